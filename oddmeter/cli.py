@@ -1,0 +1,227 @@
+"""The ``oddmeter`` command: the application's parts, and the same work for scripts without server or database.
+
+Exit status 0: done. 1: the work failed. 2: the call was wrong. Errors are one sentence on standard error.
+"""
+
+import json
+import sys
+from collections.abc import Callable
+from enum import StrEnum
+from fractions import Fraction
+from pathlib import Path
+from typing import Annotated, Any, TypeVar
+
+import typer
+from pydantic import TypeAdapter, ValidationError
+from typer.exceptions import TyperException
+
+from oddmeter.core.conform import Material, conform
+from oddmeter.core.errors import RuleError
+from oddmeter.core.rates import Rate, parse_fraction
+from oddmeter.core.timecode import Timecode
+from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.interchange.figures import Given, figures, read
+from oddmeter.interchange.reports import inspected, proven
+
+app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
+
+T = TypeVar("T")
+E = TypeVar("E", bound=StrEnum)
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+class WrongCallError(Exception):
+    """The command was called in a way that cannot work; the message is the sentence to print."""
+
+
+def main() -> None:
+    """Run the command line and exit with its status."""
+    try:
+        status = app(standalone_mode=False)
+        sys.exit(status if isinstance(status, int) else 0)
+    except typer.Abort:
+        _stop("Stopped.", 1)
+    except TyperException as error:
+        _stop(error.format_message(), 2)
+    except (WrongCallError, ValidationError) as error:
+        _stop(_sentence(error), 2)
+    except RuleError as error:
+        _stop(str(error), 1)
+
+
+@app.command()
+def calc(
+    timeline: Annotated[str | None, typer.Option(help="Timeline rate, such as 25 or 23.976.")] = None,
+    file: Annotated[str | None, typer.Option(help="File rate.")] = None,
+    frames: Annotated[int | None, typer.Option(help="Source frames between in and out.")] = None,
+    intent: Annotated[Intent | None, typer.Option(help="What is wanted of the clip.")] = None,
+    value: Annotated[str | None, typer.Option(help="Speed, pace, or timeline frames to fit.")] = None,
+    shot: Annotated[str | None, typer.Option(help="Shot rate; the file rate if left out.")] = None,
+    read_rate: Annotated[str | None, typer.Option("--read", help="Read rate; the file rate if left out.")] = None,
+    fields: Annotated[Fields, typer.Option(help="Whole frames, or each field by itself.")] = Fields.WHOLE,
+    drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Write durations in drop-frame.")] = False,
+    cases: Annotated[Path | None, typer.Option(help="A JSON list of cases, each given like these options.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Speed, stride, lengths and cadence of a clip on a timeline."""
+    if cases is not None:
+        _print_json(_called(lambda: [read(case).answer() for case in _cases(cases)]))
+        return
+    wanted = {"--timeline": timeline, "--file": file, "--frames": frames, "--intent": intent}
+    if missing := [name for name, given in wanted.items() if given is None]:
+        raise WrongCallError(f"calc needs {', '.join(missing)}; or --cases FILE.")
+    given = Given.model_validate(
+        {
+            "timeline_rate": timeline, "file_rate": file, "frames": frames, "intent": intent, "value": value,
+            "shot_rate": shot, "read_rate": read_rate, "fields": fields, "drop_frame": drop_frame,
+        }
+    )  # fmt: skip
+    answer = _called(lambda: read(given).answer())
+    _print_json(answer) if as_json else _print_lines(answer)
+
+
+@app.command()
+def inspect(
+    paths: Annotated[list[Path], typer.Argument(help="Files, or folders to look through.")], as_json: AsJson = False
+) -> None:
+    """What files really hold: frames counted, rates measured, and what is wrong with them."""
+    from oddmeter.media.probe import probe  # noqa: PLC0415  (heavy libraries only where pictures are touched)
+
+    reports = [inspected(path, probe(path)) for path in _files(paths)]
+    if as_json:
+        _print_json(reports)
+        return
+    for report in reports:
+        print(report["path"])
+        _print_lines({key: value for key, value in report.items() if key != "path"}, "  ")
+
+
+@app.command("conform")
+def conform_file(
+    path: Annotated[Path, typer.Argument(help="The clip.")],
+    timeline: Annotated[str, typer.Option(help="Timeline rate.")],
+    intent: Annotated[Intent, typer.Option(help="What is wanted of the clip.")],
+    out: Annotated[Path, typer.Option(help="The file to make; never over another file.")],
+    value: Annotated[str | None, typer.Option(help="Speed, pace, or timeline frames to fit.")] = None,
+    shot: Annotated[str | None, typer.Option(help="Shot rate; the file rate if left out.")] = None,
+    read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
+    setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
+    sound: Annotated[str, typer.Option(help="off, or keep (where the speed is 1).")] = "keep",
+    drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Drop-frame timecode.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Make one file at the timeline rate, reopen it, and print plan and proof."""
+    from oddmeter.media.probe import probe  # noqa: PLC0415
+    from oddmeter.media.render import RenderPlan, SoundChoice, render  # noqa: PLC0415
+    from oddmeter.media.settings import Setting  # noqa: PLC0415
+    from oddmeter.media.verify import verify  # noqa: PLC0415
+
+    treatment = _called(lambda: _treatment(intent, value, read_rate))
+    rate, shot_rate = _called(lambda: Rate.parse(timeline)), _called(lambda: Rate.parse(shot) if shot else None)
+    chosen, kept = _choice(Setting, setting, "--setting"), _choice(SoundChoice, sound, "--sound")
+    _called(lambda: Timecode(0, rate, drop_frame))
+    if not path.is_file():
+        raise WrongCallError(f"There is no file {path}.")
+    facts = probe(path)
+    if not facts.usable or facts.file_rate is None:
+        raise RuleError(facts.trouble or "The file cannot be used.", "media")
+    planned = conform(Material(facts.frames, facts.file_rate, shot_rate), treatment, rate)
+    plan = RenderPlan(path, facts, planned, chosen, out, drop_frame, kept)
+    render(plan)
+    proof = verify(plan)
+    plan_figures = figures(planned, drop_frame)
+    if as_json:
+        _print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out), "sound": plan.sound_remark})
+    else:
+        _print_lines(plan_figures)
+        for check in proof.checks:
+            print(
+                "agrees " if check.passed else "DIFFERS", f"{check.name}: planned {check.planned}, found {check.found}"
+            )
+    if not proof.passed:
+        raise RuleError(f"{out.name} was made but is not what was planned.", "proof")
+
+
+@app.command()
+def timecode(
+    value: Annotated[str, typer.Argument(metavar="FRAMES|TIMECODE", help="A count of frames, or a timecode.")],
+    rate: Annotated[str, typer.Option(help="The rate that is counted at.")],
+    drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Drop-frame numbering.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Frames to timecode, or timecode to frames."""
+    at = _called(lambda: Rate.parse(rate))
+    if value.isdecimal() and len(value) != 8:
+        found = _called(lambda: Timecode(int(value), at, drop_frame))
+    else:
+        found = _called(lambda: Timecode.parse(value, at, drop_frame or None))
+    if as_json:
+        _print_json({"frames": found.frames, "timecode": str(found), "rate": at.exact, "drop_frame": found.drop})
+    else:
+        print(str(found) if value.isdecimal() and len(value) != 8 else found.frames)
+
+
+def _treatment(intent: Intent, value: str | None, read_rate: str | None) -> Treatment:
+    number = parse_fraction(value) if value is not None else Fraction(1) if intent is Intent.SPEED else None
+    return Treatment(intent, number, Rate.parse(read_rate) if read_rate else None)
+
+
+def _called(make: Callable[[], T]) -> T:
+    """The value made from what was typed; a rule broken there is a wrong call, not failed work."""
+    try:
+        return make()
+    except RuleError as error:
+        raise WrongCallError(str(error)) from error
+
+
+def _choice(kind: type[E], text: str, option: str) -> E:
+    try:
+        return kind(text)
+    except ValueError:
+        raise WrongCallError(f"{option} takes {', '.join(kind)}; not “{text}”.") from None
+
+
+def _cases(path: Path) -> list[Given]:
+    try:
+        return TypeAdapter(list[Given]).validate_python(
+            [case.get("given", case) for case in json.loads(path.read_text())]
+        )
+    except OSError as error:
+        raise WrongCallError(f"{path} cannot be read: {error.strerror}.") from error
+    except (json.JSONDecodeError, AttributeError, TypeError, UnicodeDecodeError) as error:
+        raise WrongCallError(f"{path} is not a JSON list of cases.") from error
+
+
+def _files(paths: list[Path]) -> list[Path]:
+    out: list[Path] = []
+    for path in paths:
+        if path.is_dir():
+            out += sorted(p for p in path.rglob("*") if p.is_file() and not p.name.startswith("."))
+        else:
+            out.append(path)
+    return out
+
+
+def _print_json(value: object) -> None:
+    print(json.dumps(value, ensure_ascii=False, indent=1))
+
+
+def _print_lines(values: dict[str, Any], indent: str = "") -> None:
+    width = max(len(key) for key in values)
+    for key, value in values.items():
+        shown = (
+            "—" if value is None else json.dumps(value, ensure_ascii=False) if isinstance(value, dict | list) else value
+        )
+        print(f"{indent}{key.replace('_', ' '):{width}}  {shown}")
+
+
+def _sentence(error: Exception) -> str:
+    if isinstance(error, ValidationError):
+        first = error.errors()[0]
+        return f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}."
+    return str(error)
+
+
+def _stop(sentence: str, status: int) -> None:
+    print(f"oddmeter: {sentence}", file=sys.stderr)
+    sys.exit(status)

@@ -1,0 +1,1 @@
+"""The rules of the job: pure values and functions, without files, database, network, clock or framework."""

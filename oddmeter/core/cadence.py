@@ -1,0 +1,228 @@
+"""Cadence: which source frames the timeline frames show, and in what pattern.
+
+``Cadence`` is what follows from the stride alone; ``FrameMap`` lays it over a clip of a certain length.
+Everything here is arithmetic on the stride k = a/b in lowest terms, so a question about the last frame of a
+four-hour clip costs what a question about the first one does. A new rule about cadence goes here.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+from functools import lru_cache
+from math import ceil, floor
+
+from oddmeter.core.errors import RuleError
+
+NEAR = Fraction(1, 200)
+"""A stride within 0.5 % of a whole or even one, without being it, is a near miss (MODEL, Frames)."""
+
+LONGEST_PATTERN = 100
+"""Patterns of more timeline frames than this are not written out: nobody reads a rhythm that long."""
+
+
+class Kind(StrEnum):
+    """How even a cadence is (MODEL, Kinds of cadence)."""
+
+    WHOLE = "whole"
+    EVEN = "even"
+    NEAR = "near"
+    ODD = "odd"
+
+
+@dataclass(frozen=True)
+class Cadence:
+    """The rhythm of a stride: source frames (or fields) moved for each timeline frame, above zero."""
+
+    stride: Fraction
+
+    def __post_init__(self) -> None:
+        if self.stride <= 0:
+            raise RuleError("A stride must be above zero.", "stride")
+
+    @staticmethod
+    @lru_cache(maxsize=4096)
+    def of(stride: Fraction) -> "Cadence":
+        """The cadence of a stride; the same object for the same stride, since batches share few strides."""
+        return Cadence(stride)
+
+    @property
+    def source_period(self) -> int:
+        """Source frames after which the pattern repeats."""
+        return self.stride.numerator
+
+    @property
+    def timeline_period(self) -> int:
+        """Timeline frames after which the pattern repeats."""
+        return self.stride.denominator
+
+    @property
+    def pattern(self) -> tuple[int, ...] | None:
+        """The steps ⌊(j+1)k⌋ − ⌊jk⌋ of one period, or None where it is longer than ``LONGEST_PATTERN``."""
+        if self.timeline_period > LONGEST_PATTERN:
+            return None
+        return tuple(self.steps(0, self.timeline_period))
+
+    def steps(self, first: int, stop: int) -> Iterator[int]:
+        """The steps after timeline frames ``first`` … ``stop − 1``."""
+        a, b = self.stride.numerator, self.stride.denominator
+        here = first * a // b
+        for j in range(first + 1, stop + 1):
+            there = j * a // b
+            yield there - here
+            here = there
+
+    @property
+    def nearest_even(self) -> Fraction:
+        """The whole or even stride u/1 or 1/m that lies nearest, measured as a ratio."""
+        k = self.stride
+        around = k if k >= 1 else 1 / k
+        candidates = [Fraction(floor(around)), Fraction(floor(around) + 1)]
+        if k < 1:
+            candidates = [1 / c for c in candidates]
+        return min(candidates, key=lambda even: abs(k - even) / even)
+
+    @property
+    def kind(self) -> Kind:
+        """Whole, even, near or odd."""
+        k = self.stride
+        if k == 1:
+            return Kind.WHOLE
+        if 1 in (k.numerator, k.denominator):
+            return Kind.EVEN
+        even = self.nearest_even
+        return Kind.NEAR if abs(k - even) <= NEAR * even else Kind.ODD
+
+    @property
+    def hiccup_every(self) -> Fraction | None:
+        """Timeline frames between two hiccups of a near miss, 1 / (m · |k − u/m|); None for other kinds."""
+        if self.kind is not Kind.NEAR:
+            return None
+        even = self.nearest_even
+        return 1 / (even.denominator * abs(self.stride - even))
+
+    def hiccups(self, first: int, stop: int) -> Iterator[int]:
+        """The timeline frames in [first, stop) at which a near miss steps out of its even rhythm.
+
+        For a stride near u these are the frames that follow a step other than u; for one near 1/m, the frame
+        that is one too many or comes one too early. Nothing for other kinds.
+        """
+        if self.kind is not Kind.NEAR or stop <= first:
+            return
+        even, k = self.nearest_even, self.stride
+        if even >= 1:
+            error = k - even
+            i = max(0, floor((first - 1) * abs(error)) - 1)
+            while True:
+                spot = ceil((i + 1) / error) if error > 0 else floor(i / -error) + 1
+                if spot >= stop:
+                    return
+                if spot >= first:
+                    yield spot
+                i += 1
+        run_error = 1 / k - even.denominator
+        i = max(0, floor((first * k - 2) * abs(run_error)) - 1)
+        while True:
+            source = floor(i / run_error) if run_error > 0 else ceil((i + 1) / -run_error) - 1
+            spot = ceil((source + 1) / k) - (1 if run_error > 0 else 0)
+            if spot >= stop:
+                return
+            if spot >= first:
+                yield spot
+            i += 1
+
+
+@dataclass(frozen=True)
+class Weights:
+    """What one timeline frame is made of: ``first`` with weight 1 − ``second_weight``, and ``second``."""
+
+    first: int
+    second: int
+    second_weight: Fraction
+
+
+@dataclass(frozen=True)
+class FrameMap:
+    """Which source frame every timeline frame shows, for a clip of ``units`` frames (fields when split).
+
+    The one map that planning, looking and rendering share. All positions count from the in point.
+    """
+
+    cadence: Cadence
+    units: int
+
+    def __post_init__(self) -> None:
+        if self.units < 1:
+            raise RuleError("There are no frames between in and out.", "frames")
+
+    @staticmethod
+    def of(stride: Fraction, units: int) -> "FrameMap":
+        """The map of a stride over that many source frames or fields."""
+        return FrameMap(Cadence.of(stride), units)
+
+    @property
+    def stride(self) -> Fraction:
+        """Source units moved for each timeline frame."""
+        return self.cadence.stride
+
+    @property
+    def length(self) -> int:
+        """Timeline frames: ⌈n / k⌉."""
+        return -(-self.units * self.stride.denominator // self.stride.numerator)
+
+    def position(self, frame: int) -> Fraction:
+        """The source position x(j) = k · j that a timeline frame looks at."""
+        return self.stride * self._within(frame)
+
+    def pick(self, frame: int) -> int:
+        """The source unit ⌊x(j)⌋ on screen at that moment."""
+        return self._within(frame) * self.stride.numerator // self.stride.denominator
+
+    def picks(self) -> Iterator[int]:
+        """The picked source unit of every timeline frame in turn."""
+        a, b = self.stride.numerator, self.stride.denominator
+        return (j * a // b for j in range(self.length))
+
+    def weights(self, frame: int) -> Weights:
+        """The two neighbours of x(j) and how much of the second; the last good frame where there is no next."""
+        position = self.position(frame)
+        first = floor(position)
+        if first + 1 >= self.units:
+            return Weights(first, first, Fraction(0))
+        return Weights(first, first + 1, position - first)
+
+    def is_repeat(self, frame: int) -> bool:
+        """True where the timeline frame picks the same source unit as the one before."""
+        return frame > 0 and self.pick(frame) == self.pick(frame - 1)
+
+    @property
+    def dropped(self) -> int:
+        """Source units that no timeline frame picks."""
+        return max(0, self.units - self.length)
+
+    @property
+    def repeated(self) -> int:
+        """Timeline frames that pick the same source unit as the one before."""
+        return max(0, self.length - self.units)
+
+    @property
+    def made(self) -> int:
+        """Timeline frames with a fractional position, which Mix and Flow would build."""
+        return self.length - -(-self.length // self.stride.denominator)
+
+    @property
+    def held_from(self) -> int | None:
+        """The first timeline frame past the last good source unit, where Mix and Flow hold it; None if none."""
+        last = self.units - 1
+        first_past = last * self.stride.denominator // self.stride.numerator + 1
+        return first_past if first_past < self.length else None
+
+    def hiccups(self, first: int = 0, stop: int | None = None) -> Iterator[int]:
+        """The timeline frames of a near miss that step out of its rhythm, within the clip."""
+        end = self.length if stop is None else min(stop, self.length)
+        return self.cadence.hiccups(max(0, first), end)
+
+    def _within(self, frame: int) -> int:
+        if not 0 <= frame < self.length:
+            raise RuleError(f"Timeline frame {frame} lies outside the {self.length} frames of the clip.", "frames")
+        return frame

@@ -1,0 +1,125 @@
+"""Conform: from a clip's rates, a treatment and the timeline's rate to a speed and a frame map.
+
+The equations are those of MODEL: stride k = R · p / T (twice that with fields split), pace = R · p / S,
+sound = R · p / F.
+"""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from oddmeter.core.cadence import FrameMap
+from oddmeter.core.errors import RuleError
+from oddmeter.core.rates import Rate, round_half_up
+from oddmeter.core.treatments import Fields, Intent, Treatment
+
+HIGHEST_STRIDE = Fraction(10_000_000)
+"""A stride or its inverse beyond this is a slip of the hand, and its length would not fit anywhere."""
+
+
+@dataclass(frozen=True)
+class Material:
+    """What is true of a clip: source frames between in and out, file rate, and shot rate (None: the file's)."""
+
+    frames: int
+    file_rate: Rate
+    shot_rate: Rate | None = None
+
+
+@dataclass(frozen=True)
+class WholePercent:
+    """What a receiving system makes of the speed that takes whole per cent only."""
+
+    speed: Fraction
+    timeline_frames: int
+    off_by: int
+
+
+@dataclass(frozen=True)
+class Conform:
+    """A clip, a treatment and a timeline rate, worked out. Made by ``conform``."""
+
+    material: Material
+    treatment: Treatment
+    timeline_rate: Rate
+    speed: Fraction
+    frame_map: FrameMap
+
+    @property
+    def shot_rate(self) -> Rate:
+        """S: the shot rate, or the file rate where nothing else is known."""
+        return self.material.shot_rate or self.material.file_rate
+
+    @property
+    def read_rate(self) -> Rate:
+        """R: the read rate, or the file rate where the clip is not re-rated."""
+        return self.treatment.read_rate or self.material.file_rate
+
+    @property
+    def played_rate(self) -> Fraction:
+        """R · p: source frames shown a second."""
+        return self.read_rate.value * self.speed
+
+    @property
+    def pace(self) -> Fraction:
+        """How fast motion looks against life: R · p / S."""
+        return self.played_rate / self.shot_rate.value
+
+    @property
+    def sound_factor(self) -> Fraction:
+        """How fast sound runs against the file: R · p / F."""
+        return self.played_rate / self.material.file_rate.value
+
+    @property
+    def slow_floor(self) -> Fraction:
+        """The slowest speed at which no frame repeats: T / R, or T / 2R with fields split."""
+        return self.timeline_rate.value / (self.read_rate.value * _units_a_frame(self.treatment.fields))
+
+    @property
+    def real_time_speed(self) -> Fraction:
+        """The speed that looks like life: S / R."""
+        return self.shot_rate.value / self.read_rate.value
+
+    @property
+    def whole_percent(self) -> WholePercent:
+        """The speed rounded half up to whole per cent (at least one), and what that does to the length."""
+        speed = Fraction(max(1, round_half_up(self.speed * 100)), 100)
+        stride = self.frame_map.stride * speed / self.speed
+        length = FrameMap.of(stride, self.frame_map.units).length
+        return WholePercent(speed, length, length - self.frame_map.length)
+
+
+def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Conform:
+    """Work out the speed and the frame map.
+
+    Raises ``RuleError`` where the clip has no frames or the speed is beyond ``HIGHEST_STRIDE``.
+    """
+    if material.frames < 1:
+        raise RuleError("The clip has no frames.", "frames")
+    read = (treatment.read_rate or material.file_rate).value
+    units_a_frame = _units_a_frame(treatment.fields)
+    units = material.frames * units_a_frame
+    speed = _speed(material, treatment, timeline_rate.value, read, units)
+    stride = units_a_frame * read * speed / timeline_rate.value
+    if not 1 / HIGHEST_STRIDE <= stride <= HIGHEST_STRIDE:
+        raise RuleError("This speed is far beyond anything that can be shown.", "speed")
+    return Conform(material, treatment, timeline_rate, speed, FrameMap.of(stride, units))
+
+
+def _speed(material: Material, treatment: Treatment, timeline: Fraction, read: Fraction, units: int) -> Fraction:
+    shot = (material.shot_rate or material.file_rate).value
+    value = treatment.value if treatment.value is not None else Fraction(1)
+    match treatment.intent:
+        case Intent.REAL_TIME:
+            return shot / read
+        case Intent.EVERY_FRAME:
+            return timeline / (read * _units_a_frame(treatment.fields))
+        case Intent.PACE:
+            return value * shot / read
+        case Intent.SPEED:
+            return value
+        case Intent.FIT:
+            return units * timeline / (value * read * _units_a_frame(treatment.fields))
+
+
+def _units_a_frame(fields: Fields) -> int:
+    return 2 if fields is Fields.SPLIT else 1

@@ -1,0 +1,1 @@
+"""The Tide Bell: made-up media drawn with real physics, and the show that holds them."""

@@ -1,0 +1,94 @@
+"""The figures of a conform as plain JSON: the form of ``oddmeter calc`` and of the golden cases."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from oddmeter.core.conform import Conform, Material, conform
+from oddmeter.core.errors import RuleError
+from oddmeter.core.rates import Rate, fraction_text, parse_fraction
+from oddmeter.core.timecode import can_drop, duration_text
+from oddmeter.core.treatments import NEEDS_VALUE, Fields, Intent, Treatment
+
+
+class Given(BaseModel):
+    """What is asked: rates as people type them, frames as a count, value as number, fraction or per cent."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    timeline_rate: str
+    file_rate: str
+    frames: int = Field(ge=1)
+    intent: Intent
+    fields: Fields = Fields.WHOLE
+    value: str | int | None = None
+    shot_rate: str | None = None
+    read_rate: str | None = None
+    drop_frame: bool = False
+
+
+@dataclass(frozen=True)
+class Question:
+    """A ``Given`` read into the core's own values."""
+
+    material: Material
+    treatment: Treatment
+    timeline_rate: Rate
+    drop_frame: bool
+
+    def answer(self) -> dict[str, Any]:
+        """The figures; raises ``RuleError`` where the core refuses."""
+        return figures(conform(self.material, self.treatment, self.timeline_rate), self.drop_frame)
+
+
+def read(given: Given) -> Question:
+    """The question as the core's values; raises ``RuleError`` for a rate or value that cannot be read."""
+    timeline = Rate.parse(given.timeline_rate)
+    if given.drop_frame and not can_drop(timeline):
+        raise RuleError(f"Drop-frame numbering does not exist at {timeline}.", "timecode")
+    value = None if given.value is None else parse_fraction(str(given.value))
+    if given.intent is Intent.SPEED and value is None:
+        value = Fraction(1)
+    if given.intent not in NEEDS_VALUE and value is not None:
+        raise RuleError(f"The intent {given.intent} takes no value.", "treatment")
+    treatment = Treatment(given.intent, value, _rate(given.read_rate), given.fields)
+    material = Material(given.frames, Rate.parse(given.file_rate), _rate(given.shot_rate))
+    return Question(material, treatment, timeline, given.drop_frame)
+
+
+def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
+    """Speed, stride, pace, lengths and cadence of a conform; fractions as ``"a/b"``.
+
+    ``pattern`` is null where the period is too long to write out; ``hiccup_every`` is there for a near miss.
+    """
+    frame_map, cadence, rounded = planned.frame_map, planned.frame_map.cadence, planned.whole_percent
+    pattern, hiccup = cadence.pattern, cadence.hiccup_every
+    out: dict[str, Any] = {
+        "speed": fraction_text(planned.speed),
+        "stride": fraction_text(frame_map.stride),
+        "pace": fraction_text(planned.pace),
+        "slow_floor": fraction_text(planned.slow_floor),
+        "real_time_speed": fraction_text(planned.real_time_speed),
+        "sound_factor": fraction_text(planned.sound_factor),
+        "timeline_duration": duration_text(frame_map.length, planned.timeline_rate, drop_frame),
+        "timeline_frames": frame_map.length,
+        "dropped": frame_map.dropped,
+        "repeated": frame_map.repeated,
+        "period": {"source": cadence.source_period, "timeline": cadence.timeline_period},
+        "pattern": None if pattern is None else list(pattern),
+        "kind": cadence.kind.value,
+        "whole_percent": {
+            "speed": fraction_text(rounded.speed),
+            "timeline_frames": rounded.timeline_frames,
+            "off_by": rounded.off_by,
+        },
+    }
+    if hiccup is not None:
+        out["hiccup_every"] = fraction_text(hiccup)
+    return out
+
+
+def _rate(text: str | None) -> Rate | None:
+    return None if text is None else Rate.parse(text)

@@ -1,0 +1,67 @@
+"""What a probe finds out about a file."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from fractions import Fraction
+
+from oddmeter.core.rates import Rate
+
+
+class Timing(StrEnum):
+    """Whether every frame lasts the same."""
+
+    CONSTANT = "constant"
+    VARIABLE = "variable"
+
+
+class Scan(StrEnum):
+    """What the file's flags say of its scan; nothing is measured in the picture yet."""
+
+    PROGRESSIVE = "progressive"
+    INTERLACED = "interlaced"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True)
+class Sound:
+    """The first sound stream: samples a second, channels, and length in seconds by its timestamps."""
+
+    sample_rate: int
+    channels: int
+    seconds: Fraction
+
+
+@dataclass(frozen=True)
+class Facts:
+    """One file as it really is.
+
+    ``frames`` is counted, not read from the header. ``file_rate`` is exact; where timing is variable it is
+    the average, which keeps the clip's length. ``measured_rate`` is the average over the raw timestamps.
+    ``pixel_aspect`` is width over height. ``fault`` is a sentence where the file cannot be used; ``remarks``
+    are sentences about what is odd in a file that can.
+    """
+
+    frames: int = 0
+    file_rate: Rate | None = None
+    timing: Timing = Timing.CONSTANT
+    measured_rate: Fraction | None = None
+    width: int = 0
+    height: int = 0
+    pixel_aspect: Fraction = Fraction(1)
+    scan: Scan = Scan.UNKNOWN
+    field_order: str | None = None
+    timecode: str | None = None
+    sound: Sound | None = None
+    codec: str = ""
+    fault: str | None = None
+    remarks: tuple[str, ...] = field(default_factory=tuple)
+
+    @property
+    def trouble(self) -> str | None:
+        """Everything that is wrong, as one text; None for a sound file."""
+        return " ".join(filter(None, (self.fault, *self.remarks))) or None
+
+    @property
+    def usable(self) -> bool:
+        """True where the file has frames and a rate to plan with."""
+        return self.fault is None and self.frames > 0 and self.file_rate is not None

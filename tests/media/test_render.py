@@ -1,0 +1,202 @@
+"""Rendered files read back by frame code, and a proof that notices what is wrong."""
+
+import shutil
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+
+from oddmeter.core.conform import Material, conform
+from oddmeter.core.errors import RuleError
+from oddmeter.core.rates import Rate
+from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.demo.footage import TAKES, Take
+from oddmeter.demo.framecode import read
+from oddmeter.media.decode import FrameReader
+from oddmeter.media.probe import probe
+from oddmeter.media.render import RenderPlan, SoundChoice, render
+from oddmeter.media.settings import ENCODINGS, Setting
+from oddmeter.media.verify import verify
+
+TIMELINES = ("25", "29.97", "23.976")
+BY_NAME = {take.name: take for take in TAKES}
+
+
+def plan_for(
+    source: Path,
+    out: Path,
+    timeline: str,
+    treatment: Treatment,
+    setting: Setting = Setting.VIEW,
+    shot: str | None = None,
+    most: int = 10_000,
+) -> RenderPlan:
+    facts = probe(source)
+    assert facts.file_rate is not None
+    material = Material(min(facts.frames, most), facts.file_rate, Rate.parse(shot) if shot else None)
+    conformed = conform(material, treatment, Rate.parse(timeline))
+    name = f"{source.stem}_{timeline}{ENCODINGS[setting].suffix}"
+    return RenderPlan(source, facts, conformed, setting, out / name, drop_frame=timeline == "29.97")
+
+
+def codes(path: Path, frames: int) -> list[int | None]:
+    with FrameReader(path) as reader:
+        return [read(reader.frame(j).reformat(format="gray").to_ndarray().astype(np.uint8)) for j in range(frames)]
+
+
+@pytest.mark.parametrize("timeline", TIMELINES)
+@pytest.mark.parametrize("take", TAKES, ids=lambda take: take.name)
+def test_frame_j_shows_source_frame_floor_kj(
+    take: Take, timeline: str, footage: dict[str, Path], tmp_path: Path
+) -> None:
+    """For every pair of rates in the demo, in real life's time, proven as well."""
+    plan = plan_for(footage[take.name], tmp_path, timeline, Treatment(Intent.REAL_TIME), shot=take.shot.exact, most=90)
+    render(plan)
+    frame_map = plan.conformed.frame_map
+    assert codes(plan.out, frame_map.length) == [int(frame_map.stride * j) for j in range(frame_map.length)]
+    made = probe(plan.out)
+    assert (made.file_rate, made.frames, made.timing) == (Rate.parse(timeline), frame_map.length, "constant")
+    proof = verify(plan)
+    assert proof.passed, proof
+
+
+@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize(
+    "treatment",
+    [
+        Treatment(Intent.EVERY_FRAME),
+        Treatment(Intent.SPEED, Fraction(2, 5)),
+        Treatment(Intent.FIT, Fraction(77)),
+        Treatment(Intent.PACE, Fraction(3, 2), Rate.of(25)),
+    ],
+    ids=lambda treatment: treatment.intent,
+)
+def test_every_setting_and_intent_is_made_and_proven(
+    setting: Setting, treatment: Treatment, footage: dict[str, Path], tmp_path: Path
+) -> None:
+    plan = plan_for(footage["HB_gulls_30.mp4"], tmp_path, "23.976", treatment, setting)
+    done: list[int] = []
+    render(plan, done.append)
+    assert done == list(range(1, plan.conformed.frame_map.length + 1))
+    assert codes(plan.out, plan.conformed.frame_map.length) == list(plan.conformed.frame_map.picks())
+    proof = verify(plan)
+    assert proof.passed, proof
+    found = {check.name: check.found for check in proof.checks}
+    assert found["rate"] == "24000/1001"
+    assert int(found["repeats"]) == plan.conformed.frame_map.repeated
+
+
+def test_the_archive_is_lossless(footage: dict[str, Path], tmp_path: Path) -> None:
+    plan = plan_for(footage["HB_quay_29.mp4"], tmp_path, "25", Treatment(Intent.REAL_TIME), Setting.ARCHIVE)
+    render(plan)
+    with FrameReader(plan.source) as source, FrameReader(plan.out) as made:
+        for j, pick in enumerate(plan.conformed.frame_map.picks()):
+            a, b = source.frame(pick).to_ndarray(), made.frame(j).to_ndarray()
+            assert np.array_equal(a, b), j
+
+
+@pytest.mark.parametrize("setting", Setting)
+def test_pixel_shape_and_start_timecode_are_kept(setting: Setting, footage: dict[str, Path], tmp_path: Path) -> None:
+    plan = plan_for(footage["VR_choir_tape_50i.mov"], tmp_path, "29.97", Treatment(Intent.EVERY_FRAME), setting)
+    render(plan)
+    made = probe(plan.out)
+    assert made.timecode == "02:00:00;00" and made.pixel_aspect == Fraction(16, 15)
+
+
+@pytest.mark.parametrize("setting", Setting)
+def test_sound_is_kept_to_the_exact_length_at_speed_one(
+    setting: Setting, footage: dict[str, Path], tmp_path: Path
+) -> None:
+    plan = plan_for(footage["VR_lantern_24.mkv"], tmp_path, "25", Treatment(Intent.REAL_TIME), setting)
+    assert plan.keeps_sound and plan.sound_remark is None
+    render(plan)
+    wanted = Fraction(plan.conformed.frame_map.length, 25) * 48_000
+    heard = decoded_sound(plan.out)
+    assert abs(len(heard) - wanted) <= (1024 if setting is Setting.VIEW else 0)
+    source = decoded_sound(plan.source)
+    for second in (1, 3, 5):
+        clicks = [int(np.argmax(np.abs(s[second * 48_000 - 2400 : second * 48_000 + 2400]))) for s in (heard, source)]
+        assert abs(clicks[0] - clicks[1]) < 48, "a click moved by more than a millisecond"
+
+
+def decoded_sound(path: Path) -> np.ndarray:
+    with av.open(str(path)) as container:
+        resampler = av.AudioResampler(format="fltp", layout="mono", rate=48_000)
+        parts = [f.to_ndarray()[0] for d in container.decode(audio=0) for f in resampler.resample(d)]
+    return np.concatenate(parts)
+
+
+def test_sound_is_left_out_and_said_so_when_the_speed_is_not_one(footage: dict[str, Path], tmp_path: Path) -> None:
+    plan = plan_for(footage["HB_gulls_30.mp4"], tmp_path, "25", Treatment(Intent.EVERY_FRAME))
+    assert not plan.keeps_sound and "still to come" in (plan.sound_remark or "")
+    off = replace(plan, sound=SoundChoice.OFF)
+    assert off.sound_remark is None
+    render(off)
+    assert probe(off.out).sound is None
+
+
+def test_nothing_is_written_into_the_source_folder_or_over_a_file(footage: dict[str, Path], tmp_path: Path) -> None:
+    source = tmp_path / "card" / "clip.mp4"
+    source.parent.mkdir()
+    shutil.copy(footage["HB_gulls_30.mp4"], source)
+    before = {path: path.stat() for path in source.parent.iterdir()}
+    beside = plan_for(source, source.parent, "25", Treatment(Intent.REAL_TIME))
+    with pytest.raises(RuleError, match="never written into the folder of their source"):
+        render(beside)
+    with pytest.raises(RuleError, match="never written into"):
+        render(replace(beside, out=tmp_path / "x" / ".." / "card" / "made.mp4"))
+    assert {path: path.stat() for path in source.parent.iterdir()} == before
+    taken = replace(beside, out=tmp_path / "made" / "taken.mp4")
+    taken.out.parent.mkdir()
+    taken.out.write_text("here already")
+    with pytest.raises(RuleError, match="not written over"):
+        render(taken)
+    assert taken.out.read_text() == "here already"
+
+
+def test_stopping_leaves_nothing_behind(footage: dict[str, Path], tmp_path: Path) -> None:
+    class StopError(Exception):
+        pass
+
+    def stop_at_twenty(done: int) -> None:
+        if done == 20:
+            assert [p.name for p in tmp_path.iterdir()] == [".HB_gulls_30_25.mp4.part"]
+            raise StopError
+
+    plan = plan_for(footage["HB_gulls_30.mp4"], tmp_path, "25", Treatment(Intent.REAL_TIME))
+    with pytest.raises(StopError):
+        render(plan, stop_at_twenty)
+    assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("setting", [Setting.ARCHIVE, Setting.VIEW])
+def test_the_proof_notices_a_file_that_is_not_as_planned(
+    setting: Setting, footage: dict[str, Path], tmp_path: Path
+) -> None:
+    """The same file held against plans that differ in rate, length, repeats or a single frame."""
+    source = footage["HB_boat_59.mp4"]
+    plan = plan_for(source, tmp_path, "25", Treatment(Intent.REAL_TIME), setting)
+    render(plan)
+    assert verify(plan).passed
+
+    def failing(treatment: Treatment, timeline: str = "25") -> set[str]:
+        other = plan_for(source, tmp_path, timeline, treatment, setting)
+        return {check.name for check in verify(replace(other, out=plan.out)).checks if not check.passed}
+
+    assert failing(Treatment(Intent.REAL_TIME), "23.976") >= {"rate", "frames"}
+    assert failing(Treatment(Intent.SPEED, Fraction(11, 10))) >= {"frames"}
+    shifted = replace(
+        plan, conformed=conform(Material(100, Rate.parse("59.94")), Treatment(Intent.FIT, Fraction(126)), Rate.of(25))
+    )
+    assert {c.name for c in verify(shifted).checks if not c.passed} >= {"repeats", "pictures"}
+
+
+def test_what_cannot_be_made_is_said(footage: dict[str, Path], tmp_path: Path) -> None:
+    source = footage["VR_choir_tape_50i.mov"]
+    with pytest.raises(RuleError, match="still to come"):
+        render(plan_for(source, tmp_path, "50", Treatment(Intent.REAL_TIME, fields=Fields.SPLIT)))
+    with pytest.raises(RuleError, match="256 × 120"):
+        ENCODINGS[Setting.EDIT].pixel_format_for("yuv420p", 160, 90)
