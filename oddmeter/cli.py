@@ -50,6 +50,63 @@ def main() -> None:
 
 
 @app.command()
+def start(
+    port: Annotated[int, typer.Option(min=1, max=65535, help="Port to listen on, on 127.0.0.1.")] = 8470,
+    data: Annotated[Path, typer.Option(help="Folder for database, uploads and made files.")] = Path(".data"),
+    empty: Annotated[bool, typer.Option("--empty", help="Start without the demo show.")] = False,
+    media: Annotated[
+        list[str] | None, typer.Option(help="A folder of footage, as Name=folder; can be given more than once.")
+    ] = None,
+) -> None:
+    """Start everything: database, worker and web application. This is what ./start runs."""
+    from oddmeter.local.stack import run  # noqa: PLC0415
+
+    run(data, port, demo=not empty, media=media or [])
+
+
+@app.command()
+def serve(port: Annotated[int, typer.Option(min=1, max=65535, help="Port on 127.0.0.1.")] = 8470) -> None:
+    """The web application alone, with the database that ODDMETER_DATABASE names."""
+    import uvicorn  # noqa: PLC0415
+
+    from oddmeter.config import Config  # noqa: PLC0415
+    from oddmeter.web.app import create_app  # noqa: PLC0415
+
+    config = Config.from_environment()
+    config.make_folders()
+    uvicorn.run(create_app(config), host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
+
+
+@app.command()
+def worker() -> None:
+    """A worker alone; any number may run, here and on other machines that share database and storage."""
+    from oddmeter.config import Config  # noqa: PLC0415
+    from oddmeter.work.worker import run_worker  # noqa: PLC0415
+
+    config = Config.from_environment()
+    config.make_folders()
+    run_worker(config)
+
+
+@app.command()
+def demo(folder: Annotated[Path, typer.Argument(help="Folder to write the footage of The Tide Bell into.")]) -> None:
+    """Make the demo footage alone."""
+    from oddmeter.demo.footage import make_footage  # noqa: PLC0415
+
+    for path in make_footage(folder):
+        print(path)
+
+
+@app.command()
+def openapi() -> None:
+    """The OpenAPI document of the web application, from which the page's client is made."""
+    from oddmeter.config import Config  # noqa: PLC0415
+    from oddmeter.web.app import create_app  # noqa: PLC0415
+
+    _print_json(create_app(Config.under(Path(".data"), "")).openapi())
+
+
+@app.command()
 def calc(
     timeline: Annotated[str | None, typer.Option(help="Timeline rate, such as 25 or 23.976.")] = None,
     file: Annotated[str | None, typer.Option(help="File rate.")] = None,

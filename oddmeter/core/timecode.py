@@ -2,9 +2,10 @@
 
 import re
 from dataclasses import dataclass
+from fractions import Fraction
 
 from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate
+from oddmeter.core.rates import Rate, round_half_up
 
 _WRITTEN = re.compile(r"(\d{2}):(\d{2}):(\d{2})([:;])(\d{2,4})")
 _DIGITS = re.compile(r"(\d{2})(\d{2})(\d{2})(\d{2})")
@@ -97,6 +98,27 @@ def carried_over(start: Timecode, rate: Rate, drop: bool) -> Timecode:
     if minutes % 10 and into_minute < skipped:
         frames += skipped - into_minute
     return Timecode(frames - skipped * (minutes - minutes // 10), rate, True)
+
+
+def parse_length(text: str, rate: Rate, drop: bool = False) -> int:
+    """A length in timeline frames as people type it: ``210``, ``00:00:08:10``, ``8s10f``, ``8.4s``, ``10f``.
+
+    Raises ``RuleError`` where the text is no length, or is not at least one frame.
+    """
+    typed = text.strip().lower()
+    frames: int
+    if typed.isdecimal() and len(typed) < 8:
+        frames = int(typed)
+    elif match := re.fullmatch(r"(?:(\d{1,6}(?:[.,]\d{1,6})?)\s*s)?\s*(?:(\d{1,8})\s*f)?", typed):
+        if not typed:
+            raise RuleError("Type a length, like 210, 8s10f or 00:00:08:10.", "length")
+        seconds = Fraction((match[1] or "0").replace(",", "."))
+        frames = round_half_up(seconds * rate.value) + int(match[2] or 0)
+    else:
+        frames = Timecode.parse(typed, rate, drop or None).frames
+    if frames < 1:
+        raise RuleError("A length is at least one frame.", "length")
+    return frames
 
 
 def _label_frames(timecode: Timecode) -> int:

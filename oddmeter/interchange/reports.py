@@ -4,9 +4,9 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+from oddmeter.core.facts import Facts
+from oddmeter.core.proof import Proof
 from oddmeter.core.rates import fraction_text
-from oddmeter.media.facts import Facts
-from oddmeter.media.verify import Proof
 
 
 def inspected(path: Path, facts: Facts) -> dict[str, Any]:

@@ -15,8 +15,8 @@ from av.container import InputContainer
 from av.packet import Packet
 from av.video.stream import VideoStream
 
+from oddmeter.core.facts import Facts, Scan, Sound, Timing
 from oddmeter.core.rates import HIGHEST
-from oddmeter.media.facts import Facts, Scan, Sound, Timing
 from oddmeter.media.timestamps import measure
 
 LARGEST_SIDE = 32_768

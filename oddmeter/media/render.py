@@ -4,6 +4,7 @@ A file is written beside its final name and moved into place only when it is com
 """
 
 import errno
+import glob
 import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -11,6 +12,7 @@ from enum import StrEnum
 from fractions import Fraction
 from pathlib import Path
 from typing import cast
+from uuid import uuid4
 
 import av
 from av.audio.frame import AudioFrame
@@ -21,10 +23,10 @@ from av.video.stream import VideoStream
 
 from oddmeter.core.conform import Conform
 from oddmeter.core.errors import RuleError
+from oddmeter.core.facts import Facts
 from oddmeter.core.timecode import Timecode, carried_over
 from oddmeter.core.treatments import Fields
 from oddmeter.media.decode import FrameReader
-from oddmeter.media.facts import Facts
 from oddmeter.media.matroska import PLACEHOLDER, state_pixel_shape
 from oddmeter.media.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.sound import kept_sound
@@ -75,11 +77,16 @@ class RenderPlan:
             return midnight
 
 
-def render(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None) -> None:
-    """Make the file of a plan. ``progress`` is called with the number of timeline frames done and may raise.
+def render(
+    plan: RenderPlan,
+    progress: Callable[[int], None] = lambda done: None,
+    before_placing: Callable[[], None] = lambda: None,
+) -> None:
+    """Make the file of a plan.
 
-    Raises ``RuleError`` where the plan cannot be made or the final name is taken; then, and where ``progress``
-    raises, nothing stays behind.
+    ``progress`` is called with the number of timeline frames done, ``before_placing`` once before the finished
+    file gets its name; both may raise. Raises ``RuleError`` where the plan cannot be made or the final name is
+    taken. Where anything is raised, nothing stays behind.
     """
     if plan.conformed.treatment.fields is Fields.SPLIT:
         raise RuleError("Making files from split fields is still to come.", "fields")
@@ -91,16 +98,23 @@ def render(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
         plan.out.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise RuleError(f"The folder {plan.out.parent} cannot be made: {error.strerror}.", "folder") from error
-    unfinished = plan.out.with_name(f".{plan.out.name}.part")
+    unfinished = plan.out.with_name(f".{plan.out.name}.{uuid4().hex[:8]}.part")
     try:
         _write(plan, unfinished, progress)
         if _shape_is_missing(plan):
             state_pixel_shape(unfinished, plan.facts.width, plan.facts.height, plan.facts.pixel_aspect)
+        before_placing()
         _move_into_place(unfinished, plan.out)
     except (av.error.FFmpegError, OSError) as error:
         raise RuleError(f"{plan.out.name} could not be written: {error.strerror or error}.", "write") from error
     finally:
         unfinished.unlink(missing_ok=True)
+
+
+def clear_unfinished(out: Path) -> None:
+    """Remove what renders that were killed left beside a final name. Only for who has the sole right to it."""
+    for left in out.parent.glob(f".{glob.escape(out.name)}.*.part"):
+        left.unlink(missing_ok=True)
 
 
 def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) -> None:

@@ -11,8 +11,8 @@ from fractions import Fraction
 import numpy as np
 
 from oddmeter.core.errors import RuleError
+from oddmeter.core.facts import Timing
 from oddmeter.core.rates import Rate
-from oddmeter.media.facts import Timing
 
 
 @dataclass(frozen=True)

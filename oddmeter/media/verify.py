@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
+from oddmeter.core.proof import MOST_NAMED, Check, Proof
 from oddmeter.core.rates import Rate
 from oddmeter.media.decode import FrameReader
 from oddmeter.media.probe import probe
@@ -24,37 +25,7 @@ Grey = npt.NDArray[np.uint8]
 STILL = 1.0
 """Grey levels (of 255), in the most changed block: a source change below this is too small to tell."""
 
-MOST_NAMED = 50
-
 _EIGHT_BIT_LUMA = {"yuv420p", "yuv422p", "yuv444p"}
-
-
-@dataclass(frozen=True)
-class Check:
-    """One thing compared: what was planned, what was found, in words, and whether they agree."""
-
-    name: str
-    planned: str
-    found: str
-    passed: bool
-
-
-@dataclass(frozen=True)
-class Proof:
-    """The outcome of holding a made file against its plan.
-
-    ``wrong_frames`` names the first timeline frames (at most ``MOST_NAMED``) that are not what was planned;
-    ``too_still`` counts frames whose source hardly changes, so that a repeat cannot be told.
-    """
-
-    checks: tuple[Check, ...]
-    wrong_frames: tuple[int, ...] = ()
-    too_still: int = 0
-
-    @property
-    def passed(self) -> bool:
-        """True where every check agrees."""
-        return all(check.passed for check in self.checks)
 
 
 def verify(plan: RenderPlan) -> Proof:

@@ -11,9 +11,9 @@ from av.video.frame import VideoFrame
 from hypothesis import given
 from hypothesis import strategies as st
 
+from oddmeter.core.facts import Scan, Timing
 from oddmeter.core.rates import Rate
 from oddmeter.demo.footage import TAKES, Take
-from oddmeter.media.facts import Scan, Timing
 from oddmeter.media.probe import probe
 from oddmeter.media.timestamps import fits, measure
 

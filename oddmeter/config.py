@@ -1,0 +1,80 @@
+"""Where things are: database, footage and made files, as the environment says.
+
+Footage is known by the name of its root and a path below it, never by an absolute path, so that several
+machines may hold the same storage in different places.
+"""
+
+import os
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from oddmeter.core.errors import RuleError
+
+UPLOADS = "Uploads"
+"""The root that files dropped into the browser land in."""
+
+
+@dataclass(frozen=True)
+class Config:
+    """The places one process works with. ``roots`` are the media roots by name; ``made`` takes new files."""
+
+    database: str
+    data: Path
+    roots: dict[str, Path] = field(default_factory=dict)
+    made: Path = Path("made")
+
+    @staticmethod
+    def from_environment() -> "Config":
+        """Read ``ODDMETER_DATABASE``, ``ODDMETER_DATA`` and ``ODDMETER_MEDIA`` (``Name=folder`` a line).
+
+        Raises ``RuleError`` where the database is not named.
+        """
+        database = os.environ.get("ODDMETER_DATABASE")
+        if not database:
+            raise RuleError("No database is named. Run ./start, or set ODDMETER_DATABASE.", "config")
+        return Config.under(Path(os.environ.get("ODDMETER_DATA", ".data")), database, os.environ.get("ODDMETER_MEDIA"))
+
+    @staticmethod
+    def under(data: Path, database: str, media: str | None = None) -> "Config":
+        """The usual places below a data folder; ``media`` names the roots, one ``Name=folder`` a line."""
+        data = data.resolve()
+        roots = {}
+        for line in filter(None, (media or f"Footage={data / 'media'}").splitlines()):
+            name, _, folder = line.partition("=")
+            roots[name.strip()] = Path(folder.strip()).resolve()
+        return Config(database, data, {**roots, UPLOADS: data / "uploads"}, data / "made")
+
+    def to_environment(self) -> dict[str, str]:
+        """The environment that ``from_environment`` reads back."""
+        media = "\n".join(f"{name}={folder}" for name, folder in self.roots.items() if name != UPLOADS)
+        return {"ODDMETER_DATABASE": self.database, "ODDMETER_DATA": str(self.data), "ODDMETER_MEDIA": media}
+
+    def make_folders(self) -> None:
+        """Create the folders that are ours to create."""
+        for folder in (*self.roots.values(), self.made):
+            folder.mkdir(parents=True, exist_ok=True)
+
+    def footage(self, root: str, path: str) -> Path:
+        """The file or folder at ``path`` below the root of that name.
+
+        Raises ``RuleError`` where there is no such root, or the path leads out of it, by ``..`` or by a link.
+        """
+        folder = self.roots.get(root)
+        if folder is None:
+            raise RuleError(f"There is no media root “{root}” here.", "root")
+        return inside(folder, path)
+
+    def product(self, path: str) -> Path:
+        """The place of a made file; raises ``RuleError`` where it would lie outside the folder for made files."""
+        return inside(self.made, path)
+
+
+def inside(folder: Path, path: str) -> Path:
+    """``path`` below ``folder``, with all links followed; raises ``RuleError`` where that leads out of it."""
+    if "\0" in path:
+        raise RuleError("A path cannot hold a zero character.", "root")
+    base = folder.resolve()
+    full = (base / path.lstrip("/")).resolve()
+    if full != base and base not in full.parents:
+        raise RuleError(f"“{path}” leads out of its folder; that is not served.", "root")
+    return full

@@ -1,0 +1,87 @@
+"""The division written out: each figure of a conform with the numbers it comes from."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from oddmeter.core.conform import Conform
+from oddmeter.core.rates import decimal_text
+from oddmeter.core.treatments import Fields, Intent
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of arithmetic: what it gives, how it is reckoned in words and in numbers, and the result."""
+
+    name: str
+    words: str
+    numbers: str
+    result: str
+    note: str = ""
+
+
+def percent_text(value: Fraction) -> str:
+    """A speed as per cent: ``"40 %"``, ``"53⅓ %"``; rounded to three places, marked ≈, where a fraction is long."""
+    hundred = value * 100
+    whole, rest = divmod(hundred, 1)
+    if rest in _THIRDS:
+        return f"{whole if whole else ''}{_THIRDS[rest]} %"
+    exact = decimal_text(hundred, 3)
+    return f"{exact} %" if Fraction(exact) == hundred else f"≈ {exact} %"
+
+
+def number_text(value: Fraction) -> str:
+    """A number as people read it: whole, a short decimal, or a fraction."""
+    if value.denominator == 1:
+        return str(value.numerator)
+    short = decimal_text(value, 3)
+    return short if Fraction(short) == value else f"{value.numerator}/{value.denominator}"
+
+
+def spelled(planned: Conform) -> tuple[Line, ...]:
+    """Speed, frames shown a second, stride, pace and length of a conform, as lines of arithmetic."""
+    shot, read, timeline = planned.shot_rate, planned.read_rate, planned.timeline_rate
+    frame_map = planned.frame_map
+    twice = "2 × " if planned.treatment.fields is Fields.SPLIT else ""
+    units = "fields" if twice else "frames"
+    return (
+        _speed_line(planned),
+        Line("shown a second", "read × speed", f"{read} × {number_text(planned.speed)}",
+             f"{number_text(planned.played_rate)} frames", _source_of(planned)),
+        Line("stride", f"{twice}read × speed ÷ timeline", f"{twice}{read} × {number_text(planned.speed)} ÷ {timeline}",
+             number_text(frame_map.stride), f"source {units} for each timeline frame"),
+        Line("pace", "read × speed ÷ shot", f"{number_text(planned.played_rate)} ÷ {shot}",
+             percent_text(planned.pace), "of life" if planned.pace != 1 else "real time"),
+        Line("length", f"source {units} ÷ stride, rounded up", f"{frame_map.units} ÷ {number_text(frame_map.stride)}",
+             f"{frame_map.length} frames"),
+    )  # fmt: skip
+
+
+def stride_equation(planned: Conform) -> str:
+    """The stride as one line: ``"60 × 1 ÷ 24 = 2.5"``."""
+    line = next(line for line in spelled(planned) if line.name == "stride")
+    return f"{line.numbers} = {line.result}"
+
+
+_THIRDS = {Fraction(1, 3): "⅓", Fraction(2, 3): "⅔", Fraction(1, 6): "⅙", Fraction(5, 6): "⅚"}
+
+
+def _speed_line(planned: Conform) -> Line:
+    treatment, shot, read, timeline = planned.treatment, planned.shot_rate, planned.read_rate, planned.timeline_rate
+    value = number_text(treatment.value) if treatment.value is not None else ""
+    twice = "2 × " if treatment.fields is Fields.SPLIT else ""
+    words, numbers = {
+        Intent.REAL_TIME: ("shot ÷ read", f"{shot} ÷ {read}"),
+        Intent.EVERY_FRAME: (f"timeline ÷ {twice}read", f"{timeline} ÷ {twice}{read}"),
+        Intent.PACE: ("pace × shot ÷ read", f"{value} × {shot} ÷ {read}"),
+        Intent.SPEED: ("as set", value),
+        Intent.FIT: (f"frames × timeline ÷ (length × {twice}read)",
+                     f"{planned.frame_map.units} × {timeline} ÷ ({value} × {twice}{read})"),
+    }[treatment.intent]  # fmt: skip
+    return Line("speed", words, numbers, number_text(planned.speed), percent_text(planned.speed))
+
+
+def _source_of(planned: Conform) -> str:
+    rerated = planned.read_rate != planned.material.file_rate
+    if rerated and planned.speed != 1:
+        return "re-rated and re-speeded"
+    return "re-rated" if rerated else "re-speeded" if planned.speed != 1 else "as the file says"

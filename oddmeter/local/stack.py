@@ -1,0 +1,148 @@
+"""What ``./start`` runs: the database, the worker and the web application, until it is interrupted."""
+
+import fcntl
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from oddmeter.config import Config
+from oddmeter.core.errors import RuleError
+from oddmeter.demo.show import make_demo
+from oddmeter.local.cluster import Cluster
+from oddmeter.store.database import Database
+from oddmeter.store.migrate import migrate
+
+DATABASE = "oddmeter"
+PORT = 8470
+
+
+@dataclass
+class _Part:
+    """One process we started, and what to call it."""
+
+    name: str
+    command: list[str]
+    process: "subprocess.Popen[bytes]"
+
+
+def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
+    """Start everything and keep it running until SIGINT or SIGTERM; returns the exit status.
+
+    Raises ``RuleError`` where another ``./start`` runs on the same data, or the port is taken.
+    """
+    data = data.resolve()
+    data.mkdir(parents=True, exist_ok=True)
+    signal.signal(signal.SIGTERM, _interrupt)
+    with _only_one(data, port):
+        cluster = Cluster(data)
+        parts: list[_Part] = []
+        try:
+            cluster.start()
+            config = Config.under(data, cluster.ensure_database(DATABASE), "\n".join(media) or None)
+            config.make_folders()
+            migrate(config.database)
+            if demo:
+                _say("Making the demo show, The Tide Bell, where it is missing …")
+                _make_demo(config)
+            environment = {**os.environ, **config.to_environment()}
+            for name, arguments in (("worker", ["worker"]), ("web", ["serve", "--port", str(port)])):
+                command = [sys.executable, "-m", "oddmeter", *arguments]
+                parts.append(_Part(name, command, _begin(command, environment)))
+            _wait_until_open(port, parts[-1])
+            _say(f"Odd Meter is open at http://127.0.0.1:{port}   (Ctrl-C stops it)")
+            _watch(parts, environment)
+        except KeyboardInterrupt:
+            _say("Stopping …")
+        finally:
+            signal.signal(signal.SIGINT, signal.SIG_IGN)
+            signal.signal(signal.SIGTERM, signal.SIG_IGN)
+            for part in reversed(parts):
+                _end(part)
+            cluster.stop()
+    return 0
+
+
+@contextmanager
+def _only_one(data: Path, port: int) -> Iterator[None]:
+    """Hold the data folder for this start; the lock goes with the process, whatever ends it."""
+    with (data / "start.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            lock.seek(0)
+            raise RuleError(f"Odd Meter runs already, at {lock.read().strip() or 'its address'}.", "running") from None
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                sentence = f"Port {port} is taken by another program; choose one with --port."
+                raise RuleError(sentence, "port") from None
+        lock.truncate(0)
+        lock.write(f"http://127.0.0.1:{port}")
+        lock.flush()
+        yield
+        lock.truncate(0)
+
+
+def _make_demo(config: Config) -> None:
+    root_name, root = next(iter(config.roots.items()))
+    database = Database(config.database)
+    database.open()
+    try:
+        make_demo(database, root_name, root)
+    finally:
+        database.close()
+
+
+def _begin(command: list[str], environment: dict[str, str]) -> "subprocess.Popen[bytes]":
+    return subprocess.Popen(command, env=environment, start_new_session=True)
+
+
+def _watch(parts: list[_Part], environment: dict[str, str]) -> None:
+    """Start again any part that ends by itself."""
+    while True:
+        time.sleep(1)
+        for part in parts:
+            if part.process.poll() is not None:
+                _say(f"The {part.name} ended by itself (status {part.process.returncode}); starting it again.")
+                part.process = _begin(part.command, environment)
+
+
+def _end(part: _Part) -> None:
+    if part.process.poll() is None:
+        part.process.terminate()
+        try:
+            part.process.wait(10)
+        except subprocess.TimeoutExpired:
+            part.process.kill()
+            part.process.wait()
+
+
+def _wait_until_open(port: int, web: _Part) -> None:
+    for _ in range(300):
+        if web.process.poll() is not None:
+            raise RuleError("The web application ended as it started; the lines above say why.", "web")
+        try:
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/roots", timeout=2):
+                return
+        except (urllib.error.URLError, OSError):
+            time.sleep(0.1)
+    raise RuleError("The web application does not answer.", "web")
+
+
+def _interrupt(_: int, __: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _say(sentence: str) -> None:
+    print(sentence, flush=True)

@@ -1,0 +1,1 @@
+"""PostgreSQL through plain SQL: a module per aggregate, and one place for changes by people."""

@@ -1,0 +1,130 @@
+"""The one place that changes by people go through.
+
+A change is one transaction with a title. Triggers write down each row before and after, which is all that
+undo and redo need. Changes of one show happen one after another.
+"""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+
+import psycopg
+from psycopg.rows import class_row
+
+from oddmeter.core.errors import RuleError
+from oddmeter.store.database import Connection, Database
+
+
+@dataclass(frozen=True)
+class Change:
+    """One change by a person, as the undo list shows it."""
+
+    id: int
+    title: str
+    person: str
+    undone: bool
+    made_at: datetime
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What undo and redo would do now; None where there is nothing to do."""
+
+    undo: Change | None
+    redo: Change | None
+
+
+class ConflictError(RuleError):
+    """Somebody else changed the same thing first; nothing was changed now."""
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__(sentence, "conflict")
+
+
+class MissingError(RuleError):
+    """What was asked for is not there, or no longer."""
+
+    def __init__(self, what: str) -> None:
+        super().__init__(f"{what} is not there, or no longer.", "missing")
+
+
+@contextmanager
+def change(database: Database, show_id: int, title: str, person: str) -> Iterator[Connection]:
+    """Open a change: whatever the block does through the connection is one transaction that can be undone.
+
+    A change that alters no row leaves no trace. What was undone before can no longer be redone after it.
+    Raises ``MissingError`` where there is no such show.
+    """
+    with database.transaction() as connection:
+        _hold(connection, show_id)
+        made = connection.execute(
+            "INSERT INTO change (show_id, title, person) VALUES (%s, %s, %s) RETURNING id", (show_id, title, person)
+        ).fetchone()
+        assert made is not None
+        connection.execute("SELECT set_config('oddmeter.change', %s, true)", (str(made[0]),))
+        yield connection
+        connection.execute("SELECT set_config('oddmeter.change', '', true)")
+        altered = connection.execute("SELECT 1 FROM change_row WHERE change_id = %s LIMIT 1", (made[0],)).fetchone()
+        if altered:
+            connection.execute("DELETE FROM change WHERE show_id = %s AND undone", (show_id,))
+        else:
+            connection.execute("DELETE FROM change WHERE id = %s", (made[0],))
+
+
+def standing(connection: Connection, show_id: int) -> Standing:
+    """The change that undo would take back, and the one that redo would bring back."""
+    with connection.cursor(row_factory=class_row(Change)) as cursor:
+        columns = "SELECT id, title, person, undone, made_at FROM change WHERE show_id = %s"
+        undo = cursor.execute(f"{columns} AND NOT undone ORDER BY id DESC LIMIT 1", (show_id,)).fetchone()
+        redo = cursor.execute(f"{columns} AND undone ORDER BY id LIMIT 1", (show_id,)).fetchone()
+    return Standing(undo, redo)
+
+
+def undo(database: Database, show_id: int, change_id: int) -> Change:
+    """Take back the newest change, which must be ``change_id``; returns it.
+
+    Raises ``ConflictError`` where another change has come since, or files were made from what it brought in.
+    """
+    return _replay(database, show_id, change_id, backwards=True)
+
+
+def redo(database: Database, show_id: int, change_id: int) -> Change:
+    """Bring back the change that was undone last, which must be ``change_id``; returns it."""
+    return _replay(database, show_id, change_id, backwards=False)
+
+
+def last_person(connection: Connection, table: str, row_id: int) -> str | None:
+    """Who changed a row last."""
+    found = connection.execute(
+        "SELECT person FROM change JOIN change_row ON change_id = id"
+        " WHERE table_name = %s AND row_id = %s AND NOT undone ORDER BY id DESC LIMIT 1",
+        (table, row_id),
+    ).fetchone()
+    return None if found is None else str(found[0])
+
+
+def _replay(database: Database, show_id: int, change_id: int, *, backwards: bool) -> Change:
+    try:
+        with database.transaction() as connection:
+            _hold(connection, show_id)
+            now = standing(connection, show_id)
+            wanted = now.undo if backwards else now.redo
+            if wanted is None or wanted.id != change_id:
+                verb = "undo" if backwards else "redo"
+                newest = f" The next to {verb} is “{wanted.title}” by {wanted.person}." if wanted else ""
+                raise ConflictError(f"Something else was changed since; nothing was {verb}ne.{newest}")
+            connection.execute("SELECT replay(%s, %s)", (change_id, backwards))
+            connection.execute("UPDATE change SET undone = %s WHERE id = %s", (backwards, change_id))
+            return wanted
+    except psycopg.errors.IntegrityError as error:
+        raise ConflictError("Something else now depends on this; it cannot be taken back.") from error
+    except psycopg.DatabaseError as error:
+        if error.sqlstate == "OM001":
+            raise ConflictError("What this changed was changed again since; nothing was undone.") from error
+        raise
+
+
+def _hold(connection: Connection, show_id: int) -> None:
+    if connection.execute("SELECT 1 FROM show WHERE id = %s FOR UPDATE", (show_id,)).fetchone() is None:
+        raise MissingError("This show")

@@ -1,0 +1,259 @@
+"""Deliveries and their clips: what came in, what the probe found, and what is decided on each."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Any
+
+from psycopg.rows import dict_row
+
+from oddmeter.core.facts import Facts, Scan, Sound, Timing
+from oddmeter.core.rates import Rate, fraction_text
+from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
+from oddmeter.store.changes import ConflictError, MissingError, last_person
+from oddmeter.store.database import Connection, fraction_in, rate_in
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """A batch of footage: where it lies, and how far the probing has come."""
+
+    id: int
+    name: str
+    root: str
+    folder: str
+    clips: int
+    probed: int
+    troubled: int
+
+
+@dataclass(frozen=True)
+class Clip:
+    """One file with all that is known and decided.
+
+    ``facts`` is None until it has been probed. Where nobody has ``decided``, the treatment is as it stands.
+    ``revision`` rises whenever a person changes the clip or its treatment.
+    """
+
+    id: int
+    delivery_id: int
+    root: str
+    path: str
+    name: str
+    shot_rate: Rate | None
+    facts: Facts | None
+    treatment: Treatment
+    decided: bool
+    sound: str
+    revision: int
+
+
+_CLIPS = """
+    SELECT c.id, c.delivery_id, d.root, c.path, c.name, c.shot_rate, c.revision + t.revision AS revision,
+           f.*, t.intent, t.value, t.read_rate, t.sound
+    FROM clip c
+    JOIN delivery d ON d.id = c.delivery_id
+    JOIN clip_facts f ON f.clip_id = c.id
+    JOIN treatment t ON t.id = c.id
+"""
+
+
+def deliveries(connection: Connection, show_id: int) -> list[Delivery]:
+    """The deliveries of a show in the order they came in, without those taken back."""
+    with connection.cursor(row_factory=dict_row) as cursor:
+        rows = cursor.execute(
+            "SELECT d.id, d.name, d.root, d.folder, count(c.id) AS clips,"
+            " count(*) FILTER (WHERE f.state = 'done') AS probed,"
+            " count(*) FILTER (WHERE f.fault IS NOT NULL OR cardinality(f.remarks) > 0) AS troubled"
+            " FROM delivery d LEFT JOIN clip c ON c.delivery_id = d.id LEFT JOIN clip_facts f ON f.clip_id = c.id"
+            " WHERE d.show_id = %s AND NOT d.removed GROUP BY d.id ORDER BY d.id",
+            (show_id,),
+        ).fetchall()
+    return [Delivery(**row) for row in rows]
+
+
+def clips_of_show(connection: Connection, show_id: int) -> list[Clip]:
+    """All clips of a show, grouped by delivery and in order of name."""
+    return _clips(connection, "WHERE d.show_id = %s AND NOT d.removed ORDER BY d.id, c.name, c.id", (show_id,))
+
+
+def clips_by_id(connection: Connection, ids: Iterable[int], *, even_removed: bool = False) -> list[Clip]:
+    """The clips with these ids; raises ``MissingError`` where one is not there.
+
+    Clips of a delivery that was taken out count as not there, unless ``even_removed``.
+    """
+    wanted = list(dict.fromkeys(ids))
+    where = "WHERE c.id = ANY(%s) AND (NOT d.removed OR %s) ORDER BY d.id, c.name, c.id"
+    found = _clips(connection, where, (wanted, even_removed))
+    if len(found) != len(wanted):
+        raise MissingError("A clip")
+    return found
+
+
+def add_delivery(connection: Connection, show_id: int, name: str, root: str, folder: str, paths: Sequence[str]) -> int:
+    """Put down a delivery and its clips, not yet part of the show; returns its id. See ``bring_in``."""
+    made = connection.execute(
+        "INSERT INTO delivery (show_id, name, root, folder) VALUES (%s, %s, %s, %s) RETURNING id",
+        (show_id, name, root, folder),
+    ).fetchone()
+    assert made is not None
+    connection.execute(
+        "WITH new AS (INSERT INTO clip (delivery_id, path, name)"
+        " SELECT %s, path, regexp_replace(path, '^.*/', '') FROM unnest(%s::text[]) AS path RETURNING id),"
+        " facts AS (INSERT INTO clip_facts (clip_id) SELECT id FROM new)"
+        " INSERT INTO treatment (id) SELECT id FROM new",
+        (made[0], list(paths)),
+    )
+    return int(str(made[0]))
+
+
+def bring_in(connection: Connection, delivery_id: int) -> None:
+    """Make a delivery part of its show."""
+    connection.execute("UPDATE delivery SET removed = false WHERE id = %s", (delivery_id,))
+
+
+def take_out(connection: Connection, delivery_id: int) -> None:
+    """Take a delivery out of its show; nothing on disk changes. Raises ``MissingError`` where it is not in it."""
+    done = connection.execute("UPDATE delivery SET removed = true WHERE id = %s AND NOT removed", (delivery_id,))
+    if done.rowcount != 1:
+        raise MissingError("This delivery")
+
+
+def unprobed(connection: Connection, delivery_id: int | None = None) -> list[int]:
+    """The clips that have not been probed yet."""
+    rows = connection.execute(
+        "SELECT clip_id FROM clip_facts JOIN clip ON clip.id = clip_id"
+        " WHERE state <> 'done' AND (%(id)s::bigint IS NULL OR delivery_id = %(id)s) ORDER BY clip_id",
+        {"id": delivery_id},
+    ).fetchall()
+    return [int(str(row[0])) for row in rows]
+
+
+def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
+    """Write down what the probe found."""
+    sound = facts.sound
+    connection.execute(
+        "UPDATE clip_facts SET state = 'done', frames = %(frames)s, file_rate = %(file_rate)s, timing = %(timing)s,"
+        " measured_rate = %(measured_rate)s, width = %(width)s, height = %(height)s, pixel_aspect = %(pixel_aspect)s,"
+        " scan = %(scan)s, field_order = %(field_order)s, timecode = %(timecode)s, sound_rate = %(sound_rate)s,"
+        " sound_channels = %(sound_channels)s, sound_seconds = %(sound_seconds)s, codec = %(codec)s,"
+        " fault = %(fault)s, remarks = %(remarks)s WHERE clip_id = %(clip_id)s",
+        {
+            "clip_id": clip_id,
+            "frames": facts.frames,
+            "file_rate": facts.file_rate.exact if facts.file_rate else None,
+            "timing": facts.timing.value,
+            "measured_rate": fraction_text(facts.measured_rate) if facts.measured_rate else None,
+            "width": facts.width,
+            "height": facts.height,
+            "pixel_aspect": fraction_text(facts.pixel_aspect),
+            "scan": facts.scan.value,
+            "field_order": facts.field_order,
+            "timecode": facts.timecode,
+            "sound_rate": sound.sample_rate if sound else None,
+            "sound_channels": sound.channels if sound else None,
+            "sound_seconds": fraction_text(sound.seconds) if sound else None,
+            "codec": facts.codec,
+            "fault": facts.fault,
+            "remarks": list(facts.remarks),
+        },
+    )
+
+
+def expect_revisions(connection: Connection, expected: dict[int, int]) -> None:
+    """Hold the clips until the transaction ends, and make sure that each is still at the revision seen.
+
+    Raises ``ConflictError``, naming the clips and who changed them, where some are not.
+    """
+    rows = connection.execute(
+        "SELECT c.id, c.name, c.revision + t.revision FROM clip c JOIN treatment t ON t.id = c.id"
+        " JOIN delivery d ON d.id = c.delivery_id WHERE c.id = ANY(%s) AND NOT d.removed ORDER BY c.id FOR UPDATE OF t",
+        (list(expected),),
+    ).fetchall()
+    if len(rows) != len(expected):
+        raise MissingError("A clip")
+    changed = [(int(str(row[0])), str(row[1])) for row in rows if row[2] != expected[int(str(row[0]))]]
+    if changed:
+        first_id, first = changed[0]
+        person = last_person(connection, "treatment", first_id) or last_person(connection, "clip", first_id)
+        others = f" and {len(changed) - 1} more" if len(changed) > 1 else ""
+        raise ConflictError(f"{person or 'Somebody'} changed {first}{others} first. Nothing was changed; look again.")
+
+
+def set_intent(connection: Connection, ids: Sequence[int], treatment: Treatment | None) -> None:
+    """Decide on clips, or leave them undecided; the read rate stays as it is."""
+    connection.execute(
+        "UPDATE treatment SET intent = %s, value = %s WHERE id = ANY(%s)",
+        (
+            treatment.intent.value if treatment else None,
+            fraction_text(treatment.value) if treatment and treatment.value is not None else None,
+            list(ids),
+        ),
+    )
+
+
+def set_read_rate(connection: Connection, ids: Sequence[int], rate: Rate | None) -> None:
+    """Re-rate clips; None reads them as the file says."""
+    connection.execute(
+        "UPDATE treatment SET read_rate = %s WHERE id = ANY(%s)", (rate.exact if rate else None, list(ids))
+    )
+
+
+def set_sound(connection: Connection, ids: Sequence[int], sound: str) -> None:
+    """Keep the sound of clips, or leave it off."""
+    connection.execute("UPDATE treatment SET sound = %s WHERE id = ANY(%s)", (sound, list(ids)))
+
+
+def set_shot_rate(connection: Connection, ids: Sequence[int], rate: Rate | None) -> None:
+    """State the rate at which clips were shot; None goes back to what the file says."""
+    connection.execute("UPDATE clip SET shot_rate = %s WHERE id = ANY(%s)", (rate.exact if rate else None, list(ids)))
+
+
+def _clips(connection: Connection, where: str, parameters: Sequence[object]) -> list[Clip]:
+    with connection.cursor(row_factory=dict_row) as cursor:
+        return [_clip(row) for row in cursor.execute(f"{_CLIPS} {where}".encode(), parameters).fetchall()]
+
+
+def _clip(row: dict[str, Any]) -> Clip:
+    return Clip(
+        id=row["id"],
+        delivery_id=row["delivery_id"],
+        root=row["root"],
+        path=row["path"],
+        name=row["name"],
+        shot_rate=rate_in(row["shot_rate"]),
+        facts=_facts(row) if row["state"] == "done" else None,
+        treatment=_treatment(row),
+        decided=row["intent"] is not None,
+        sound=row["sound"],
+        revision=row["revision"],
+    )
+
+
+def _facts(row: dict[str, Any]) -> Facts:
+    sound = None
+    if row["sound_rate"] is not None:
+        sound = Sound(row["sound_rate"], row["sound_channels"], Fraction(row["sound_seconds"]))
+    return Facts(
+        frames=row["frames"],
+        file_rate=rate_in(row["file_rate"]),
+        timing=Timing(row["timing"]),
+        measured_rate=fraction_in(row["measured_rate"]),
+        width=row["width"],
+        height=row["height"],
+        pixel_aspect=Fraction(row["pixel_aspect"]),
+        scan=Scan(row["scan"]),
+        field_order=row["field_order"],
+        timecode=row["timecode"],
+        sound=sound,
+        codec=row["codec"],
+        fault=row["fault"],
+        remarks=tuple(row["remarks"]),
+    )
+
+
+def _treatment(row: dict[str, Any]) -> Treatment:
+    read_rate = rate_in(row["read_rate"])
+    if row["intent"] is None:
+        return replace(AS_IT_STANDS, read_rate=read_rate)
+    return Treatment(Intent(row["intent"]), fraction_in(row["value"]), read_rate)

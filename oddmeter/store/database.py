@@ -1,0 +1,47 @@
+"""Connections to the database, and how our values travel."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from fractions import Fraction
+
+import psycopg
+from psycopg_pool import ConnectionPool
+
+from oddmeter.core.rates import Rate
+
+Connection = psycopg.Connection[tuple[object, ...]]
+
+
+class Database:
+    """A pool of connections to one database; each is checked before it is handed out, so that a restart of
+    the server is survived."""
+
+    def __init__(self, url: str, most: int = 12) -> None:
+        self.url = url
+        self._pool = ConnectionPool(
+            url, min_size=1, max_size=most, open=False, timeout=20, check=ConnectionPool.check_connection
+        )
+
+    def open(self) -> None:
+        """Open the pool and wait for the first connection."""
+        self._pool.open(wait=True, timeout=30)
+
+    def close(self) -> None:
+        """Close all connections."""
+        self._pool.close()
+
+    @contextmanager
+    def transaction(self) -> Iterator[Connection]:
+        """A connection inside one transaction: committed at the end, rolled back where anything is raised."""
+        with self._pool.connection() as connection, connection.transaction():
+            yield connection
+
+
+def rate_in(value: str | None) -> Rate | None:
+    """A rate column as a value."""
+    return None if value is None else Rate(Fraction(value))
+
+
+def fraction_in(value: str | None) -> Fraction | None:
+    """A fraction column as a value."""
+    return None if value is None else Fraction(value)

@@ -1,0 +1,157 @@
+"""Renders: files asked for, under way, made and proven."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import psycopg
+from psycopg.rows import dict_row
+from psycopg.types.json import Jsonb
+
+from oddmeter.core.errors import RuleError
+from oddmeter.store.changes import MissingError
+from oddmeter.store.database import Connection
+
+UNDER_WAY = ("waiting", "rendering", "proving")
+
+
+@dataclass(frozen=True)
+class Render:
+    """One file to make. ``plan`` and ``proof`` are the stored documents; ``out_path`` is below the folder for
+    made files; frames are timeline frames."""
+
+    id: int
+    show_id: int
+    clip_id: int
+    clip_name: str
+    root: str
+    path: str
+    setting: str
+    out_path: str
+    plan: dict[str, Any]
+    state: str
+    attempts: int
+    total_frames: int
+    done_frames: int
+    cancel_requested: bool
+    fault: str | None
+    proof: dict[str, Any] | None
+    asked_at: datetime
+    begun_at: datetime | None
+    finished_at: datetime | None
+
+
+_RENDERS = """
+    SELECT r.*, c.name AS clip_name, d.root, c.path
+    FROM render r JOIN clip c ON c.id = r.clip_id JOIN delivery d ON d.id = c.delivery_id
+"""
+
+
+def renders_of_show(connection: Connection, show_id: int) -> list[Render]:
+    """All renders of a show, the newest first."""
+    return _renders(connection, "WHERE r.show_id = %s ORDER BY r.id DESC", (show_id,))
+
+
+def render(connection: Connection, render_id: int) -> Render:
+    """One render; raises ``MissingError`` where there is none."""
+    found = _renders(connection, "WHERE r.id = %s", (render_id,))
+    if not found:
+        raise MissingError("This render")
+    return found[0]
+
+
+def ask(
+    connection: Connection, show_id: int, clip_id: int, setting: str, out_path: str, plan: dict[str, Any], frames: int
+) -> int:
+    """Ask for a file; returns the render's id. Raises ``RuleError`` where that file is asked for or made already."""
+    try:
+        made = connection.execute(
+            "INSERT INTO render (show_id, clip_id, setting, out_path, plan, total_frames)"
+            " VALUES (%s, %s, %s, %s, %s, %s) RETURNING id",
+            (show_id, clip_id, setting, out_path, Jsonb(plan), frames),
+        ).fetchone()
+    except psycopg.errors.UniqueViolation as error:
+        raise RuleError(
+            f"{out_path} is in the queue or made already. Choose another name or folder.", "exists"
+        ) from error
+    assert made is not None
+    return int(str(made[0]))
+
+
+def taken(connection: Connection, paths: Sequence[str]) -> set[str]:
+    """Which of these files are asked for or made already."""
+    rows = connection.execute(
+        "SELECT out_path FROM render WHERE out_path = ANY(%s) AND state IN ('waiting', 'rendering', 'proving', 'done')",
+        (list(paths),),
+    ).fetchall()
+    return {str(row[0]) for row in rows}
+
+
+def waiting(connection: Connection) -> list[int]:
+    """Renders that are not finished."""
+    rows = connection.execute("SELECT id FROM render WHERE state = ANY(%s) ORDER BY id", (list(UNDER_WAY),)).fetchall()
+    return [int(str(row[0])) for row in rows]
+
+
+def begin(connection: Connection, render_id: int) -> None:
+    """Mark a render as under way, once more if a worker died over it."""
+    connection.execute(
+        "UPDATE render SET state = 'rendering', attempts = attempts + 1, done_frames = 0, fault = NULL,"
+        " begun_at = now() WHERE id = %s",
+        (render_id,),
+    )
+
+
+def note_progress(connection: Connection, render_id: int, frames: int) -> bool:
+    """Write down how far a render has come; returns True where somebody asked to cancel it."""
+    found = connection.execute(
+        "UPDATE render SET done_frames = %s WHERE id = %s RETURNING cancel_requested", (frames, render_id)
+    ).fetchone()
+    return found is None or bool(found[0])
+
+
+def proving(connection: Connection, render_id: int) -> None:
+    """The file is made; it is being proven."""
+    connection.execute("UPDATE render SET state = 'proving', done_frames = total_frames WHERE id = %s", (render_id,))
+
+
+def finish(connection: Connection, render_id: int, state: str, fault: str | None, proof: dict[str, Any] | None) -> None:
+    """End a render as ``done``, ``failed`` or ``cancelled``, with its proof or what went wrong."""
+    connection.execute(
+        "UPDATE render SET state = %s, fault = %s, proof = %s, finished_at = now() WHERE id = %s",
+        (state, fault, Jsonb(proof) if proof is not None else None, render_id),
+    )
+
+
+def cancel(connection: Connection, render_id: int) -> None:
+    """Ask a render to stop; one that has not begun is cancelled at once. One that is finished stays as it is."""
+    connection.execute(
+        "UPDATE render SET cancel_requested = true,"
+        " state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END,"
+        " finished_at = CASE WHEN state = 'waiting' THEN now() END"
+        " WHERE id = %s AND state = ANY(%s)",
+        (render_id, list(UNDER_WAY)),
+    )
+
+
+def retry(connection: Connection, render_id: int) -> None:
+    """Put a failed or cancelled render back into the queue.
+
+    Raises ``RuleError`` where it is neither, or where its file has been asked for again since.
+    """
+    try:
+        done = connection.execute(
+            "UPDATE render SET state = 'waiting', attempts = 0, done_frames = 0, cancel_requested = false,"
+            " fault = NULL, proof = NULL, finished_at = NULL WHERE id = %s AND state IN ('failed', 'cancelled')",
+            (render_id,),
+        )
+    except psycopg.errors.UniqueViolation as error:
+        raise RuleError("This file has been asked for again since.", "exists") from error
+    if done.rowcount != 1:
+        raise RuleError("Only a render that failed or was cancelled can be tried again.", "state")
+
+
+def _renders(connection: Connection, where: str, parameters: Sequence[object]) -> list[Render]:
+    with connection.cursor(row_factory=dict_row) as cursor:
+        return [Render(**row) for row in cursor.execute(f"{_RENDERS} {where}".encode(), parameters).fetchall()]

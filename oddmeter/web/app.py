@@ -1,0 +1,72 @@
+"""The application: all routers, the guard, live events, and the built page."""
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager, suppress
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.responses import FileResponse, Response
+from fastapi.staticfiles import StaticFiles
+
+from oddmeter.config import Config
+from oddmeter.store.database import Database
+from oddmeter.web import brief, events, handoff, intake, plan, problems
+from oddmeter.web.events import Listener
+from oddmeter.web.guard import Guard
+from oddmeter.work.tasks import queue
+
+PAGE = Path(__file__).parents[2] / "frontend" / "dist"
+
+
+def create_app(config: Config, page: Path = PAGE) -> FastAPI:
+    """The web application over a database and media roots; ``page`` is the built front end."""
+    database = Database(config.database)
+    tasks = queue(config, database)
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        await asyncio.to_thread(database.open)
+        await asyncio.to_thread(tasks.app.open)
+        listening = asyncio.create_task(app.state.listener.run())
+        try:
+            yield
+        finally:
+            listening.cancel()
+            with suppress(asyncio.CancelledError):
+                await listening
+            await asyncio.to_thread(tasks.app.close)
+            await asyncio.to_thread(database.close)
+
+    app = FastAPI(
+        title="Odd Meter",
+        version="0.1.0",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        responses={"4XX": {"model": problems.Problem, "content": {"application/problem+json": {}}}},
+    )
+    app.state.config, app.state.database, app.state.queue = config, database, tasks
+    app.state.listener = Listener(config.database)
+    app.add_middleware(Guard)
+    problems.install(app)
+    for room in (brief, intake, plan, handoff, events):
+        app.include_router(room.router)
+    _serve_page(app, page)
+    return app
+
+
+def _serve_page(app: FastAPI, page: Path) -> None:
+    """Serve the built front end; every address that is not a file is the page, which reads it itself."""
+    if (page / "assets").is_dir():
+        app.mount("/assets", StaticFiles(directory=page / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def show_page(request: Request, path: str) -> Response:
+        if path.startswith("api/"):
+            return problems.problem(404, "missing", "There is nothing at this address.")
+        index = page / "index.html"
+        if not index.is_file():
+            return Response("The page is not built yet. Run ./start.", 503, media_type="text/plain")
+        return FileResponse(index, headers={"Cache-Control": "no-cache"})

@@ -1,0 +1,359 @@
+"""Handoff: what to make, under which names; the queue; the proof of each file; and the conform sheet."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import PurePosixPath
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from oddmeter.core.arithmetic import percent_text, stride_equation
+from oddmeter.core.batches import as_it_stands, marks
+from oddmeter.core.errors import RuleError
+from oddmeter.core.naming import WORDS, filled, safe_folder, safe_name
+from oddmeter.core.rates import decimal_text, fraction_text
+from oddmeter.core.timecode import duration_text
+from oddmeter.interchange.sheet import SheetRow, as_csv, as_json
+from oddmeter.media.render import RenderPlan
+from oddmeter.media.settings import ENCODINGS, Setting
+from oddmeter.store import clips, renders, shows
+from oddmeter.store.clips import Clip
+from oddmeter.store.database import Connection
+from oddmeter.store.renders import Render
+from oddmeter.store.shows import Show, Timeline
+from oddmeter.web.brief import ShowId
+from oddmeter.web.context import Context, Here
+from oddmeter.web.plan import intent_words, pattern_text, plan_of
+from oddmeter.work.orders import order
+
+router = APIRouter(prefix="/api", tags=["handoff"])
+
+
+class SettingView(BaseModel):
+    """A setting files can be made with."""
+
+    setting: Setting
+    label: str
+    suffix: str
+    lossless: bool
+
+
+class NameWord(BaseModel):
+    """A word that can stand in a name pattern."""
+
+    word: str
+    meaning: str
+
+
+class HandoffChoices(BaseModel):
+    """What can be chosen, and where made files go on the server."""
+
+    settings: list[SettingView]
+    words: list[NameWord]
+    made_folder: str
+
+
+class MakeIn(BaseModel):
+    """Files to make: which clips, with which setting, where, and under which names."""
+
+    clip_ids: Annotated[list[int], Field(min_length=1, max_length=100_000)]
+    setting: Setting
+    folder: str = ""
+    pattern: str = "{clip}_{rate}"
+
+
+class FilePreview(BaseModel):
+    """One file that would be made; ``problem`` says why it cannot be, ``remark`` what is left out of it."""
+
+    clip_id: int
+    clip_name: str
+    out_path: str
+    frames: int
+    length: str
+    problem: str | None
+    remark: str | None
+
+
+class Made(BaseModel):
+    """What was queued, and what was not."""
+
+    queued: int
+    refused: list[FilePreview]
+
+
+class CheckView(BaseModel):
+    """One thing the proof compared."""
+
+    name: str
+    planned: str
+    found: str
+    passed: bool
+
+
+class RenderView(BaseModel):
+    """A file asked for: how far it is, and its proof."""
+
+    id: int
+    clip_id: int
+    clip_name: str
+    setting: Setting
+    out_path: str
+    timeline: str
+    state: str
+    done_frames: int
+    total_frames: int
+    attempts: int
+    seconds_left: int | None
+    fault: str | None
+    checks: list[CheckView]
+    wrong_frames: list[int]
+    too_still: int
+    asked_at: datetime
+    finished_at: datetime | None
+
+
+@router.get("/handoff")
+def choices(here: Here) -> HandoffChoices:
+    """The settings, the words for names, and the folder for made files."""
+    return HandoffChoices(
+        settings=[
+            SettingView(setting=setting, label=e.label, suffix=e.suffix, lossless=e.lossless)
+            for setting, e in ENCODINGS.items()
+        ],
+        words=[NameWord(word=word, meaning=meaning) for word, meaning in WORDS.items()],
+        made_folder=str(here.config.made),
+    )
+
+
+@router.post("/shows/{show_id}/handoff/preview")
+def preview(here: Here, show_id: ShowId, asked: MakeIn) -> list[FilePreview]:
+    """The names of the files that would be made, and what stands against any of them."""
+    with here.database.transaction() as connection:
+        return [wanted.view for wanted in _wanted(here, connection, show_id, asked)]
+
+
+@router.post("/shows/{show_id}/renders", status_code=201)
+def make(here: Here, show_id: ShowId, asked: MakeIn) -> Made:
+    """Queue files. What cannot be made is refused by name; the rest is queued."""
+    with here.database.transaction() as connection:
+        wanted = _wanted(here, connection, show_id, asked)
+        timeline = _timeline(shows.show(connection, show_id))
+        refused = [file.view for file in wanted if file.view.problem]
+        for file in wanted:
+            if not file.view.problem:
+                path = file.view.out_path
+                plan = order(file.clip, timeline).model_dump(mode="json")
+                made = renders.ask(connection, show_id, file.clip.id, asked.setting, path, plan, file.view.frames)
+                here.queue.ask_render(connection, made, path)
+    return Made(queued=len(wanted) - len(refused), refused=refused)
+
+
+@router.get("/shows/{show_id}/renders")
+def list_renders(here: Here, show_id: ShowId) -> list[RenderView]:
+    """All files asked for, the newest first."""
+    with here.database.transaction() as connection:
+        return [_render_view(render) for render in renders.renders_of_show(connection, show_id)]
+
+
+@router.post("/renders/{render_id}/cancel", status_code=204)
+def cancel(here: Here, render_id: int) -> None:
+    """Stop making a file; what was written of it is removed."""
+    with here.database.transaction() as connection:
+        renders.render(connection, render_id)
+        renders.cancel(connection, render_id)
+
+
+@router.post("/renders/{render_id}/retry", status_code=204)
+def retry(here: Here, render_id: int) -> None:
+    """Try a file again that failed or was cancelled."""
+    with here.database.transaction() as connection:
+        known = renders.render(connection, render_id)
+        renders.retry(connection, render_id)
+        here.queue.ask_render(connection, render_id, known.out_path)
+
+
+@router.get("/shows/{show_id}/sheet.csv", response_class=Response)
+def sheet_csv(here: Here, show_id: ShowId) -> Response:
+    """The conform sheet as CSV."""
+    show, rows = _sheet(here, show_id)
+    return _download(as_csv(rows).encode("utf-8-sig"), "text/csv; charset=utf-8", f"{show.name} conform sheet.csv")
+
+
+@router.get("/shows/{show_id}/sheet.json")
+def sheet_json(here: Here, show_id: ShowId) -> dict[str, Any]:
+    """The conform sheet as JSON."""
+    show, rows = _sheet(here, show_id)
+    settings = _timeline(show).settings
+    timeline = {"name": settings.name, "rate": settings.rate.exact, "drop_frame": settings.drop_frame}
+    return as_json(rows, show.name, timeline)
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    clip: Clip
+    view: FilePreview
+
+
+def _wanted(here: Context, connection: Connection, show_id: int, asked: MakeIn) -> list[_Wanted]:
+    show = shows.show(connection, show_id)
+    timeline = _timeline(show)
+    names = {delivery.id: delivery.name for delivery in clips.deliveries(connection, show_id)}
+    found = clips.clips_by_id(connection, asked.clip_ids)
+    folder = safe_folder(asked.folder)
+    out = [_one(here, clip, timeline, names.get(clip.delivery_id, ""), folder, asked) for clip in found]
+    paths = [wanted.view.out_path for wanted in out]
+    taken = renders.taken(connection, paths)
+    seen: set[str] = set()
+    for wanted in out:
+        path = wanted.view.out_path
+        if wanted.view.problem is None and path in taken:
+            wanted.view.problem = "in the queue or made already"
+        elif wanted.view.problem is None and here.config.product(path).exists():
+            wanted.view.problem = "a file of that name is there already"
+        elif wanted.view.problem is None and path in seen:
+            wanted.view.problem = "another of these clips gets the same name"
+        seen.add(path)
+    return out
+
+
+def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: str, asked: MakeIn) -> _Wanted:
+    settings = timeline.settings
+    planned = plan_of(clip, timeline)
+    values = {
+        "clip": PurePosixPath(clip.name).stem,
+        "delivery": delivery,
+        "timeline": settings.name,
+        "rate": settings.rate.spoken,
+        "intent": intent_words(clip.treatment, clip.decided),
+        "speed": f"{decimal_text(planned.speed * 100, 2)}pc" if planned else "",
+        "setting": asked.setting.value,
+    }
+    encoding = ENCODINGS[asked.setting]
+    name = filled(asked.pattern, values) + encoding.suffix
+    path = f"{folder}/{name}" if folder else name
+    problem = remark = None
+    if planned is None or clip.facts is None:
+        problem = "not looked at yet" if clip.facts is None else f"cannot be used: {clip.facts.trouble}"
+    else:
+        source = here.config.footage(clip.root, clip.path)
+        sound = order(clip, timeline).sound
+        plan = RenderPlan(source, clip.facts, planned, asked.setting, here.config.product(path), sound=sound)
+        remark = plan.sound_remark
+        try:
+            encoding.pixel_format_for("", clip.facts.width, clip.facts.height)
+        except RuleError as error:
+            problem = str(error)
+    frames = planned.frame_map.length if planned else 0
+    length = duration_text(frames, settings.rate, settings.drop_frame)
+    view = FilePreview(
+        clip_id=clip.id,
+        clip_name=clip.name,
+        out_path=path,
+        frames=frames,
+        length=length,
+        problem=problem,
+        remark=remark,
+    )
+    return _Wanted(clip, view)
+
+
+def _timeline(show: Show) -> Timeline:
+    if show.default_timeline is None:
+        raise RuleError("The show has no timeline. Settle one in Brief.", "timeline")
+    return show.default_timeline
+
+
+def _render_view(render: Render) -> RenderView:
+    proof = render.proof or {}
+    return RenderView(
+        id=render.id,
+        clip_id=render.clip_id,
+        clip_name=render.clip_name,
+        setting=Setting(render.setting),
+        out_path=render.out_path,
+        timeline=str(render.plan["timeline_name"]),
+        state=render.state,
+        done_frames=render.done_frames,
+        total_frames=render.total_frames,
+        attempts=render.attempts,
+        seconds_left=_seconds_left(render),
+        fault=render.fault,
+        checks=[CheckView.model_validate(check) for check in proof.get("checks", [])],
+        wrong_frames=proof.get("wrong_frames", []),
+        too_still=proof.get("too_still", 0),
+        asked_at=render.asked_at,
+        finished_at=render.finished_at,
+    )
+
+
+def _seconds_left(render: Render) -> int | None:
+    """Seconds until the frames are made at the pace so far; None where that cannot be told."""
+    if render.state != "rendering" or render.begun_at is None or not render.done_frames:
+        return None
+    so_far = (datetime.now(UTC) - render.begun_at).total_seconds()
+    return round(so_far * (render.total_frames - render.done_frames) / render.done_frames)
+
+
+def _sheet(here: Context, show_id: int) -> tuple[Show, list[SheetRow]]:
+    with here.database.transaction() as connection:
+        show = shows.show(connection, show_id)
+        names = {delivery.id: delivery.name for delivery in clips.deliveries(connection, show_id)}
+        found = clips.clips_of_show(connection, show_id)
+        made = renders.renders_of_show(connection, show_id)
+    newest: dict[int, Render] = {}
+    for render in reversed(made):
+        newest[render.clip_id] = render
+    timeline = _timeline(show)
+    return show, [_sheet_row(clip, timeline, names[clip.delivery_id], newest.get(clip.id)) for clip in found]
+
+
+def _sheet_row(clip: Clip, timeline: Timeline, delivery: str, made: Render | None) -> SheetRow:
+    settings, facts = timeline.settings, clip.facts
+    planned = plan_of(clip, timeline)
+    keeps = clip.sound == "keep"
+    found = marks(facts, planned, clip.decided, keeps)
+    said = [mark.value.replace("-", " ") for mark in found] + ([facts.trouble] if facts and facts.trouble else [])
+    if planned is None:
+        frames = facts.frames if facts else 0
+        return SheetRow(delivery=delivery, clip=clip.name, source_frames=frames, marks="; ".join(said))
+    frame_map = planned.frame_map
+    sound = "none" if facts is None or facts.sound is None else "kept" if keeps and planned.sound_factor == 1 else "off"
+    return SheetRow(
+        delivery=delivery,
+        clip=clip.name,
+        source_frames=planned.material.frames,
+        shot_rate=planned.shot_rate.exact,
+        file_rate=planned.material.file_rate.exact,
+        read_rate=planned.read_rate.exact,
+        intent=intent_words(clip.treatment, clip.decided),
+        speed=fraction_text(planned.speed),
+        speed_percent=percent_text(planned.speed),
+        equation=stride_equation(planned),
+        stride=fraction_text(frame_map.stride),
+        pace=fraction_text(planned.pace),
+        cadence=frame_map.cadence.kind.value,
+        pattern=pattern_text(planned),
+        frames_before=as_it_stands(planned.material, settings.rate).frame_map.length,
+        frames_after=frame_map.length,
+        duration_after=duration_text(frame_map.length, settings.rate, settings.drop_frame),
+        dropped=frame_map.dropped,
+        repeated=frame_map.repeated,
+        sound=sound,
+        marks="; ".join(said),
+        made_file=made.out_path if made and made.state == "done" else "",
+        proof=_proof_words(made),
+    )
+
+
+def _proof_words(made: Render | None) -> str:
+    if made is None:
+        return "not made"
+    if made.state == "done" and made.proof:
+        return f"proven: {len(made.proof['checks'])} of {len(made.proof['checks'])} checks agree"
+    return made.fault or made.state
+
+
+def _download(body: bytes, media_type: str, name: str) -> Response:
+    plain = safe_name(name).encode("ascii", "replace").decode().replace("?", "_")
+    return Response(body, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{plain}"'})

@@ -1,0 +1,80 @@
+"""Orders: what a stored render holds, so that it can be made later, elsewhere, from the database alone."""
+
+from fractions import Fraction
+from pathlib import Path
+
+from pydantic import BaseModel
+
+from oddmeter.config import Config
+from oddmeter.core.conform import Conform, Material, conform
+from oddmeter.core.errors import RuleError
+from oddmeter.core.facts import Facts
+from oddmeter.core.rates import Rate, fraction_text
+from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.media.render import RenderPlan, SoundChoice
+from oddmeter.media.settings import Setting
+from oddmeter.store.clips import Clip
+from oddmeter.store.renders import Render
+from oddmeter.store.shows import Timeline
+
+
+class Order(BaseModel):
+    """The decisions a render was asked with, exact; rates and speeds as ``"a/b"``."""
+
+    timeline_name: str
+    timeline_rate: str
+    drop_frame: bool
+    frames: int
+    file_rate: str
+    shot_rate: str | None
+    intent: Intent
+    value: str | None
+    read_rate: str | None
+    sound: SoundChoice
+
+    def conformed(self) -> Conform:
+        """The conform that was ordered."""
+        material = Material(self.frames, _rate(self.file_rate), _rate(self.shot_rate) if self.shot_rate else None)
+        value = Fraction(self.value) if self.value else None
+        treatment = Treatment(self.intent, value, _rate(self.read_rate) if self.read_rate else None)
+        return conform(material, treatment, _rate(self.timeline_rate))
+
+
+def material_of(clip: Clip) -> Material:
+    """What is true of a clip; raises ``RuleError`` where it has not been probed or cannot be used."""
+    if clip.facts is None:
+        raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
+    if not clip.facts.usable or clip.facts.file_rate is None:
+        raise RuleError(f"{clip.name} cannot be used. {clip.facts.trouble or ''}".strip(), "facts")
+    return Material(clip.facts.frames, clip.facts.file_rate, clip.shot_rate)
+
+
+def order(clip: Clip, timeline: Timeline) -> Order:
+    """The order to make a clip's file for a timeline, as decided now."""
+    material, settings, treatment = material_of(clip), timeline.settings, clip.treatment
+    return Order(
+        timeline_name=settings.name,
+        timeline_rate=settings.rate.exact,
+        drop_frame=settings.drop_frame,
+        frames=material.frames,
+        file_rate=material.file_rate.exact,
+        shot_rate=material.shot_rate.exact if material.shot_rate else None,
+        intent=treatment.intent,
+        value=fraction_text(treatment.value) if treatment.value is not None else None,
+        read_rate=treatment.read_rate.exact if treatment.read_rate else None,
+        sound=SoundChoice(clip.sound),
+    )
+
+
+def render_plan(config: Config, asked: Render, facts: Facts) -> RenderPlan:
+    """The plan of a stored render on this machine; raises ``RuleError`` where its places are not here."""
+    ordered = Order.model_validate(asked.plan)
+    source: Path = config.footage(asked.root, asked.path)
+    return RenderPlan(
+        source, facts, ordered.conformed(), Setting(asked.setting), config.product(asked.out_path),
+        ordered.drop_frame, ordered.sound,
+    )  # fmt: skip
+
+
+def _rate(text: str) -> Rate:
+    return Rate(Fraction(text))

@@ -1,0 +1,162 @@
+"""The tasks: probe a clip, make a file. Each can be done again from the start by any worker.
+
+What a task finds out is kept in the store; the queue only says that there is something to do.
+"""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import psycopg
+from procrastinate import App, PsycopgConnector, RetryStrategy, SyncPsycopgConnector
+from procrastinate.tasks import Task
+from procrastinate.types import JSONDict
+
+from oddmeter.config import Config
+from oddmeter.core.errors import RuleError
+from oddmeter.core.facts import Facts
+from oddmeter.interchange.reports import proven
+from oddmeter.media.probe import probe
+from oddmeter.media.render import clear_unfinished, render
+from oddmeter.media.verify import verify
+from oddmeter.store import clips, renders
+from oddmeter.store.database import Connection, Database
+from oddmeter.work.orders import render_plan
+from oddmeter.work.right import SoleRight
+
+_PROGRESS_SECONDS = 0.4
+_PATIENCE_SECONDS = 60
+_AGAIN = RetryStrategy(
+    max_attempts=8, wait=1, linear_wait=2, retry_exceptions=[psycopg.OperationalError, psycopg.InterfaceError, OSError]
+)
+
+
+class CancelledError(Exception):
+    """Somebody asked for a render to stop."""
+
+
+@dataclass(frozen=True)
+class Queue:
+    """The task queue: how to hand over work inside a transaction, and what a worker runs."""
+
+    app: App
+    probe: Task[..., None, ...]
+    make: Task[..., None, ...]
+
+    def ask_probe(self, connection: Connection, clip_ids: list[int]) -> None:
+        """Queue the probing of clips as part of the connection's transaction."""
+        if clip_ids:
+            arguments: list[JSONDict] = [{"clip_id": clip_id} for clip_id in clip_ids]
+            self.probe.configure(connection=connection).batch_defer(*arguments)
+
+    def ask_render(self, connection: Connection, render_id: int, out_path: str) -> None:
+        """Queue a render as part of the connection's transaction."""
+        self.make.configure(connection=connection, lock=f"made:{out_path}").defer(render_id=render_id)
+
+
+def queue(config: Config, database: Database, *, worker: bool = False) -> Queue:
+    """The queue in a database; for a worker, with a connector that can run tasks."""
+    connector = PsycopgConnector(conninfo=config.database) if worker else SyncPsycopgConnector(conninfo=config.database)
+    app = App(connector=connector)
+
+    @app.task(name="probe_clip", retry=_AGAIN)
+    def probe_clip(clip_id: int) -> None:
+        look_at(config, database, clip_id)
+
+    @app.task(name="make_file", retry=_AGAIN)
+    def make_file(render_id: int) -> None:
+        make(config, database, render_id)
+
+    return Queue(app, probe_clip, make_file)
+
+
+def look_at(config: Config, database: Database, clip_id: int) -> None:
+    """Probe one clip and keep what was found. A clip that is gone by now is passed over."""
+    with database.transaction() as connection:
+        known = connection.execute(
+            "SELECT d.root, c.path FROM clip c JOIN delivery d ON d.id = c.delivery_id WHERE c.id = %s", (clip_id,)
+        ).fetchone()
+    if known is None:
+        return
+    try:
+        facts = probe(config.footage(str(known[0]), str(known[1])))
+    except RuleError as error:
+        facts = Facts(fault=str(error))
+    with database.transaction() as connection:
+        clips.keep_facts(connection, clip_id, facts)
+
+
+def make(config: Config, database: Database, render_id: int) -> None:
+    """Make and prove one file. Nothing happens where it is finished or cancelled.
+
+    Raises ``BusyError`` where another worker is at the same output, and database errors, to be tried again.
+    """
+    with database.transaction() as connection:
+        asked = renders.render(connection, render_id)
+    if asked.state not in renders.UNDER_WAY:
+        return
+    with SoleRight(database.url, asked.out_path) as right:
+        try:
+            proof = _made_and_proven(config, database, asked, right)
+        except CancelledError:
+            _surely(database, lambda c: renders.finish(c, render_id, "cancelled", None, None))
+        except RuleError as error:
+            fault = str(error)
+            _surely(database, lambda c: renders.finish(c, render_id, "failed", fault, None))
+        else:
+            fault_found = None if proof["passed"] else "The file was made, but it is not what was planned."
+            state = "done" if proof["passed"] else "failed"
+            _surely(database, lambda c: renders.finish(c, render_id, state, fault_found, proof))
+
+
+def _made_and_proven(config: Config, database: Database, asked: renders.Render, right: SoleRight) -> dict[str, object]:
+    with database.transaction() as connection:
+        clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
+    if clip.facts is None:
+        raise RuleError(f"{clip.name} has not been looked at yet.")
+    plan = render_plan(config, asked, clip.facts)
+    if not plan.source.is_file():
+        raise RuleError(f"{clip.name} is no longer where it was; nothing was made.")
+    clear_unfinished(plan.out)
+    _surely(database, lambda c: renders.begin(c, asked.id))
+    made_by_a_worker_that_died = asked.attempts > 0 and plan.out.exists()
+    if not made_by_a_worker_that_died:
+        render(plan, _Progress(database, asked.id, right), right.insist)
+    _surely(database, lambda c: renders.proving(c, asked.id))
+    return proven(verify(plan))
+
+
+class _Progress:
+    """Writes progress down now and then, and stops the render where that was asked. A database that does not
+    answer is no reason to stop."""
+
+    def __init__(self, database: Database, render_id: int, right: SoleRight) -> None:
+        self._database, self._id, self._right, self._next = database, render_id, right, 0.0
+
+    def __call__(self, frames: int) -> None:
+        now = time.monotonic()
+        if now < self._next:
+            return
+        self._next = now + _PROGRESS_SECONDS
+        self._right.hold()
+        try:
+            with self._database.transaction() as connection:
+                cancelled = renders.note_progress(connection, self._id, frames)
+        except psycopg.Error:
+            return
+        if cancelled:
+            raise CancelledError
+
+
+def _surely(database: Database, write: Callable[[Connection], None]) -> None:
+    """Write to the store, waiting for a database that is being restarted."""
+    end = time.monotonic() + _PATIENCE_SECONDS
+    while True:
+        try:
+            with database.transaction() as connection:
+                write(connection)
+            return
+        except psycopg.OperationalError:
+            if time.monotonic() > end:
+                raise
+            time.sleep(0.5)

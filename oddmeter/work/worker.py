@@ -1,0 +1,93 @@
+"""The worker: does queued tasks until it is stopped, and picks up what a dead worker left.
+
+Any number of workers on any number of machines may run; each outlives a restart of the database.
+"""
+
+import asyncio
+import logging
+import signal
+from contextlib import suppress
+from typing import Any
+
+import psycopg
+from procrastinate.exceptions import ProcrastinateException
+
+from oddmeter.config import Config
+from oddmeter.store import clips, renders
+from oddmeter.store.database import Database
+from oddmeter.work.tasks import Queue, queue
+
+log = logging.getLogger("oddmeter.worker")
+
+HEARTBEAT_SECONDS = 1.0
+DEAD_AFTER_SECONDS = 6.0
+_CONCURRENT = 2
+_SWEEP_SECONDS = 2.0
+
+
+def run_worker(config: Config) -> None:
+    """Work until SIGINT or SIGTERM; what is under way then is left to the next worker."""
+    database = Database(config.database)
+    asyncio.run(_work(config, database))
+
+
+async def _work(config: Config, database: Database) -> None:
+    stop = asyncio.Event()
+    for name in (signal.SIGINT, signal.SIGTERM):
+        asyncio.get_running_loop().add_signal_handler(name, stop.set)
+    await asyncio.to_thread(database.open)
+    orders = queue(config, database)
+    while not stop.is_set():
+        tasks = queue(config, database, worker=True)
+        try:
+            async with tasks.app.open_async():
+                working = asyncio.create_task(_run(tasks))
+                sweeping = asyncio.create_task(_sweep(tasks, orders, database))
+                stopping = asyncio.create_task(stop.wait())
+                everything: set[asyncio.Task[Any]] = {working, sweeping, stopping}
+                done, _ = await asyncio.wait(everything, return_when=asyncio.FIRST_COMPLETED)
+                for task in everything:
+                    task.cancel()
+                await asyncio.wait(everything, timeout=2)
+                for ended in done & {working, sweeping}:
+                    ended.result()
+        except (psycopg.Error, ProcrastinateException, OSError) as error:
+            log.warning("the database went away (%s); trying again", error)
+            with suppress(TimeoutError):
+                await asyncio.wait_for(stop.wait(), 1)
+
+
+async def _run(tasks: Queue) -> None:
+    await tasks.app.run_worker_async(
+        concurrency=_CONCURRENT,
+        install_signal_handlers=False,
+        update_heartbeat_interval=HEARTBEAT_SECONDS,
+        stalled_worker_timeout=DEAD_AFTER_SECONDS,
+        shutdown_graceful_timeout=1,
+        fetch_job_polling_interval=2,
+        delete_jobs="successful",
+    )
+
+
+async def _sweep(tasks: Queue, orders: Queue, database: Database) -> None:
+    """Again and again: put back what dead workers held, and queue what fell out of the queue."""
+    while True:
+        for job in await tasks.app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_SECONDS):
+            log.warning("taking up again: %s %s", job.task_name, job.task_kwargs)
+            await tasks.app.job_manager.retry_job(job)
+        await asyncio.to_thread(requeue_lost, orders, database)
+        await asyncio.sleep(_SWEEP_SECONDS)
+
+
+def requeue_lost(orders: Queue, database: Database) -> None:
+    """Queue unfinished clips and renders for which no task is waiting or running."""
+    with database.transaction() as connection:
+        rows = connection.execute(
+            "SELECT task_name, coalesce(args->>'clip_id', args->>'render_id')::bigint FROM procrastinate_jobs"
+            " WHERE status IN ('todo', 'doing')"
+        ).fetchall()
+        queued = {(str(row[0]), int(str(row[1]))) for row in rows if row[1] is not None}
+        orders.ask_probe(connection, [i for i in clips.unprobed(connection) if ("probe_clip", i) not in queued])
+        for render_id in renders.waiting(connection):
+            if ("make_file", render_id) not in queued:
+                orders.ask_render(connection, render_id, renders.render(connection, render_id).out_path)

@@ -1,0 +1,95 @@
+# Sets up what Odd Meter needs on this machine; sourced by ./start and ./test.
+# Each step does nothing where its work is done already, and ends with one sentence where it cannot be done.
+
+here=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
+venv="$here/.venv"
+python="$venv/bin/python"
+
+give_up() {
+    echo "odd meter: $*" >&2
+    exit 1
+}
+
+say() { echo "· $*"; }
+
+# install_packages WHAT PACKAGE…: install Debian packages, or say what to do.
+install_packages() {
+    local what=$1
+    shift
+    [ "$(id -u)" = 0 ] || give_up "$what is missing. Install it: sudo apt-get install $*"
+    command -v apt-get >/dev/null || give_up "$what is missing, and this is not a Debian machine. Install $what by hand."
+    say "Installing $what from Debian's packages"
+    export DEBIAN_FRONTEND=noninteractive
+    { apt-get update -qq && apt-get install -y -qq --no-install-recommends "$@"; } >"$here/.data/apt.log" 2>&1 ||
+        give_up "$what could not be installed; .data/apt.log says why. Try: apt-get install $*"
+}
+
+need_folder() {
+    mkdir -p "$here/.data" || give_up "The folder $here cannot be written to; choose another place for this copy."
+}
+
+need_postgres() {
+    ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || install_packages PostgreSQL postgresql
+}
+
+need_chromium() {
+    command -v chromium >/dev/null || install_packages Chromium chromium
+}
+
+# A Python of at least 3.11 that can make virtual environments.
+find_python() {
+    local candidate
+    for candidate in python3 python3.13 python3.12 python3.11; do
+        if command -v "$candidate" >/dev/null && "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))'; then
+            echo "$candidate"
+            return
+        fi
+    done
+    give_up "Python 3.11 or newer is missing. Install it: apt-get install python3 python3-venv"
+}
+
+need_python() {
+    local wanted base
+    wanted=$(cat "$here/requirements.lock" "$here/pyproject.toml" | sha256sum | cut -c1-16)
+    [ "$(cat "$venv/.odd-meter" 2>/dev/null)" = "$wanted" ] && [ -x "$python" ] && return
+    base=$(find_python) || exit 1
+    "$base" -c 'import ensurepip' 2>/dev/null || install_packages "Python's venv" python3-venv
+    say "Setting up Python packages in .venv"
+    "$base" -m venv --clear "$venv" || give_up "The virtual environment .venv could not be made."
+    {
+        "$python" -m pip install --disable-pip-version-check --require-hashes -r "$here/requirements.lock" &&
+            "$python" -m pip install --disable-pip-version-check --no-deps --no-build-isolation --no-index -e "$here"
+    } >"$here/.data/pip.log" 2>&1 || give_up "Python packages could not be installed; .data/pip.log says why."
+    echo "$wanted" >"$venv/.odd-meter"
+}
+
+need_node() {
+    command -v node >/dev/null || give_up "Node.js 20 is missing. Install it, with npm, then run this again."
+    node -e 'process.exit(Number(process.versions.node.split(".")[0]) < 20)' ||
+        give_up "Node.js $(node --version) is too old; Odd Meter needs version 20 or newer."
+    command -v npm >/dev/null || give_up "npm is missing. Install it beside Node.js, then run this again."
+}
+
+need_front_end_packages() {
+    local wanted
+    need_node
+    wanted=$(sha256sum "$here/frontend/package-lock.json" | cut -c1-16)
+    [ "$(cat "$here/frontend/node_modules/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
+    say "Setting up front-end packages"
+    (cd "$here/frontend" && npm ci --no-audit --no-fund) >"$here/.data/npm.log" 2>&1 ||
+        give_up "Front-end packages could not be installed; .data/npm.log says why."
+    echo "$wanted" >"$here/frontend/node_modules/.odd-meter"
+}
+
+# The page is built anew where its sources, or the client made from the OpenAPI document, have changed.
+need_front_end() {
+    local wanted
+    wanted=$(cd "$here/frontend" && find src index.html package-lock.json vite.config.ts tsconfig.json -type f -print0 |
+        sort -z | xargs -0 sha256sum | sha256sum | cut -c1-16)
+    [ "$(cat "$here/frontend/dist/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
+    need_front_end_packages
+    say "Building the page"
+    (cd "$here/frontend" && npm run build) >"$here/.data/build.log" 2>&1 ||
+        give_up "The page could not be built; .data/build.log says why."
+    echo "$wanted" >"$here/frontend/dist/.odd-meter"
+}
