@@ -1,0 +1,34 @@
+import { useSyncExternalStore } from "react";
+
+/* What this browser remembers for its person: a name, a theme. */
+
+const listeners = new Set<() => void>();
+
+function read(key: string, otherwise: string): string {
+  return localStorage.getItem(`odd-meter.${key}`) ?? otherwise;
+}
+
+function write(key: string, value: string): void {
+  localStorage.setItem(`odd-meter.${key}`, value);
+  listeners.forEach((tell) => tell());
+}
+
+function usePreference(key: string, otherwise: string): [string, (value: string) => void] {
+  const value = useSyncExternalStore(
+    (tell) => {
+      listeners.add(tell);
+      return () => listeners.delete(tell);
+    },
+    () => read(key, otherwise),
+  );
+  return [value, (next) => write(key, next)];
+}
+
+export const person = (): string => read("person", "");
+export const usePerson = () => usePreference("person", "");
+export const useTheme = () => usePreference("theme", "paper");
+
+export function applyTheme(): void {
+  document.documentElement.dataset.theme = read("theme", "paper");
+}
+listeners.add(applyTheme);

@@ -1,0 +1,115 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from "@headlessui/react";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { answer, api, type Schemas } from "../data/client";
+import { useTheme } from "../data/preferences";
+import { useAct, useLedger, useUndo } from "../data/queries";
+import { useSelection } from "../data/selection";
+import { STOPS } from "./stops";
+
+interface Command {
+  id: string;
+  name: string;
+  kind: string;
+  run: () => void;
+}
+
+const MOST = 12;
+
+/** One field for everything that can be done or found: stops, timelines, undo, clips by name. */
+export function CommandField({ show, open, close }: { show: Schemas["ShowView"]; open: boolean; close: () => void }) {
+  const [typed, setTyped] = useState("");
+  const commands = useCommands(show);
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = commands
+    .filter((c) => words.every((w) => `${c.kind} ${c.name}`.toLowerCase().includes(w)))
+    .slice(0, MOST);
+  const leave = () => {
+    setTyped("");
+    close();
+  };
+  return (
+    <Dialog open={open} onClose={leave} className="relative z-50">
+      <div className="fixed inset-0 bg-black/25" aria-hidden />
+      <div className="fixed inset-0 flex items-start justify-center p-6 pt-20">
+        <DialogPanel className="w-full max-w-xl border border-hair bg-raised shadow-xl">
+          <Combobox
+            onChange={(command: Command | null) => {
+              if (!command) return;
+              leave();
+              command.run();
+            }}
+          >
+            <ComboboxInput
+              autoFocus
+              aria-label="Do or find"
+              placeholder="A stop, a timeline, a clip, something to do"
+              className="h-10 w-full border-b border-hair bg-transparent px-3 text-[15px] outline-none"
+              onChange={(event) => setTyped(event.target.value)}
+            />
+            <ComboboxOptions static className="max-h-96 overflow-auto py-1">
+              {found.map((command) => (
+                <ComboboxOption
+                  key={command.id}
+                  value={command}
+                  className="flex h-8 cursor-pointer items-center gap-3 px-3 data-focus:bg-patina-wash"
+                >
+                  <span className="w-20 shrink-0 text-[12px] text-soft">{command.kind}</span>
+                  <span className="truncate">{command.name}</span>
+                </ComboboxOption>
+              ))}
+              {found.length === 0 && <p className="px-3 py-2 text-soft">Nothing here is called that.</p>}
+            </ComboboxOptions>
+          </Combobox>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
+
+function useCommands(show: Schemas["ShowView"]): Command[] {
+  const navigate = useNavigate();
+  const ledger = useLedger(show.id);
+  const selection = useSelection();
+  const { undo, redo } = useUndo(show.id);
+  const [theme, setTheme] = useTheme();
+  const planFor = useAct((id: number) =>
+    answer(
+      api.PATCH("/api/shows/{show_id}", { params: { path: { show_id: show.id } }, body: { default_timeline_id: id } }),
+    ),
+  );
+  const go = (path: string) => void navigate(`/shows/${show.id}/${path}`);
+  const commands: Command[] = STOPS.map((stop) => ({
+    id: stop.path,
+    kind: "go to",
+    name: `${stop.name}: ${stop.does}`,
+    run: () => go(stop.path),
+  }));
+  commands.push({ id: "bring-in", kind: "do", name: "Bring footage in…", run: () => go("intake?bring=1") });
+  const { undo: undoable, redo: redoable } = show;
+  if (undoable)
+    commands.push({ id: "undo", kind: "do", name: `Undo: ${undoable.title}`, run: () => undo.mutate(undoable) });
+  if (redoable)
+    commands.push({ id: "redo", kind: "do", name: `Redo: ${redoable.title}`, run: () => redo.mutate(redoable) });
+  const other = theme === "paper" ? "dim" : "paper";
+  commands.push({ id: "theme", kind: "do", name: `Change to the ${other} theme`, run: () => setTheme(other) });
+  for (const timeline of show.timelines)
+    if (!timeline.is_default)
+      commands.push({
+        id: `t${timeline.id}`,
+        kind: "plan for",
+        name: `${timeline.name}, ${timeline.rate.spoken}`,
+        run: () => planFor.mutate(timeline.id),
+      });
+  for (const clip of ledger.data?.clips ?? [])
+    commands.push({
+      id: `c${clip.id}`,
+      kind: "clip",
+      name: clip.name,
+      run: () => {
+        selection.set([clip.id]);
+        go("plan");
+      },
+    });
+  return commands;
+}

@@ -1,0 +1,49 @@
+import { useState, type FormEvent } from "react";
+import { useNavigate } from "react-router";
+import { answer, api } from "../../data/client";
+import { useAct, useShows } from "../../data/queries";
+import { Button, fieldLook, Labelled } from "../../ui/parts";
+import { FRESH_TIMELINE, TimelineFields } from "./TimelineForm";
+
+/** The first thing to settle: a show, and the timeline that everything is conformed to. */
+export function NewShow() {
+  const navigate = useNavigate();
+  const shows = useShows();
+  const [name, setName] = useState("");
+  const [timeline, setTimeline] = useState({ ...FRESH_TIMELINE, name: "Main" });
+  const make = useAct(
+    () => answer(api.POST("/api/shows", { body: { name, timeline } })),
+    (show) => {
+      void navigate(`/shows/${show.id}/intake`);
+      return `“${show.name}” is ready for footage.`;
+    },
+  );
+  const send = (event: FormEvent) => {
+    event.preventDefault();
+    make.mutate(undefined);
+  };
+  return (
+    <main className="flex h-full items-center justify-center p-6">
+      <form onSubmit={send} className="w-full max-w-2xl border border-hair bg-raised p-6">
+        <h1 className="text-[20px] font-semibold">
+          {shows.data?.length ? "New show" : "Odd Meter is ready. Name your show."}
+        </h1>
+        <p className="mt-1 mb-4 text-soft">
+          Every clip will be conformed to the timeline that you settle here. It never changes by itself.
+        </p>
+        <div className="mb-3">
+          <Labelled label="Show name">
+            <input autoFocus required className={fieldLook} value={name} onChange={(e) => setName(e.target.value)} />
+          </Labelled>
+        </div>
+        <TimelineFields value={timeline} set={setTimeline} />
+        <div className="mt-4 flex gap-2">
+          <Button type="submit" weight="main" disabled={make.isPending}>
+            Make the show, {timeline.rate || "…"} on its timeline
+          </Button>
+          {!!shows.data?.length && <Button onClick={() => void navigate(-1)}>Go back</Button>}
+        </div>
+      </form>
+    </main>
+  );
+}

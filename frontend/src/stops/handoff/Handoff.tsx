@@ -1,0 +1,187 @@
+import { useMemo, useState } from "react";
+import type { Schemas } from "../../data/client";
+import { answer, api } from "../../data/client";
+import { useAct, useHandoffChoices, useLedger, usePreview, useShowId } from "../../data/queries";
+import { useSelection } from "../../data/selection";
+import { Button, Empty, fieldLook, Heading, Labelled, Number, Waiting } from "../../ui/parts";
+import { Queue } from "./Queue";
+
+type Setting = Schemas["Setting"];
+
+/** Handoff: choose clips, setting, folder and names; make the files; see them proven; take the sheet away. */
+export function Handoff() {
+  const showId = useShowId();
+  const ledger = useLedger(showId);
+  const choices = useHandoffChoices();
+  const selection = useSelection();
+  const [setting, setSetting] = useState<Setting>("edit");
+  const [folder, setFolder] = useState("");
+  const [pattern, setPattern] = useState("{clip}_{rate}");
+  const all = useMemo(() => ledger.data?.clips ?? [], [ledger.data]);
+  const chosen = useMemo(
+    () => all.filter((row) => selection.ids.has(row.id)).map((row) => row.id),
+    [all, selection.ids],
+  );
+  const asked = { clip_ids: chosen, setting, folder, pattern };
+  const preview = usePreview(showId, asked);
+  const files = chosen.length && !preview.error ? (preview.data ?? []) : [];
+  const good = files.filter((file) => !file.problem);
+  const make = useAct(
+    () => answer(api.POST("/api/shows/{show_id}/renders", { params: { path: { show_id: showId } }, body: asked })),
+    (made) =>
+      `${made.queued} ${made.queued === 1 ? "file" : "files"} queued.` +
+      (made.refused.length ? ` ${made.refused.length} refused.` : ""),
+  );
+
+  if (ledger.isPending || choices.isPending) return <Waiting what="Opening the handoff" />;
+  if (all.length === 0)
+    return <Empty title="There are no clips to hand over yet.">Bring footage in first, then decide in Plan.</Empty>;
+  const usable = all.filter((row) => row.plan);
+  const decided = usable.filter((row) => row.intent);
+
+  return (
+    <div
+      className="grid h-full grid-cols-[minmax(0,1fr)_minmax(380px,0.82fr)]"
+      onKeyDown={(event) => {
+        if ((event.ctrlKey || event.metaKey) && event.key === "Enter" && good.length) make.mutate(undefined);
+      }}
+    >
+      <section className="flex min-h-0 min-w-0 flex-col border-r border-hair" aria-label="What to make">
+        <Heading
+          aside={
+            <span className="flex items-center">
+              <Button weight="quiet" onClick={() => selection.set(decided.map((row) => row.id))}>
+                Decided ({decided.length})
+              </Button>
+              <Button weight="quiet" onClick={() => selection.set(usable.map((row) => row.id))}>
+                All ({usable.length})
+              </Button>
+              <Button weight="quiet" onClick={() => selection.set([])}>
+                None
+              </Button>
+            </span>
+          }
+        >
+          What to make
+        </Heading>
+        <div className="border-b border-hair px-3 py-2">
+          <fieldset className="flex gap-4">
+            <legend className="sr-only">Setting</legend>
+            {choices.data?.settings.map((s) => (
+              <label key={s.setting} className="flex items-center gap-1.5" title={s.label}>
+                <input
+                  type="radio"
+                  name="setting"
+                  className="accent-(--patina)"
+                  checked={setting === s.setting}
+                  onChange={() => setSetting(s.setting)}
+                />
+                <span>
+                  {s.label.split(",")[0]}
+                  <span className="text-soft">{s.label.slice(s.label.indexOf(","))}</span>
+                </span>
+              </label>
+            ))}
+          </fieldset>
+          <div className="mt-2 grid grid-cols-[1fr_1fr_auto] items-end gap-3">
+            <Labelled label={`Folder below ${shortened(choices.data?.made_folder ?? "")}`}>
+              <input
+                className={fieldLook}
+                value={folder}
+                placeholder="the folder itself"
+                onChange={(e) => setFolder(e.target.value)}
+              />
+            </Labelled>
+            <Labelled label="Name pattern">
+              <input
+                className={`${fieldLook} font-mono`}
+                value={pattern}
+                onChange={(e) => setPattern(e.target.value)}
+              />
+            </Labelled>
+            <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
+              {good.length ? `Make ${good.length} ${good.length === 1 ? "file" : "files"}` : "Nothing to make"}
+            </Button>
+          </div>
+          <p className="mt-1.5 flex flex-wrap gap-x-1.5 gap-y-0.5 text-[12.5px] text-soft">
+            <span>Add to the name:</span>
+            {choices.data?.words.map((w) => (
+              <button
+                key={w.word}
+                type="button"
+                title={w.meaning}
+                className="font-mono text-patina hover:underline"
+                onClick={() => setPattern(`${pattern}{${w.word}}`)}
+              >
+                {`{${w.word}}`}
+              </button>
+            ))}
+          </p>
+          {preview.error && chosen.length > 0 && <p className="mt-1 text-madder">▲ {preview.error.message}</p>}
+          <p className="mt-1 text-[12.5px] text-soft">
+            Pictures keep their raster for now. Sound is kept where it runs at its own speed; other sound is still to
+            come.
+          </p>
+        </div>
+        <Files rows={all} files={files} chosen={selection.ids} choose={selection.set} />
+      </section>
+      <Queue showId={showId} />
+    </div>
+  );
+}
+
+function Files(props: {
+  rows: Schemas["ClipRow"][];
+  files: Schemas["FilePreview"][];
+  chosen: Set<number>;
+  choose: (ids: Iterable<number>) => void;
+}) {
+  const byClip = new Map(props.files.map((file) => [file.clip_id, file]));
+  const toggle = (id: number) => {
+    const next = new Set(props.chosen);
+    if (!next.delete(id)) next.add(id);
+    props.choose(next);
+  };
+  return (
+    <ul className="min-h-0 flex-1 overflow-auto" aria-label="Clips to make files of">
+      {props.rows.map((row) => {
+        const file = byClip.get(row.id);
+        const on = props.chosen.has(row.id);
+        return (
+          <li key={row.id} className={`border-b border-hair px-3 ${on ? "bg-patina-wash" : ""}`}>
+            <label className="grid min-h-[30px] grid-cols-[16px_minmax(0,1fr)_6.5rem_4.5rem] items-center gap-x-2 py-0.5">
+              <input
+                type="checkbox"
+                className="accent-(--patina)"
+                aria-label={`Make ${row.name}`}
+                checked={on}
+                disabled={!row.plan}
+                onChange={() => toggle(row.id)}
+              />
+              <span className="min-w-0">
+                <span className="block truncate font-medium">{on && file ? file.out_path : row.name}</span>
+                {on && file?.problem && (
+                  <span className="block truncate text-[12.5px] text-madder">✕ {file.problem}</span>
+                )}
+                {on && !file?.problem && file?.remark && (
+                  <span className="block truncate text-[12.5px] text-soft" title={file.remark}>
+                    ♪ made without sound: it would not run at its own speed
+                  </span>
+                )}
+              </span>
+              <span className={`truncate ${row.intent ? "" : "text-soft italic"}`}>
+                {row.plan ? row.intent_words : "cannot be used"}
+              </span>
+              <Number className="text-right">{row.plan ? row.plan.after.frames : "—"}</Number>
+            </label>
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
+
+function shortened(path: string): string {
+  const parts = path.split("/");
+  return parts.length > 3 ? `…/${parts.slice(-2).join("/")}` : path;
+}

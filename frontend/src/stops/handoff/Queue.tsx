@@ -1,0 +1,196 @@
+import { ChevronRight, Download } from "lucide-react";
+import { useState } from "react";
+import { answer, api, type Schemas } from "../../data/client";
+import { useAct, useRenders } from "../../data/queries";
+import { Button, Empty, Heading, Number, Progress } from "../../ui/parts";
+
+type Render = Schemas["RenderView"];
+
+const STATES: Record<string, { word: string; shape: string; tone: string }> = {
+  waiting: { word: "waiting", shape: "○", tone: "text-soft" },
+  rendering: { word: "being made", shape: "◐", tone: "text-patina" },
+  proving: { word: "being proven", shape: "◑", tone: "text-patina" },
+  done: { word: "proven", shape: "✓", tone: "text-patina" },
+  failed: { word: "failed", shape: "✕", tone: "text-madder" },
+  cancelled: { word: "cancelled", shape: "–", tone: "text-soft" },
+};
+
+/** The queue with progress, the proof of each file, and the sheets to take away. */
+export function Queue({ showId }: { showId: number }) {
+  const renders = useRenders(showId);
+  const rows = renders.data ?? [];
+  const sheet = (kind: "csv" | "json") => `/api/shows/${showId}/sheet.${kind}`;
+  const download = "inline-flex h-7 items-center gap-1 px-2 text-patina hover:bg-patina-wash";
+  const proven = rows.filter((r) => r.state === "done").length;
+  return (
+    <section className="flex min-h-0 min-w-0 flex-col bg-raised" aria-label="Queue and proof">
+      <Heading
+        aside={
+          <span className="flex items-center">
+            <span className="mr-1 text-[12.5px] text-soft">Conform sheet</span>
+            <a className={download} href={sheet("csv")} download>
+              <Download size={14} aria-hidden /> CSV
+            </a>
+            <a className={download} href={sheet("json")} download="conform-sheet.json">
+              <Download size={14} aria-hidden /> JSON
+            </a>
+          </span>
+        }
+      >
+        Queue and proof
+        {rows.length > 0 && (
+          <span className="ml-2 font-normal text-soft">
+            <Number>{proven}</Number> of <Number>{rows.length}</Number> proven
+          </span>
+        )}
+      </Heading>
+      {renders.error && <p className="p-3 text-madder">▲ {renders.error.message}</p>}
+      {rows.length === 0 ? (
+        <Empty title="Nothing has been made yet.">
+          Each file is opened again when it is made, and held against its plan frame by frame. The outcome stands here.
+        </Empty>
+      ) : (
+        <ul className="min-h-0 flex-1 overflow-auto" aria-live="off">
+          {rows.map((render) => (
+            <RenderItem key={render.id} render={render} />
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+}
+
+function RenderItem({ render }: { render: Render }) {
+  const [open, setOpen] = useState(false);
+  const path = { params: { path: { render_id: render.id } } };
+  const cancel = useAct(
+    () => answer(api.POST("/api/renders/{render_id}/cancel", path)),
+    () => `${render.out_path} is being stopped.`,
+  );
+  const retry = useAct(
+    () => answer(api.POST("/api/renders/{render_id}/retry", path)),
+    () => `${render.out_path} is queued again.`,
+  );
+  const state = STATES[render.state] ?? { word: render.state, shape: "", tone: "" };
+  const underWay = ["waiting", "rendering", "proving"].includes(render.state);
+  const agreeing = render.checks.filter((check) => check.passed).length;
+  return (
+    <li className="border-b border-hair px-3 py-1.5">
+      <div className="flex items-center gap-2">
+        <button
+          type="button"
+          aria-expanded={open}
+          aria-label={`Proof of ${render.out_path}`}
+          disabled={!render.checks.length && !render.fault}
+          onClick={() => setOpen(!open)}
+          className="disabled:opacity-30"
+        >
+          <ChevronRight size={15} aria-hidden className={open ? "rotate-90" : ""} />
+        </button>
+        <span className="min-w-0 flex-1 truncate font-medium" title={render.out_path}>
+          {render.out_path}
+        </span>
+        <span className={`whitespace-nowrap ${state.tone}`}>
+          <span aria-hidden>{state.shape} </span>
+          {state.word}
+          {render.checks.length > 0 && (
+            <Number className="ml-1">
+              {agreeing} of {render.checks.length}
+            </Number>
+          )}
+        </span>
+        {underWay && (
+          <Button
+            weight="quiet"
+            className="px-1!"
+            onClick={() => cancel.mutate(undefined)}
+            aria-label={`Cancel ${render.out_path}`}
+          >
+            Cancel
+          </Button>
+        )}
+        {["failed", "cancelled"].includes(render.state) && (
+          <Button
+            weight="quiet"
+            className="px-1!"
+            onClick={() => retry.mutate(undefined)}
+            aria-label={`Try ${render.out_path} again`}
+          >
+            Try again
+          </Button>
+        )}
+        {render.state === "done" && (
+          <a
+            className="px-1 text-patina hover:underline"
+            href={`/made/${render.out_path.split("/").map(encodeURIComponent).join("/")}`}
+            target="_blank"
+            rel="noreferrer"
+          >
+            Open
+          </a>
+        )}
+      </div>
+      {underWay && (
+        <div className="mt-1 flex items-center gap-2 pl-6 text-[12.5px] text-soft">
+          <Progress done={render.done_frames} of={render.total_frames} label={`Frames of ${render.out_path} made`} />
+          <Number className="whitespace-nowrap">
+            {render.done_frames} of {render.total_frames}
+          </Number>
+          <Number className="w-14 text-right whitespace-nowrap">
+            {render.seconds_left !== null ? `${render.seconds_left} s left` : ""}
+          </Number>
+        </div>
+      )}
+      {render.fault && <p className="mt-0.5 pl-6 text-[12.5px] text-madder">{render.fault}</p>}
+      {open && <Proof render={render} />}
+    </li>
+  );
+}
+
+function Proof({ render }: { render: Render }) {
+  return (
+    <div className="mt-1 pl-6">
+      <table className="w-full text-[12.5px]" aria-label={`Checks of ${render.out_path}`}>
+        <thead className="text-left text-soft">
+          <tr>
+            <th className="font-normal">Checked</th>
+            <th className="font-normal">Planned</th>
+            <th className="font-normal">Found</th>
+            <th className="w-20 font-normal">Outcome</th>
+          </tr>
+        </thead>
+        <tbody>
+          {render.checks.map((check) => (
+            <tr key={check.name} className="border-t border-hair">
+              <td>{check.name}</td>
+              <td>
+                <Number>{check.planned}</Number>
+              </td>
+              <td>
+                <Number>{check.found}</Number>
+              </td>
+              <td className={check.passed ? "text-patina" : "text-madder"}>
+                {check.passed ? "✓ agrees" : "✕ differs"}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {render.wrong_frames.length > 0 && (
+        <p className="mt-1 text-madder">
+          Not as planned at frames <Number>{render.wrong_frames.slice(0, 12).join(", ")}</Number>
+        </p>
+      )}
+      {render.too_still > 0 && (
+        <p className="mt-1 text-soft">
+          At <Number>{render.too_still}</Number> frames the source hardly changes, so a repeat could not be told from a
+          new picture there.
+        </p>
+      )}
+      <p className="mt-1 text-soft">
+        For {render.timeline}, setting {render.setting}
+        {render.attempts > 1 ? `, taken up ${render.attempts} times` : ""}.
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,146 @@
+import type { CSSProperties, MouseEvent } from "react";
+import type { Schemas } from "../../data/client";
+import { MeterStrip } from "../../meter/MeterStrip";
+import { MarkWord } from "../../ui/marks";
+import { Decimal, Number } from "../../ui/parts";
+
+export const LEDGER_COLUMNS =
+  "grid-cols-[16px_minmax(9.5rem,1fr)_4rem_4rem_4rem_6.2rem_4.6rem_96px_8rem_minmax(6.5rem,0.7fr)]";
+
+export const LEDGER_HEADS = [
+  { name: "Clip", align: "" },
+  { name: "Shot", align: "text-right pr-7" },
+  { name: "File", align: "text-right pr-7" },
+  { name: "Read", align: "text-right pr-7" },
+  { name: "Decision", align: "" },
+  { name: "Speed", align: "text-right" },
+  { name: "Meter", align: "" },
+  { name: "Frames", align: "text-right" },
+  { name: "Marks", align: "" },
+];
+
+/** One clip in the ledger. */
+export function LedgerRow(props: {
+  row: Schemas["ClipRow"];
+  style: CSSProperties;
+  selected: boolean;
+  current: boolean;
+  onClick: (event: MouseEvent) => void;
+  onToggle: () => void;
+}) {
+  const { row, selected, current } = props;
+  const plan = row.plan;
+  return (
+    <div
+      id={`clip-${row.id}`}
+      role="row"
+      aria-selected={selected}
+      aria-label={row.name}
+      style={props.style}
+      onClick={props.onClick}
+      className={`absolute inset-x-0 grid cursor-default items-center gap-x-2 border-b border-hair px-2 select-none ${LEDGER_COLUMNS} ${
+        selected ? "bg-patina-wash" : "hover:bg-sunk"
+      } ${current ? "group-focus-visible:outline-2 group-focus-visible:-outline-offset-2 group-focus-visible:outline-patina" : ""}`}
+    >
+      <input
+        type="checkbox"
+        tabIndex={-1}
+        className="accent-(--patina)"
+        aria-label={`Select ${row.name}`}
+        checked={selected}
+        onClick={(event) => event.stopPropagation()}
+        onChange={props.onToggle}
+      />
+      <span role="gridcell" className="truncate font-medium" title={row.path}>
+        {row.name}
+      </span>
+      {row.facts === null ? (
+        <span role="gridcell" className="col-span-8 text-soft">
+          being looked at …
+        </span>
+      ) : (
+        <>
+          <Rate
+            rate={row.shot}
+            strong={row.shot_stated}
+            note={row.shot_stated ? "as stated by a person" : "as the file says"}
+          />
+          <Rate rate={row.facts.file_rate} />
+          <Rate rate={row.read} strong={row.rerated} note={row.rerated ? "re-rated" : "as the file says"} />
+          <span role="gridcell" className={`truncate ${row.intent ? "" : "text-soft italic"}`}>
+            {row.intent_words}
+          </span>
+          {plan ? (
+            <Planned plan={plan} />
+          ) : (
+            <span role="gridcell" className="col-span-3 truncate text-madder" title={row.facts.fault ?? ""}>
+              {row.facts.fault}
+            </span>
+          )}
+          <span role="gridcell" className="flex gap-2 overflow-hidden text-[12.5px]">
+            {notable(row.marks).map((mark) => (
+              <MarkWord key={mark} mark={mark} />
+            ))}
+          </span>
+        </>
+      )}
+    </div>
+  );
+}
+
+function Planned({ plan }: { plan: Schemas["PlanView"] }) {
+  const rhythm = `${plan.kind}: ${plan.pattern}`;
+  const unchanged = plan.before.frames === plan.after.frames;
+  return (
+    <>
+      <span
+        role="gridcell"
+        className="text-right whitespace-nowrap"
+        title={`${plan.speed.exact}, pace ${plan.pace.percent}`}
+      >
+        <Number>{plan.speed.percent}</Number>
+      </span>
+      <span role="gridcell" title={`${rhythm}; ${plan.dropped} dropped, ${plan.repeated} repeated`}>
+        <MeterStrip strip={plan.strip} label={rhythm} />
+      </span>
+      <span
+        role="gridcell"
+        className="text-right whitespace-nowrap"
+        title={`${plan.before.timecode} → ${plan.after.timecode}`}
+      >
+        <Number className="text-soft">{unchanged ? "" : `${plan.before.frames} → `}</Number>
+        <Number>{plan.after.frames}</Number>
+      </span>
+    </>
+  );
+}
+
+function Rate({
+  rate,
+  strong = false,
+  note = "",
+}: {
+  rate: Schemas["RateView"] | null;
+  strong?: boolean;
+  note?: string;
+}) {
+  return (
+    <span
+      role="gridcell"
+      className={strong ? "font-semibold text-patina underline decoration-dotted underline-offset-2" : ""}
+    >
+      {rate ? (
+        <Decimal text={rate.spoken} title={`${rate.exact} ${note}`.trim()} />
+      ) : (
+        <span className="block text-right">—</span>
+      )}
+    </span>
+  );
+}
+
+/** The ledger shows what asks for attention; what its other columns say already is left to the panel. */
+function notable(marks: Schemas["Mark"][]): Schemas["Mark"][] {
+  const said = new Set<Schemas["Mark"]>(["undecided", "repeats", "silent", "fault"]);
+  const judging = marks.includes("odd") || marks.includes("near-miss");
+  return marks.filter((mark) => !said.has(mark) && !(mark === "off-rate" && judging));
+}

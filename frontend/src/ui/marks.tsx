@@ -1,0 +1,45 @@
+import type { Schemas } from "../data/client";
+
+type Mark = Schemas["Mark"];
+
+interface Look {
+  word: string;
+  meaning: string;
+  shape: string;
+  tone: "madder" | "brass" | "soft" | "patina";
+}
+
+/** What each mark says: a word, a shape before it, and a sentence. The server decides which apply. */
+export const MARKS: Record<Mark, Look> = {
+  fault: { word: "cannot be used", meaning: "The file cannot be used.", shape: "✕", tone: "madder" },
+  remark: { word: "damaged", meaning: "Something is odd about the file; it can be used.", shape: "▲", tone: "madder" },
+  "near-miss": { word: "near miss", meaning: "Almost right: smooth, then a hiccup.", shape: "≈", tone: "brass" },
+  odd: { word: "odd", meaning: "The steps differ, and motion judders.", shape: "◆", tone: "brass" },
+  undecided: { word: "undecided", meaning: "Nobody has decided yet; it plays as it stands.", shape: "○", tone: "soft" },
+  "off-rate": { word: "off-rate", meaning: "The file's rate is not the timeline's.", shape: "≠", tone: "soft" },
+  repeats: { word: "repeats", meaning: "Frames are shown more than once.", shape: "⁞", tone: "soft" },
+  variable: { word: "uneven times", meaning: "The file's frames come at uneven times.", shape: "∿", tone: "brass" },
+  interlaced: { word: "interlaced", meaning: "Each frame holds two moments.", shape: "☰", tone: "soft" },
+  silent: { word: "no sound", meaning: "The file has no sound.", shape: "∅", tone: "soft" },
+  "sound-left-out": {
+    word: "sound left out",
+    meaning: "Sound is kept only where it runs at its own speed; the rest is still to come.",
+    shape: "♪",
+    tone: "soft",
+  },
+};
+
+const TONES = { madder: "text-madder", brass: "text-brass", soft: "text-soft", patina: "text-patina" };
+
+/** One mark, as its shape and its word. */
+export function MarkWord({ mark }: { mark: Mark }) {
+  const look = MARKS[mark];
+  return (
+    <span className={`whitespace-nowrap ${TONES[look.tone]}`} title={look.meaning}>
+      <span aria-hidden className="mr-0.5 font-mono text-[11px]">
+        {look.shape}
+      </span>
+      {look.word}
+    </span>
+  );
+}

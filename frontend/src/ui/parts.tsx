@@ -1,0 +1,108 @@
+import type { ComponentProps, ReactNode } from "react";
+
+/** A button; `weight` says whether it is the thing to do here, one of several, or quiet. */
+export function Button({
+  weight = "plain",
+  className = "",
+  ...rest
+}: ComponentProps<"button"> & { weight?: "main" | "plain" | "quiet" }) {
+  const look = {
+    main: "border-patina bg-patina text-on-patina font-medium",
+    plain: "border-hair bg-raised text-ink hover:border-patina",
+    quiet: "border-transparent text-patina hover:bg-patina-wash",
+  }[weight];
+  return (
+    <button
+      type="button"
+      className={`inline-flex h-7 items-center gap-1.5 border px-2.5 whitespace-nowrap disabled:cursor-not-allowed disabled:border-hair disabled:bg-transparent disabled:text-soft ${look} ${className}`}
+      {...rest}
+    />
+  );
+}
+
+export const fieldLook =
+  "h-7 w-full min-w-0 border border-hair bg-raised px-2 text-ink placeholder:text-soft focus:border-patina";
+
+/** A label above its control. */
+export function Labelled({ label, hint, children }: { label: string; hint?: string; children: ReactNode }) {
+  return (
+    <label className="block min-w-0">
+      <span className="mb-0.5 block text-[12px] leading-4 text-soft">{label}</span>
+      {children}
+      {hint && <span className="mt-0.5 block text-[12px] leading-4 text-soft">{hint}</span>}
+    </label>
+  );
+}
+
+/** A number with its decimal point at a fixed place, so that a column lines up. */
+export function Decimal({ text, places = 3, title }: { text: string; places?: number; title?: string }) {
+  const [whole, rest] = text.split(".");
+  return (
+    <span className="inline-flex w-full justify-end font-mono text-[12.5px] tabular-nums" title={title}>
+      {whole}
+      <span style={{ width: `${places + 1}ch` }} className="inline-block text-left">
+        {rest === undefined ? "" : `.${rest}`}
+      </span>
+    </span>
+  );
+}
+
+/** Text in the face of numbers. */
+export function Number({ children, className = "" }: { children: ReactNode; className?: string }) {
+  return <span className={`font-mono text-[12.5px] tabular-nums ${className}`}>{children}</span>;
+}
+
+/** A key as it is written on the keyboard. */
+export function Key({ children }: { children: ReactNode }) {
+  return (
+    <kbd className="inline-block min-w-5 border border-hair bg-sunk px-1 text-center font-mono text-[11px] leading-4 text-soft">
+      {children}
+    </kbd>
+  );
+}
+
+/** Where there is nothing yet: what would be here, and the way to it. */
+export function Empty({ title, children }: { title: string; children?: ReactNode }) {
+  return (
+    <div className="flex h-full flex-col items-center justify-center gap-2 p-8 text-center">
+      <p className="text-[16px] font-medium">{title}</p>
+      <div className="max-w-md text-soft">{children}</div>
+    </div>
+  );
+}
+
+/** While something is being asked for. */
+export function Waiting({ what }: { what: string }) {
+  return (
+    <div role="status" className="flex h-full items-center justify-center p-8 text-soft">
+      {what} …
+    </div>
+  );
+}
+
+/** A bar that fills, with its count beside it in words. */
+export function Progress({ done, of, label }: { done: number; of: number; label: string }) {
+  const part = of > 0 ? Math.min(1, done / of) : 0;
+  return (
+    <div
+      role="progressbar"
+      aria-label={label}
+      aria-valuemin={0}
+      aria-valuemax={of}
+      aria-valuenow={done}
+      className="h-1.5 w-full border border-hair bg-sunk"
+    >
+      <div className="h-full bg-patina transition-[width]" style={{ width: `${part * 100}%` }} />
+    </div>
+  );
+}
+
+/** A heading inside a view. */
+export function Heading({ children, aside }: { children: ReactNode; aside?: ReactNode }) {
+  return (
+    <div className="flex h-8 shrink-0 items-center justify-between gap-2 border-b border-hair px-3">
+      <h2 className="text-[13px] font-semibold">{children}</h2>
+      {aside}
+    </div>
+  );
+}
