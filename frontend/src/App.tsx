@@ -44,7 +44,7 @@ function ShowFrame() {
   if (show.error) return <Empty title="This show cannot be opened.">{show.error.message}</Empty>;
   return (
     <SelectionProvider key={showId} showId={showId}>
-      <div className="grid h-full grid-cols-[84px_minmax(0,1fr)] grid-rows-[44px_minmax(0,1fr)]">
+      <div className="grid h-full grid-cols-[92px_minmax(0,1fr)] grid-rows-[44px_minmax(0,1fr)]">
         <HeadLine show={show.data} />
         <StopRail showId={showId} />
         <main className="min-h-0 min-w-0">

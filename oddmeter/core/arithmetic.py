@@ -20,12 +20,12 @@ class Line:
 
 
 def percent_text(value: Fraction) -> str:
-    """A speed as per cent: ``"40 %"``, ``"53⅓ %"``; rounded to three places, marked ≈, where a fraction is long."""
+    """A speed as per cent: ``"40 %"``, ``"53⅓ %"``; rounded to two places, marked ≈, where a fraction is long."""
     hundred = value * 100
     whole, rest = divmod(hundred, 1)
     if rest in _THIRDS:
         return f"{whole if whole else ''}{_THIRDS[rest]} %"
-    exact = decimal_text(hundred, 3)
+    exact = decimal_text(hundred, 2)
     return f"{exact} %" if Fraction(exact) == hundred else f"≈ {exact} %"
 
 

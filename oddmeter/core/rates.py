@@ -108,6 +108,12 @@ def decimal_text(value: Fraction, places: int) -> str:
     return f"{sign}{whole}.{rest}" if rest else f"{sign}{whole}"
 
 
+def fixed_text(value: Fraction, places: int) -> str:
+    """A fraction as a decimal, rounded half up, with all its ``places`` written so that a column lines up."""
+    whole, _, rest = decimal_text(value, places).partition(".")
+    return f"{whole}.{rest.ljust(places, '0')}"
+
+
 def round_half_up(value: Fraction) -> int:
     """The nearest whole number; a half goes up."""
     return (2 * value.numerator + value.denominator) // (2 * value.denominator)

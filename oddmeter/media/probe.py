@@ -192,5 +192,12 @@ def _timecode(container: InputContainer) -> str | None:
     for metadata in [container.metadata, *(stream.metadata for stream in container.streams)]:
         for key, value in metadata.items():
             if key.lower() == "timecode":
-                return str(value).strip()[:32]
+                return _two_digit_frames(str(value).strip()[:32])
     return None
+
+
+def _two_digit_frames(text: str) -> str:
+    """Timecode as we write it; some containers pad the frames of fast rates to three digits."""
+    separator = ";" if ";" in text else ":"
+    head, _, part = text.rpartition(separator)
+    return f"{head}{separator}{part.lstrip('0').rjust(2, '0')}" if head else text

@@ -72,7 +72,7 @@ class RenderPlan:
         if self.facts.timecode is None or self.facts.file_rate is None:
             return midnight
         try:
-            return carried_over(_source_start(self.facts.timecode, self.facts), rate, self.drop_frame)
+            return carried_over(Timecode.parse(self.facts.timecode, self.facts.file_rate), rate, self.drop_frame)
         except RuleError:
             return midnight
 
@@ -182,12 +182,6 @@ class _SoundTrack:
 def _shape_is_missing(plan: RenderPlan) -> bool:
     """True where the writer does not state a pixel shape by itself and the pixels are not square."""
     return plan.setting is Setting.ARCHIVE and plan.facts.pixel_aspect != 1
-
-
-def _source_start(text: str, facts: Facts) -> Timecode:
-    assert facts.file_rate is not None
-    head, separator, part = text.rpartition(";" if ";" in text else ":")
-    return Timecode.parse(f"{head}{separator}{part.lstrip('0').rjust(2, '0')}", facts.file_rate)
 
 
 def _container_options(encoding: Encoding) -> dict[str, str]:

@@ -29,6 +29,8 @@ from oddmeter.work.orders import order
 
 router = APIRouter(prefix="/api", tags=["handoff"])
 
+_FRAMES_TO_TELL = 12
+
 
 class SettingView(BaseModel):
     """A setting files can be made with."""
@@ -289,7 +291,7 @@ def _render_view(render: Render) -> RenderView:
 
 def _seconds_left(render: Render) -> int | None:
     """Seconds until the frames are made at the pace so far; None where that cannot be told."""
-    if render.state != "rendering" or render.begun_at is None or not render.done_frames:
+    if render.state != "rendering" or render.begun_at is None or render.done_frames < _FRAMES_TO_TELL:
         return None
     so_far = (datetime.now(UTC) - render.begun_at).total_seconds()
     return round(so_far * (render.total_frames - render.done_frames) / render.done_frames)

@@ -14,7 +14,7 @@ from oddmeter.core.cadence import Kind
 from oddmeter.core.conform import Conform, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts, Scan, Timing
-from oddmeter.core.rates import Rate, decimal_text, parse_fraction
+from oddmeter.core.rates import Rate, decimal_text, fixed_text, parse_fraction
 from oddmeter.core.timecode import duration_text, parse_length
 from oddmeter.core.treatments import NEEDS_VALUE, Intent, Treatment
 from oddmeter.store import clips, shows
@@ -37,7 +37,7 @@ from oddmeter.work.orders import material_of
 
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
 
-_MINI_BEATS = 24
+_MINI_BEATS = 18
 _BAND_SECONDS = 2
 _MOST_SPELLED = 6
 
@@ -159,6 +159,7 @@ class Equation(BaseModel):
     band: StripView
     pattern: str
     kind: Kind
+    hiccup_every: str | None
     hiccups: list[LengthView]
 
 
@@ -312,7 +313,7 @@ def _facts(facts: Facts) -> FactsView:
     seconds = facts.frames / facts.file_rate.value if facts.file_rate else None
     sound = facts.sound
     scans = {Scan.PROGRESSIVE: "progressive", Scan.UNKNOWN: "not stated", Scan.INTERLACED: "interlaced"}
-    scan = scans[facts.scan] + (f", {facts.field_order} first" if facts.field_order else "")
+    scan = scans[facts.scan] + (f", {facts.field_order}" if facts.field_order else "")
     return FactsView(
         frames=facts.frames,
         file_rate=rate_view(facts.file_rate) if facts.file_rate else None,
@@ -323,7 +324,7 @@ def _facts(facts: Facts) -> FactsView:
         scan=scan,
         timecode=facts.timecode,
         sound=f"{decimal_text(Fraction(sound.sample_rate, 1000), 1)} kHz × {sound.channels}" if sound else None,
-        length=f"{decimal_text(seconds, 2)} s" if seconds is not None else None,
+        length=f"{fixed_text(seconds, 2)} s" if seconds is not None else None,
         codec=facts.codec,
         fault=facts.fault,
         remarks=list(facts.remarks),
@@ -332,7 +333,6 @@ def _facts(facts: Facts) -> FactsView:
 
 def _plan(planned: Conform, timeline: Timeline) -> PlanView:
     frame_map = planned.frame_map
-    hiccup = frame_map.cadence.hiccup_every
     return PlanView(
         speed=number_view(planned.speed),
         stride=number_view(frame_map.stride),
@@ -343,9 +343,14 @@ def _plan(planned: Conform, timeline: Timeline) -> PlanView:
         pattern=pattern_text(planned),
         dropped=frame_map.dropped,
         repeated=frame_map.repeated,
-        hiccup_every=f"{decimal_text(hiccup / timeline.settings.rate.value, 1)} s" if hiccup else None,
+        hiccup_every=_hiccup_every(planned),
         strip=strip_view(strip(frame_map, _MINI_BEATS)),
     )
+
+
+def _hiccup_every(planned: Conform) -> str | None:
+    hiccup = planned.frame_map.cadence.hiccup_every
+    return f"{decimal_text(hiccup / planned.timeline_rate.value, 1)} s" if hiccup else None
 
 
 def _length(frames: int, timeline: Timeline) -> LengthView:
@@ -353,7 +358,7 @@ def _length(frames: int, timeline: Timeline) -> LengthView:
     return LengthView(
         frames=frames,
         timecode=duration_text(frames, settings.rate, settings.drop_frame),
-        seconds=decimal_text(frames / settings.rate.value, 2),
+        seconds=fixed_text(frames / settings.rate.value, 2),
     )
 
 
@@ -370,6 +375,7 @@ def _equation(group: Sequence[tuple[Clip, Conform]], timeline: Timeline) -> Equa
         band=strip_view(stretch(frame_map, min(first, max(0, frame_map.length - beats)), beats)),
         pattern=pattern_text(planned),
         kind=frame_map.cadence.kind,
+        hiccup_every=_hiccup_every(planned),
         hiccups=[_length(spot, timeline) for spot in spots],
     )
 
@@ -384,7 +390,7 @@ def _alternative(treatment: Treatment, usable: Sequence[Clip], timeline: Timelin
         intent=treatment.intent,
         value=number_text(treatment.value) if treatment.value is not None else None,
         label=_alternative_label(treatment),
-        speed=slowest if len(speeds) == 1 else f"{slowest} to {fastest}",
+        speed=slowest if len(speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest}",
         after=_length(total.after, timeline),
         kinds=[f"{count} {kind}" if len(plans) > 1 else str(kind) for kind, count in counted.most_common()],
         strip=strip_view(strip(plans[0].frame_map, _MINI_BEATS)),

@@ -634,6 +634,8 @@ export interface components {
       /** Pattern */
       pattern: string;
       kind: components["schemas"]["Kind"];
+      /** Hiccup Every */
+      hiccup_every: string | null;
       /** Hiccups */
       hiccups: components["schemas"]["LengthView"][];
     };

@@ -22,7 +22,7 @@ export const MARKS: Record<Mark, Look> = {
   interlaced: { word: "interlaced", meaning: "Each frame holds two moments.", shape: "☰", tone: "soft" },
   silent: { word: "no sound", meaning: "The file has no sound.", shape: "∅", tone: "soft" },
   "sound-left-out": {
-    word: "sound left out",
+    word: "muted",
     meaning: "Sound is kept only where it runs at its own speed; the rest is still to come.",
     shape: "♪",
     tone: "soft",

@@ -53,7 +53,7 @@ export function Brief() {
             <tr className="h-7 border-b border-hair">
               <th className="w-24 pl-3 font-normal">Planned for</th>
               <th className="font-normal">Name</th>
-              <th className="w-20 pr-6 text-right font-normal">Rate</th>
+              <th className="w-24 pr-12 text-right font-normal">Rate</th>
               <th className="w-28 font-normal">Raster</th>
               <th className="w-20 font-normal">Pixels</th>
               <th className="w-40 font-normal">Scan</th>
@@ -132,7 +132,7 @@ function TimelineRow(props: {
           </label>
         </td>
         <td className="font-medium">{timeline.name}</td>
-        <td>
+        <td className="pr-5">
           <Decimal text={timeline.rate.spoken} title={timeline.rate.exact} />
         </td>
         <td>

@@ -28,9 +28,11 @@ export function Handoff() {
   const good = files.filter((file) => !file.problem);
   const make = useAct(
     () => answer(api.POST("/api/shows/{show_id}/renders", { params: { path: { show_id: showId } }, body: asked })),
-    (made) =>
-      `${made.queued} ${made.queued === 1 ? "file" : "files"} queued.` +
-      (made.refused.length ? ` ${made.refused.length} refused.` : ""),
+    (made) => {
+      selection.set(made.refused.map((file) => file.clip_id));
+      const refused = made.refused.length ? ` ${made.refused.length} refused, still ticked.` : "";
+      return `${made.queued} ${made.queued === 1 ? "file" : "files"} queued.${refused}`;
+    },
   );
 
   if (ledger.isPending || choices.isPending) return <Waiting what="Opening the handoff" />;
@@ -65,7 +67,7 @@ export function Handoff() {
           What to make
         </Heading>
         <div className="border-b border-hair px-3 py-2">
-          <fieldset className="flex gap-4">
+          <fieldset className="flex gap-6">
             <legend className="sr-only">Setting</legend>
             {choices.data?.settings.map((s) => (
               <label key={s.setting} className="flex items-center gap-1.5" title={s.label}>
@@ -76,9 +78,9 @@ export function Handoff() {
                   checked={setting === s.setting}
                   onChange={() => setSetting(s.setting)}
                 />
-                <span>
-                  {s.label.split(",")[0]}
-                  <span className="text-soft">{s.label.slice(s.label.indexOf(","))}</span>
+                <span className="leading-4">
+                  <span className="block font-medium">{s.label.split(", ")[0]}</span>
+                  <span className="block text-[12.5px] text-soft">{s.label.split(", ")[1]}</span>
                 </span>
               </label>
             ))}

@@ -4,8 +4,8 @@ import type { Schemas } from "../../data/client";
 import { Decimal, Number } from "../../ui/parts";
 
 const ROW = 30;
-const COLUMNS =
-  "grid-cols-[minmax(11rem,1.5fr)_5.6rem_4.6rem_4.8rem_6.4rem_9.5rem_5.4rem_6.6rem_6.2rem_minmax(9rem,1.2fr)]";
+const REMARK = 20;
+const COLUMNS = "grid-cols-[minmax(12rem,1.6fr)_3.6rem_3rem_4rem_7rem_6.8rem_4rem_5.9rem_minmax(5.3rem,0.5fr)]";
 
 /** What came in: the true rates, counts and flags of each file, and what is wrong with it. */
 export function ClipTable({ clips }: { clips: Schemas["ClipRow"][] }) {
@@ -13,37 +13,37 @@ export function ClipTable({ clips }: { clips: Schemas["ClipRow"][] }) {
   const rows = useVirtualizer({
     count: clips.length,
     getScrollElement: () => scroller.current,
-    estimateSize: () => ROW,
+    estimateSize: (index) => (clips[index]?.facts?.remarks.length ? ROW + REMARK : ROW),
+    getItemKey: (index) => `${clips[index]?.id} ${clips[index]?.facts?.remarks.length ?? 0}`,
     overscan: 12,
   });
   return (
     <div ref={scroller} className="h-full overflow-auto" role="table" aria-label="Clips" aria-rowcount={clips.length}>
       <div
         role="row"
-        className={`sticky top-0 z-10 grid h-8 min-w-[1080px] items-center gap-x-3 border-b border-hair bg-ground px-3 text-[12px] text-soft ${COLUMNS}`}
+        className={`sticky top-0 z-10 grid h-8 min-w-[860px] items-center gap-x-2.5 border-b border-hair bg-ground px-3 text-[12px] text-soft ${COLUMNS}`}
       >
         {[
           "Clip",
           "File rate",
           "Frames",
           "Length",
-          "Raster",
-          "Scan by its flags",
+          "Raster, pixels",
+          "Scan, by flag",
           "Timing",
           "Timecode",
           "Sound",
-          "Trouble",
         ].map((name, i) => (
           <span
             key={name}
             role="columnheader"
-            className={i >= 1 && i <= 3 ? `text-right ${i === 1 ? "pr-7" : ""}` : ""}
+            className={i >= 1 && i <= 3 ? `text-right ${i === 1 ? "pr-2" : ""}` : ""}
           >
             {name}
           </span>
         ))}
       </div>
-      <div style={{ height: rows.getTotalSize() }} className="relative min-w-[1080px]">
+      <div style={{ height: rows.getTotalSize() }} className="relative min-w-[860px]">
         {rows.getVirtualItems().map((item) => {
           const clip = clips[item.index];
           if (!clip) return null;
@@ -51,10 +51,17 @@ export function ClipTable({ clips }: { clips: Schemas["ClipRow"][] }) {
             <div
               key={clip.id}
               role="row"
-              style={{ transform: `translateY(${item.start}px)`, height: ROW }}
-              className={`absolute inset-x-0 grid items-center gap-x-3 border-b border-hair px-3 hover:bg-sunk ${COLUMNS}`}
+              style={{ transform: `translateY(${item.start}px)`, height: item.size }}
+              className="absolute inset-x-0 border-b border-hair px-3 hover:bg-sunk"
             >
-              <Cells clip={clip} />
+              <div className={`grid h-[29px] items-center gap-x-2.5 ${COLUMNS}`}>
+                <Cells clip={clip} />
+              </div>
+              {!!clip.facts?.remarks.length && (
+                <p role="cell" className="truncate pl-4 text-[12.5px] text-madder" title={clip.facts.remarks.join(" ")}>
+                  ▲ {clip.facts.remarks.join(" ")}
+                </p>
+              )}
             </div>
           );
         })}
@@ -78,9 +85,13 @@ function Cells({ clip }: { clip: Schemas["ClipRow"] }) {
       >
         {clip.name}
       </a>
-      {facts === null ? (
-        <span role="cell" className="col-span-9 text-soft">
-          being looked at …
+      {facts === null || facts.fault ? (
+        <span
+          role="cell"
+          className={`col-span-8 truncate ${facts ? "text-madder" : "text-soft"}`}
+          title={facts?.fault ?? ""}
+        >
+          {facts ? `✕ ${facts.fault}` : "being looked at …"}
         </span>
       ) : (
         <>
@@ -91,36 +102,25 @@ function Cells({ clip }: { clip: Schemas["ClipRow"] }) {
           <Number className="text-right">{facts.length ?? "—"}</Number>
           <span role="cell" className="whitespace-nowrap">
             <Number>{facts.raster || "—"}</Number>
+            {facts.pixel_aspect !== "1" && <Number className="text-soft"> {facts.pixel_aspect}</Number>}
           </span>
           <span role="cell" className="truncate">
-            {facts.fault ? "—" : facts.scan}
-            {facts.pixel_aspect !== "1" && <span className="text-soft"> · pixels {facts.pixel_aspect}</span>}
+            {facts.scan}
           </span>
           <span
             role="cell"
             className={facts.timing === "variable" ? "text-brass" : ""}
             title={facts.measured_rate ?? ""}
           >
-            {facts.fault ? "—" : facts.timing === "variable" ? "∿ uneven" : "even"}
+            {facts.timing === "variable" ? "∿ uneven" : "even"}
           </span>
           <Number>{facts.timecode ?? "none"}</Number>
           <span role="cell" className="whitespace-nowrap">
             {facts.sound ? <Number>{facts.sound}</Number> : <span className="text-soft">none</span>}
           </span>
-          <Trouble facts={facts} />
         </>
       )}
     </>
-  );
-}
-
-function Trouble({ facts }: { facts: Schemas["FactsView"] }) {
-  const words = [facts.fault, ...facts.remarks].filter(Boolean).join(" ");
-  if (!words) return <span role="cell" />;
-  return (
-    <span role="cell" className="truncate text-madder" title={words}>
-      {facts.fault ? "✕" : "▲"} {words}
-    </span>
   );
 }
 

@@ -17,10 +17,12 @@ export function Intake() {
   const [over, setOver] = useState(false);
   const upload = useUpload(showId);
   const chosen = search.get("delivery");
-  const set = (key: string, value: string | null) =>
+  const go = (places: { delivery?: number | null; bring?: boolean }) =>
     setSearch((now) => {
-      if (value === null) now.delete(key);
-      else now.set(key, value);
+      if (places.delivery === null) now.delete("delivery");
+      else if (places.delivery !== undefined) now.set("delivery", String(places.delivery));
+      if (places.bring) now.go({ bring: true });
+      else now.delete("bring");
       return now;
     });
 
@@ -36,7 +38,7 @@ export function Intake() {
 
   return (
     <div
-      className="relative grid h-full grid-cols-[272px_minmax(0,1fr)]"
+      className="relative grid h-full grid-cols-[244px_minmax(0,1fr)]"
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);
@@ -47,7 +49,7 @@ export function Intake() {
       <section className="flex min-h-0 flex-col border-r border-hair" aria-label="Deliveries">
         <Heading
           aside={
-            <Button weight="main" onClick={() => set("bring", "1")}>
+            <Button weight="main" onClick={() => go({ bring: true })}>
               <FolderPlus size={14} aria-hidden /> Bring footage in
             </Button>
           }
@@ -59,7 +61,7 @@ export function Intake() {
             <li>
               <button
                 type="button"
-                onClick={() => set("delivery", null)}
+                onClick={() => go({ delivery: null })}
                 aria-current={chosen === null}
                 className={`flex h-8 w-full items-center border-b border-hair px-3 ${chosen === null ? "bg-patina-wash font-medium" : "hover:bg-sunk"}`}
               >
@@ -73,7 +75,7 @@ export function Intake() {
               showId={showId}
               delivery={delivery}
               chosen={String(delivery.id) === chosen}
-              choose={() => set("delivery", String(delivery.id))}
+              choose={() => go({ delivery: delivery.id })}
             />
           ))}
         </ul>
@@ -89,7 +91,7 @@ export function Intake() {
             <p className="mb-3">
               Bring in a folder, a card or a roll. Every file is opened and measured; nothing on disk changes.
             </p>
-            <Button weight="main" onClick={() => set("bring", "1")}>
+            <Button weight="main" onClick={() => go({ bring: true })}>
               <FolderPlus size={14} aria-hidden /> Bring footage in
             </Button>
           </Empty>
@@ -105,10 +107,7 @@ export function Intake() {
       <BringIn
         showId={showId}
         open={search.get("bring") === "1"}
-        close={(made) => {
-          set("bring", null);
-          if (made !== undefined) set("delivery", String(made));
-        }}
+        close={(made) => go(made === undefined ? {} : { delivery: made })}
       />
     </div>
   );

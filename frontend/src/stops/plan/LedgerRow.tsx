@@ -5,13 +5,13 @@ import { MarkWord } from "../../ui/marks";
 import { Decimal, Number } from "../../ui/parts";
 
 export const LEDGER_COLUMNS =
-  "grid-cols-[16px_minmax(9.5rem,1fr)_4rem_4rem_4rem_6.2rem_4.6rem_96px_8rem_minmax(6.5rem,0.7fr)]";
+  "grid-cols-[16px_minmax(9rem,1fr)_3.5rem_3.5rem_3.5rem_5.4rem_4.4rem_96px_5.8rem_minmax(7.4rem,0.6fr)]";
 
 export const LEDGER_HEADS = [
   { name: "Clip", align: "" },
-  { name: "Shot", align: "text-right pr-7" },
-  { name: "File", align: "text-right pr-7" },
-  { name: "Read", align: "text-right pr-7" },
+  { name: "Shot", align: "text-right pr-[2.1rem]" },
+  { name: "File", align: "text-right pr-[2.1rem]" },
+  { name: "Read", align: "text-right pr-[2.1rem]" },
   { name: "Decision", align: "" },
   { name: "Speed", align: "text-right" },
   { name: "Meter", align: "" },
@@ -73,11 +73,11 @@ export function LedgerRow(props: {
           {plan ? (
             <Planned plan={plan} />
           ) : (
-            <span role="gridcell" className="col-span-3 truncate text-madder" title={row.facts.fault ?? ""}>
-              {row.facts.fault}
+            <span role="gridcell" className="col-span-4 truncate text-madder" title={row.facts.fault ?? ""}>
+              ✕ {row.facts.fault}
             </span>
           )}
-          <span role="gridcell" className="flex gap-2 overflow-hidden text-[12.5px]">
+          <span role="gridcell" className={`gap-2 overflow-hidden text-[12.5px] ${plan ? "flex" : "hidden"}`}>
             {notable(row.marks).map((mark) => (
               <MarkWord key={mark} mark={mark} />
             ))}

@@ -75,7 +75,7 @@ function Alternatives({ data, decide }: { data: Schemas["Reckoning"]; decide: De
             type="button"
             onClick={() => decide({ intent: { intent: way.intent, value: way.value } })}
             aria-pressed={way.chosen}
-            className={`grid w-full grid-cols-[6.2rem_1fr_96px] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
+            className={`grid w-full grid-cols-[5.2rem_1fr_96px] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
               way.chosen ? "bg-patina-wash" : ""
             }`}
           >
@@ -106,7 +106,7 @@ function Spelled({ equation, alone }: { equation: Schemas["Equation"]; alone: bo
           <Number>{equation.clips}</Number> {equation.clips === 1 ? "clip" : "clips"}, as {equation.example}
         </p>
       )}
-      <dl className="grid grid-cols-[5.6rem_1fr] gap-y-1">
+      <dl className="grid grid-cols-[6.4rem_1fr] gap-y-1">
         {equation.lines.map((line) => (
           <div key={line.name} className="contents">
             <dt className="text-soft">{line.name}</dt>
@@ -129,15 +129,16 @@ function Spelled({ equation, alone }: { equation: Schemas["Equation"]; alone: bo
           <Number className="max-w-56 truncate text-soft">{equation.pattern}</Number>
         </p>
       </div>
-      {equation.hiccups.length > 0 && (
+      {equation.hiccup_every && (
         <p className="mt-1 text-[12.5px] text-brass">
-          ≈ hiccups at{" "}
+          ≈ a hiccup every <Number>{equation.hiccup_every}</Number>
+          {equation.hiccups.length === 0 ? ", none within this clip" : ": at "}
           <Number>
             {equation.hiccups
-              .slice(0, 4)
+              .slice(0, 3)
               .map((spot) => spot.timecode)
               .join(", ")}
-            {equation.hiccups.length > 4 ? " …" : ""}
+            {equation.hiccups.length > 3 ? " …" : ""}
           </Number>
         </p>
       )}
