@@ -1,26 +1,81 @@
-"""What every test shares: the demo footage, made once into a kept folder, and Hypothesis' settings."""
+"""What every test shares: the demo footage, a PostgreSQL cluster of its own, and fresh databases in it."""
 
+from collections.abc import Iterator
 from pathlib import Path
+from uuid import uuid4
 
+import psycopg
 import pytest
 from hypothesis import settings
 
+from oddmeter.config import Config
+from oddmeter.core.rates import Rate
 from oddmeter.demo.footage import SHOW_FOLDER, make_footage
+from oddmeter.local.cluster import Cluster
+from oddmeter.store import shows
+from oddmeter.store.database import Database
+from oddmeter.store.migrate import migrate
+from oddmeter.store.shows import TimelineSettings
 
 settings.register_profile("odd-meter", deadline=None, max_examples=60)
 settings.load_profile("odd-meter")
 
-FOOTAGE = Path(__file__).parents[1] / ".data" / "test-media"
+KEPT = Path(__file__).parents[1] / ".data"
 
 
 @pytest.fixture(scope="session")
 def media_root() -> Path:
     """A media root with all of The Tide Bell; kept between runs, since the generator is deterministic."""
-    make_footage(FOOTAGE)
-    return FOOTAGE
+    make_footage(KEPT / "test-media")
+    return KEPT / "test-media"
 
 
 @pytest.fixture(scope="session")
 def footage(media_root: Path) -> dict[str, Path]:
     """The demo's files by name."""
     return {path.name: path for path in (media_root / SHOW_FOLDER).rglob("*.*") if not path.name.startswith(".")}
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    """A cluster for tests alone, started for this run."""
+    own = Cluster(KEPT / "test-cluster")
+    own.start()
+    yield own
+    own.stop()
+
+
+@pytest.fixture
+def empty_url(cluster: Cluster) -> Iterator[str]:
+    """The address of a new database without any table."""
+    name = f"test_{uuid4().hex[:12]}"
+    yield cluster.ensure_database(name)
+    if not cluster.running():
+        cluster.start()
+    with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
+        connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)".encode())
+
+
+@pytest.fixture
+def database(empty_url: str) -> Iterator[Database]:
+    """A new database at the newest migration, open."""
+    migrate(empty_url)
+    opened = Database(empty_url, most=6)
+    opened.open()
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def config(database: Database, tmp_path: Path, media_root: Path) -> Config:
+    """The demo footage as media root, and a folder of this test's own for everything else."""
+    made = Config.under(tmp_path / "data", database.url, f"Footage={media_root}")
+    made.make_folders()
+    return made
+
+
+@pytest.fixture
+def show_id(database: Database) -> int:
+    """A show with one timeline at 25."""
+    with database.transaction() as connection:
+        return shows.add_show(connection, "Test show", TimelineSettings("Main", Rate.of(25)))

@@ -38,15 +38,15 @@ class Cluster:
             return self.home / "postgres"
         return _OUTSIDE / hashlib.sha256(str(self.home).encode()).hexdigest()[:12] / "postgres"
 
-    def start(self) -> None:
-        """Make the cluster if it is not there, and start it on a free port; nothing where it runs already."""
+    def start(self, port: int | None = None) -> None:
+        """Make the cluster if it is not there, and start it on ``port``, or a free one; nothing where it runs."""
         self.home.mkdir(parents=True, exist_ok=True)
         if not (self.folder / "PG_VERSION").exists() or not self._secret.exists():
             self._make()
         if self.running():
             return
         (self.folder / "postmaster.pid").unlink(missing_ok=True)
-        port = _free_port()
+        port = port or _free_port()
         (self.home / "postgres.port").write_text(str(port))
         options = f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories=''"
         log = self.folder.parent / "postgres.log"

@@ -72,6 +72,15 @@ def change(database: Database, show_id: int, title: str, person: str) -> Iterato
             connection.execute("DELETE FROM change WHERE id = %s", (made[0],))
 
 
+@contextmanager
+def aside(connection: Connection) -> Iterator[None]:
+    """Write rows that no undo shall delete, in the middle of a change."""
+    was = connection.execute("SELECT coalesce(current_setting('oddmeter.change', true), '')").fetchone()
+    connection.execute("SELECT set_config('oddmeter.change', '', true)")
+    yield
+    connection.execute("SELECT set_config('oddmeter.change', %s, true)", (was[0] if was else "",))
+
+
 def standing(connection: Connection, show_id: int) -> Standing:
     """The change that undo would take back, and the one that redo would bring back."""
     with connection.cursor(row_factory=class_row(Change)) as cursor:

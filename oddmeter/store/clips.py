@@ -10,7 +10,7 @@ from psycopg.rows import dict_row
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
 from oddmeter.core.rates import Rate, fraction_text
 from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
-from oddmeter.store.changes import ConflictError, MissingError, last_person
+from oddmeter.store.changes import ConflictError, MissingError, aside, last_person
 from oddmeter.store.database import Connection, fraction_in, rate_in
 
 
@@ -91,7 +91,16 @@ def clips_by_id(connection: Connection, ids: Iterable[int], *, even_removed: boo
 
 
 def add_delivery(connection: Connection, show_id: int, name: str, root: str, folder: str, paths: Sequence[str]) -> int:
-    """Put down a delivery and its clips, not yet part of the show; returns its id. See ``bring_in``."""
+    """Put down a delivery and its clips, not yet part of the show; returns its id.
+
+    ``bring_in`` is the change that can be undone; the rows themselves stay, with all that is found out about
+    them.
+    """
+    with aside(connection):
+        return _put_down(connection, show_id, name, root, folder, paths)
+
+
+def _put_down(connection: Connection, show_id: int, name: str, root: str, folder: str, paths: Sequence[str]) -> int:
     made = connection.execute(
         "INSERT INTO delivery (show_id, name, root, folder) VALUES (%s, %s, %s, %s) RETURNING id",
         (show_id, name, root, folder),

@@ -84,20 +84,18 @@ begin
     end loop;
 end $$;
 
--- Put every row that a change touched back to how it was before (backwards) or after it.
--- Raises where a row is no longer as the change left it.
+-- Put every row that a change touched back to how it was before (backwards) or after it: rows that depend on
+-- others are deleted first and inserted last. Raises where a row is no longer as the change left it.
 create function replay(the_change bigint, backwards boolean) returns void
 language plpgsql as $$
 declare
+    parents_first constant text[] := array['show', 'timeline', 'delivery', 'clip', 'treatment'];
+    children_first constant text[] := array['treatment', 'clip', 'delivery', 'timeline', 'show'];
     name text;
     columns text;
     stale bigint;
 begin
-    for name in select distinct table_name from change_row where change_id = the_change loop
-        select string_agg(quote_ident(attname), ', ') into columns
-        from pg_attribute
-        where attrelid = name::regclass and attnum > 0 and not attisdropped and attname not in ('id', 'revision');
-
+    foreach name in array parents_first loop
         execute format(
             'select count(*) from change_row c left join %I t on t.id = c.row_id
              where c.change_id = $1 and c.table_name = $2
@@ -106,11 +104,19 @@ begin
         if stale > 0 then
             raise exception 'changed since' using errcode = 'OM001';
         end if;
+    end loop;
 
+    foreach name in array children_first loop
         execute format(
             'delete from %I t using change_row c
              where c.change_id = $1 and c.table_name = $2 and c.row_id = t.id
                and (case when $3 then c.before else c.after end) is null', name) using the_change, name, backwards;
+    end loop;
+
+    foreach name in array parents_first loop
+        select string_agg(quote_ident(attname), ', ') into columns
+        from pg_attribute
+        where attrelid = name::regclass and attnum > 0 and not attisdropped and attname not in ('id', 'revision');
         execute format(
             'update %I t set (%s) = (select %s from jsonb_populate_record(null::%I, case when $3 then c.before else c.after end))
              from change_row c

@@ -21,7 +21,7 @@ export function Intake() {
     setSearch((now) => {
       if (places.delivery === null) now.delete("delivery");
       else if (places.delivery !== undefined) now.set("delivery", String(places.delivery));
-      if (places.bring) now.go({ bring: true });
+      if (places.bring) now.set("bring", "1");
       else now.delete("bring");
       return now;
     });

@@ -1,0 +1,60 @@
+"""Clips in a show, ready for tasks."""
+
+from fractions import Fraction
+
+import pytest
+
+from oddmeter.config import Config
+from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.media.settings import ENCODINGS, Setting
+from oddmeter.store import clips, renders, shows
+from oddmeter.store.changes import change
+from oddmeter.store.clips import Clip
+from oddmeter.store.database import Database
+from oddmeter.store.renders import Render
+from oddmeter.work.orders import order
+from oddmeter.work.tasks import look_at
+
+
+class Desk:
+    """Brings clips in and asks for files, as the web application does."""
+
+    def __init__(self, config: Config, database: Database, show_id: int) -> None:
+        self.config, self.database, self.show_id = config, database, show_id
+
+    def bring_in(self, *paths: str, root: str = "Footage", look: bool = True) -> list[Clip]:
+        with change(self.database, self.show_id, "brought in", "Ada") as connection:
+            delivery = clips.add_delivery(connection, self.show_id, "Card", root, "", paths)
+            clips.bring_in(connection, delivery)
+        ids = [clip.id for clip in self.clips() if clip.delivery_id == delivery]
+        if look:
+            for clip_id in ids:
+                look_at(self.config, self.database, clip_id)
+        return [clip for clip in self.clips() if clip.id in ids]
+
+    def clips(self) -> list[Clip]:
+        with self.database.transaction() as connection:
+            return clips.clips_of_show(connection, self.show_id)
+
+    def ask(self, clip: Clip, out: str, setting: Setting = Setting.VIEW, speed: Fraction = Fraction(1)) -> int:
+        with change(self.database, self.show_id, "speed", "Ada") as connection:
+            clips.set_intent(connection, [clip.id], Treatment(Intent.SPEED, speed))
+        with self.database.transaction() as connection:
+            clip = clips.clips_by_id(connection, [clip.id])[0]
+            timeline = shows.show(connection, self.show_id).default_timeline
+            assert timeline is not None
+            ordered = order(clip, timeline)
+            path = out + ENCODINGS[setting].suffix
+            frames = ordered.conformed().frame_map.length
+            return renders.ask(
+                connection, self.show_id, clip.id, setting, path, ordered.model_dump(mode="json"), frames
+            )
+
+    def render(self, render_id: int) -> Render:
+        with self.database.transaction() as connection:
+            return renders.render(connection, render_id)
+
+
+@pytest.fixture
+def desk(config: Config, database: Database, show_id: int) -> Desk:
+    return Desk(config, database, show_id)

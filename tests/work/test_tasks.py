@@ -1,0 +1,143 @@
+"""The tasks by themselves: they can be done again, are cancelled, and never meet at one output."""
+
+import threading
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+
+from oddmeter.core.errors import RuleError
+from oddmeter.media.render import render
+from oddmeter.media.settings import Setting
+from oddmeter.store import clips, renders
+from oddmeter.work.orders import render_plan
+from oddmeter.work.right import BusyError, SoleRight
+from oddmeter.work.tasks import look_at, make, queue
+from oddmeter.work.worker import requeue_lost
+from tests.work.conftest import Desk
+
+GULLS = "The Tide Bell/Harbour, boat and phones/HB_gulls_30.mp4"
+BELL = "The Tide Bell/Foundry day 1/FD1_B01_bell_swing_100.mov"
+
+
+def test_a_bad_file_makes_one_clip_bad(desk: Desk) -> None:
+    uploads = desk.config.roots["Uploads"]
+    (uploads / "empty.mov").touch()
+    (uploads / "letter.txt").write_text("Dear harbour master")
+    empty, gone, letter = desk.bring_in("empty.mov", "gone.mov", "letter.txt", root="Uploads")
+    (good,) = desk.bring_in(GULLS)
+    assert empty.facts is not None and empty.facts.fault == "The file is empty."
+    assert letter.facts is not None and not letter.facts.usable
+    assert gone.facts is not None and gone.facts.fault is not None and "no such file" in gone.facts.fault
+    assert good.facts is not None and good.facts.usable and good.facts.frames == 240
+
+
+def test_what_was_found_comes_back_from_the_database_unchanged(desk: Desk) -> None:
+    from oddmeter.media.probe import probe  # noqa: PLC0415
+
+    for path in (
+        GULLS,
+        BELL,
+        "The Tide Bell/Visitors' reels/VR_choir_tape_50i.mov",
+        "The Tide Bell/Visitors' reels/VR_clock_23.mkv",
+    ):
+        (clip,) = desk.bring_in(path)
+        assert clip.facts == probe(desk.config.footage("Footage", path))
+
+
+def test_a_file_is_made_and_proven(desk: Desk) -> None:
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "out/bell", Setting.EDIT)
+    make(desk.config, desk.database, asked)
+    done = desk.render(asked)
+    assert done.state == "done" and done.proof is not None and done.proof["passed"]
+    assert (done.done_frames, done.total_frames, done.attempts) == (125, 125, 1)
+    assert desk.config.product(done.out_path).is_file()
+    make(desk.config, desk.database, asked)
+    assert desk.render(asked) == done, "a finished render is left alone"
+
+
+def test_a_file_that_a_dead_worker_placed_is_proven_not_made_again(desk: Desk) -> None:
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "bell")
+    plan = render_plan(desk.config, desk.render(asked), clip.facts)  # type: ignore[arg-type]
+    render(plan)
+    made_at = plan.out.stat().st_mtime_ns
+    with desk.database.transaction() as connection:
+        renders.begin(connection, asked)
+    make(desk.config, desk.database, asked)
+    assert desk.render(asked).state == "done" and plan.out.stat().st_mtime_ns == made_at
+
+
+def test_a_foreign_file_of_that_name_is_not_touched(desk: Desk) -> None:
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "bell")
+    out = desk.config.product("bell.mp4")
+    out.write_text("somebody else's")
+    make(desk.config, desk.database, asked)
+    failed = desk.render(asked)
+    assert failed.state == "failed" and failed.fault is not None and "not written over" in failed.fault
+    assert out.read_text() == "somebody else's"
+
+
+def test_a_source_that_is_gone_is_said(desk: Desk) -> None:
+    uploads = desk.config.roots["Uploads"]
+    moved = uploads / "bell.mov"
+    moved.write_bytes(desk.config.footage("Footage", BELL).read_bytes())
+    (clip,) = desk.bring_in("bell.mov", root="Uploads")
+    asked = desk.ask(clip, "bell")
+    moved.unlink()
+    make(desk.config, desk.database, asked)
+    assert desk.render(asked).fault == "bell.mov is no longer where it was; nothing was made."
+
+
+def test_cancelling_stops_it_and_leaves_no_half_file(desk: Desk) -> None:
+    (clip,) = desk.bring_in(GULLS)
+    asked = desk.ask(clip, "slow", Setting.ARCHIVE, Fraction(1, 20))
+    working = threading.Thread(target=make, args=(desk.config, desk.database, asked))
+    working.start()
+    while desk.render(asked).done_frames == 0:
+        pass
+    with desk.database.transaction() as connection:
+        renders.cancel(connection, asked)
+    working.join(30)
+    assert desk.render(asked).state == "cancelled"
+    assert list(desk.config.made.iterdir()) == []
+    with desk.database.transaction() as connection:
+        renders.retry(connection, asked)
+    assert desk.render(asked).state == "waiting"
+
+
+def test_one_output_one_worker(desk: Desk) -> None:
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "bell")
+    with SoleRight(desk.database.url, "bell.mp4"), pytest.raises(BusyError):
+        make(desk.config, desk.database, asked)
+    assert desk.render(asked).state == "waiting"
+    with pytest.raises(RuleError, match="in the queue or made already"):
+        desk.ask(clip, "bell")
+
+
+def test_what_fell_out_of_the_queue_is_put_back_once(desk: Desk) -> None:
+    (clip,) = desk.bring_in(BELL)
+    (fresh,) = desk.bring_in(GULLS, look=False)
+    asked = desk.ask(clip, "bell")
+    orders = queue(desk.config, desk.database)
+    for _ in range(2):
+        requeue_lost(orders, desk.database)
+    with desk.database.transaction() as connection:
+        rows = connection.execute("SELECT task_name, args FROM procrastinate_jobs ORDER BY id").fetchall()
+    assert rows == [("probe_clip", {"clip_id": fresh.id}), ("make_file", {"render_id": asked})]
+
+
+def test_paths_that_lead_out_are_refused(desk: Desk, tmp_path: Path) -> None:
+    (tmp_path / "secret.mov").write_bytes(b"x")
+    (desk.config.roots["Uploads"] / "link.mov").symlink_to(tmp_path / "secret.mov")
+    for path in ("link.mov", "../../secret.mov"):
+        (clip,) = desk.bring_in(path, root="Uploads")
+        assert clip.facts is not None and clip.facts.fault is not None and "leads out" in clip.facts.fault
+    with pytest.raises(RuleError, match="leads out"):
+        desk.config.product("../elsewhere.mov")
+    with desk.database.transaction() as connection:
+        assert clips.unprobed(connection) == []
+    look_at(desk.config, desk.database, 999_999)
