@@ -85,7 +85,7 @@ function useCommands(show: Schemas["ShowView"]): Command[] {
     name: `${stop.name}: ${stop.does}`,
     run: () => go(stop.path),
   }));
-  commands.push({ id: "bring-in", kind: "do", name: "Bring footage in…", run: () => go("intake?bring=1") });
+  commands.unshift({ id: "bring-in", kind: "do", name: "Bring footage in…", run: () => go("intake?bring=1") });
   const { undo: undoable, redo: redoable } = show;
   if (undoable)
     commands.push({ id: "undo", kind: "do", name: `Undo: ${undoable.title}`, run: () => undo.mutate(undoable) });

@@ -65,12 +65,17 @@ export function Ledger(props: {
     anchor.current = index;
     setAt(index);
   };
-  const jump = (letter: string) => {
+  /** Type-ahead. Goes on with any character for which there is a name, so that a digit can be part of one. */
+  const jumped = (key: string): boolean => {
     const now = Date.now();
-    const text = now - typed.current.when < TYPING_PAUSE ? typed.current.text + letter : letter;
+    const goesOn = now - typed.current.when < TYPING_PAUSE && typed.current.text !== "";
+    if (key.length !== 1 || (!goesOn && !/^\p{L}$/u.test(key))) return false;
+    const text = (goesOn ? typed.current.text + key : key).toLowerCase();
+    const found = rows.findIndex((row) => row.name.toLowerCase().startsWith(text));
+    if (found < 0) return false;
     typed.current = { text, when: now };
-    const found = rows.findIndex((row) => row.name.toLowerCase().startsWith(text.toLowerCase()));
-    if (found >= 0) move(found, false);
+    move(found, false);
+    return true;
   };
   const press = (event: KeyboardEvent) => {
     const command = event.ctrlKey || event.metaKey;
@@ -91,12 +96,13 @@ export function Ledger(props: {
       "4": () => props.ask("speed"),
       "0": () => props.decide({ intent: null }),
     };
-    const act = does[event.key];
     if (command && event.key.toLowerCase() === "a") set(rows.map((row) => row.id));
     else if (command || event.altKey) return;
-    else if (act) act();
-    else if (/^\p{L}$/u.test(event.key)) jump(event.key);
-    else return;
+    else if (!jumped(event.key)) {
+      const act = does[event.key];
+      if (!act) return;
+      act();
+    }
     event.preventDefault();
   };
   const click = (event: MouseEvent, index: number) => {

@@ -1,0 +1,136 @@
+"""The whole application as ./start runs it, empty, and Debian's Chromium before it."""
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from uuid import uuid4
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+expect.set_options(timeout=15_000)
+
+
+@dataclass(frozen=True)
+class Running:
+    """A started application: its address, and its data folder."""
+
+    url: str
+    data: Path
+
+    @property
+    def footage(self) -> Path:
+        return self.data / "media"
+
+    @property
+    def made(self) -> Path:
+        return self.data / "made"
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@pytest.fixture(scope="session")
+def running(media_root: Path) -> Iterator[Running]:
+    data = Path(__file__).parents[2] / ".data" / f"test-browser-{uuid4().hex[:6]}"
+    (data / "media").mkdir(parents=True)
+    shutil.copytree(media_root, data / "media", dirs_exist_ok=True)
+    (data / "media" / "Odd card").mkdir()
+    (data / "media" / "Odd card" / "empty.mov").touch()
+    (data / "media" / "Odd card" / "letter.txt").write_text("Dear harbour master")
+    port = free_port()
+    command = [sys.executable, "-m", "oddmeter", "start", "--empty", "--data", str(data), "--port", str(port)]
+    process = subprocess.Popen(command, env=os.environ)
+    started = Running(f"http://127.0.0.1:{port}", data)
+    try:
+        for _ in range(400):
+            assert process.poll() is None, "the application ended as it started"
+            try:
+                urllib.request.urlopen(f"{started.url}/api/roots", timeout=2).close()
+                break
+            except OSError:
+                time.sleep(0.1)
+        yield started
+    finally:
+        process.send_signal(signal.SIGINT)
+        assert process.wait(30) == 0
+        shutil.rmtree(data)
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def new_page(chromium: Browser) -> Iterator[Callable[[str], Page]]:
+    """Opens pages, each a person's own browser; a script error on any of them fails the test."""
+    errors: list[str] = []
+    contexts = []
+
+    def open_page(person: str) -> Page:
+        context = chromium.new_context(viewport={"width": 1280, "height": 800})
+        context.add_init_script(f"localStorage.setItem('odd-meter.person', '{person}')")
+        contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda error: errors.append(str(error)))
+        return page
+
+    yield open_page
+    for context in contexts:
+        context.close()
+    assert errors == []
+
+
+@pytest.fixture
+def page(new_page: Callable[[str], Page]) -> Page:
+    return new_page("Ada")
+
+
+class Show:
+    """A show made over the API, for stories that begin in the middle."""
+
+    def __init__(self, page: Page, running: Running, rate: str = "25") -> None:
+        self.page, self.url = page, running.url
+        timeline = {"name": "Main", "rate": rate}
+        body = {"name": f"Show {uuid4().hex[:6]}", "timeline": timeline}
+        self.id = page.request.post(f"{self.url}/api/shows", data=body).json()["id"]
+
+    def bring_in(self, path: str) -> None:
+        body = {"name": path.rsplit("/", maxsplit=1)[-1], "root": "Footage", "path": path}
+        made = self.page.request.post(f"{self.url}/api/shows/{self.id}/deliveries", data=body)
+        assert made.status == 201, made.text()
+        end = time.monotonic() + 60
+        while any(d["probed"] < d["clips"] for d in self.get("deliveries")):
+            assert time.monotonic() < end
+            time.sleep(0.1)
+
+    def get(self, what: str) -> list[dict[str, int]]:
+        return self.page.request.get(f"{self.url}/api/shows/{self.id}/{what}").json()  # type: ignore[no-any-return]
+
+    def open(self, stop: str, page: Page | None = None) -> None:
+        (page or self.page).goto(f"{self.url}/shows/{self.id}/{stop}")
+
+
+@pytest.fixture
+def show(page: Page, running: Running) -> Show:
+    return Show(page, running)

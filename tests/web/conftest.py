@@ -1,0 +1,72 @@
+"""The application over HTTP, against the real database; what the worker does is done by the test."""
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from oddmeter.config import Config
+from oddmeter.store import clips, renders
+from oddmeter.store.database import Database
+from oddmeter.web.app import create_app
+from oddmeter.work.tasks import look_at, make
+
+
+class Browser:
+    """A client with a person's name, and the worker's part played on demand."""
+
+    def __init__(self, client: TestClient, config: Config, database: Database) -> None:
+        self.client, self.config, self.database = client, config, database
+
+    def get(self, path: str) -> Any:
+        return self._ok("GET", path, None)
+
+    def send(self, method: str, path: str, body: object = None) -> Any:
+        return self._ok(method, path, body)
+
+    def refused(self, method: str, path: str, body: object = None) -> tuple[int, str]:
+        """The status and the sentence of a refusal."""
+        got = self.client.request(method, path, json=body)
+        assert got.headers["content-type"] == "application/problem+json", got.text
+        problem = got.json()
+        assert problem["status"] == got.status_code >= 400 and problem["title"] and problem["code"]
+        return got.status_code, problem["detail"]
+
+    def work(self) -> None:
+        """Do all that waits in the queue."""
+        with self.database.transaction() as connection:
+            unprobed, waiting = clips.unprobed(connection), renders.waiting(connection)
+        for clip_id in unprobed:
+            look_at(self.config, self.database, clip_id)
+        for render_id in waiting:
+            make(self.config, self.database, render_id)
+
+    def show(self, rate: str = "25", name: str = "Tide") -> int:
+        made = self.send("POST", "/api/shows", {"name": name, "timeline": {"name": "Main", "rate": rate}})
+        return int(made["id"])
+
+    def bring_in(self, show: int, path: str, name: str = "Card") -> int:
+        body = {"name": name, "root": "Footage", "path": path}
+        made = self.send("POST", f"/api/shows/{show}/deliveries", body)
+        self.work()
+        return int(made["id"])
+
+    def ledger(self, show: int) -> dict[str, Any]:
+        return {row["name"]: row for row in self.get(f"/api/shows/{show}/ledger")["clips"]}
+
+    def decide(self, show: int, rows: list[Any], **decision: object) -> Any:
+        refs = [{"id": row["id"], "revision": row["revision"]} for row in rows]
+        return self.send("POST", f"/api/shows/{show}/treatments", {"clips": refs, **decision})
+
+    def _ok(self, method: str, path: str, body: object) -> Any:
+        got = self.client.request(method, path, json=body)
+        assert got.status_code < 300, got.text
+        is_json = got.headers.get("content-type", "").startswith("application/json")
+        return got.json() if is_json and got.content else got.text
+
+
+@pytest.fixture
+def browser(config: Config, database: Database) -> Iterator[Browser]:
+    with TestClient(create_app(config), base_url="http://127.0.0.1", headers={"X-Person": "Ada%20Brook"}) as client:
+        yield Browser(client, config, database)
