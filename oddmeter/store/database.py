@@ -19,7 +19,7 @@ class Database:
     def __init__(self, url: str, most: int = 12) -> None:
         self.url = url
         self._pool = ConnectionPool(
-            url, min_size=1, max_size=most, open=False, timeout=20, check=ConnectionPool.check_connection
+            url, min_size=1, max_size=most, open=False, timeout=6, check=ConnectionPool.check_connection
         )
 
     def open(self) -> None:

@@ -185,6 +185,7 @@ class Reckoning(BaseModel):
     after: LengthView
     dropped: int
     repeated: int
+    kinds: list[str]
     equations: list[Equation]
     more_equations: int
     alternatives: list[Alternative]
@@ -251,6 +252,7 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
         after=_length(total.after, timeline),
         dropped=total.dropped,
         repeated=total.repeated,
+        kinds=[f"{count} {kind}" for kind, count in total.kinds.items() if count],
         equations=[_equation(group, timeline) for group in largest[:_MOST_SPELLED]],
         more_equations=max(0, len(largest) - _MOST_SPELLED),
         alternatives=[_alternative(treatment, usable, timeline) for treatment in ALTERNATIVES],

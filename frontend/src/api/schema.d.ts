@@ -925,6 +925,8 @@ export interface components {
       dropped: number;
       /** Repeated */
       repeated: number;
+      /** Kinds */
+      kinds: string[];
       /** Equations */
       equations: components["schemas"]["Equation"][];
       /** More Equations */

@@ -102,7 +102,7 @@ export function Plan() {
           }}
         />
       </section>
-      <Reckoning showId={showId} selected={selected} decide={decide} />
+      <Reckoning showId={showId} selected={selected} shown={rows} decide={decide} />
     </div>
   );
 }

@@ -3,59 +3,79 @@ import type { Schemas } from "../../data/client";
 import { useReckoning } from "../../data/queries";
 import { MeterStrip } from "../../meter/MeterStrip";
 import { MarkWord } from "../../ui/marks";
-import { Empty, Heading, Number } from "../../ui/parts";
+import { Heading, Number } from "../../ui/parts";
 import type { Decide } from "./decide";
 
-/** The arithmetic of the selection written out, and its alternatives side by side. */
-export function Reckoning(props: { showId: number; selected: Schemas["ClipRow"][]; decide: Decide }) {
-  const { showId, selected, decide } = props;
-  const ids = useMemo(() => selected.filter((row) => row.plan).map((row) => row.id), [selected]);
-  const reckoning = useReckoning(showId, ids);
+/**
+ * The arithmetic of the selection written out, and its alternatives side by side. Where nothing is selected, the
+ * totals of all that the filter shows.
+ */
+export function Reckoning(props: {
+  showId: number;
+  selected: Schemas["ClipRow"][];
+  shown: Schemas["ClipRow"][];
+  decide: Decide;
+}) {
+  const { selected, shown, decide } = props;
+  const any = selected.length > 0;
+  const about = any ? selected : shown;
+  const ids = useMemo(() => about.filter((row) => row.plan).map((row) => row.id), [about]);
+  const reckoning = useReckoning(props.showId, ids);
   const only = selected.length === 1 ? selected[0] : undefined;
+  const heading = only ? "This clip" : any ? `${selected.length} clips` : `All ${shown.length} shown`;
   return (
     <aside className="flex min-h-0 flex-col border-l border-hair bg-raised" aria-label="Arithmetic of the selection">
-      <Heading aside={only && <span className="truncate text-[12.5px] text-soft">{only.name}</span>}>
-        {selected.length === 0 ? "Selection" : selected.length === 1 ? "This clip" : `${selected.length} clips`}
-      </Heading>
-      {selected.length === 0 ? (
-        <Empty title="Select clips to see the division written out.">
-          Arrow keys and Shift select; Ctrl A takes all that the filter shows.
-        </Empty>
-      ) : (
-        <div className="min-h-0 flex-1 overflow-auto" aria-busy={reckoning.isFetching}>
-          {reckoning.error && <p className="p-3 text-madder">▲ {reckoning.error.message}</p>}
-          {reckoning.data && ids.length > 0 && <Figures data={reckoning.data} decide={decide} />}
-          {only && <Marks row={only} />}
-        </div>
-      )}
+      <Heading aside={only && <span className="truncate text-[12.5px] text-soft">{only.name}</span>}>{heading}</Heading>
+      <div className="min-h-0 flex-1 overflow-auto" aria-busy={reckoning.isFetching}>
+        {reckoning.error && <p className="p-3 text-madder">▲ {reckoning.error.message}</p>}
+        {reckoning.data && ids.length > 0 && (
+          <>
+            <Totals data={reckoning.data} />
+            {any && <Alternatives data={reckoning.data} decide={decide} />}
+            {any && <Equations data={reckoning.data} />}
+          </>
+        )}
+        {only && <Marks row={only} />}
+        {!any && (
+          <p className="p-3 text-soft">
+            Select clips to see their division written out and to decide on them. Arrow keys and Shift select; Ctrl A
+            takes all that the filter shows.
+          </p>
+        )}
+      </div>
     </aside>
   );
 }
 
-function Figures({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) {
+function Totals({ data }: { data: Schemas["Reckoning"] }) {
+  return (
+    <div className="border-b border-hair px-3 py-2">
+      <div className="flex items-baseline justify-between">
+        <span className="text-soft">length</span>
+        <span className="whitespace-nowrap">
+          <Number className="text-soft">{data.before.timecode} → </Number>
+          <Number className="font-medium">{data.after.timecode}</Number>
+        </span>
+      </div>
+      <div className="flex items-baseline justify-between text-[12.5px]">
+        <span className="text-soft">
+          <Number>{data.dropped}</Number> dropped, <Number>{data.repeated}</Number> repeated
+        </span>
+        <Number className="text-soft">
+          {data.before.frames} → {data.after.frames} frames
+        </Number>
+      </div>
+      {data.clips > 1 && <p className="text-[12.5px] text-soft">cadence: {data.kinds.join(", ")}</p>}
+      {data.left_out > 0 && (
+        <p className="text-[12.5px] text-madder">{data.left_out} cannot be planned and are left out.</p>
+      )}
+    </div>
+  );
+}
+
+function Equations({ data }: { data: Schemas["Reckoning"] }) {
   return (
     <>
-      <div className="border-b border-hair px-3 py-2">
-        <div className="flex items-baseline justify-between">
-          <span className="text-soft">length</span>
-          <span className="whitespace-nowrap">
-            <Number className="text-soft">{data.before.timecode} → </Number>
-            <Number className="font-medium">{data.after.timecode}</Number>
-          </span>
-        </div>
-        <div className="flex items-baseline justify-between text-[12.5px]">
-          <span className="text-soft">
-            <Number>{data.dropped}</Number> dropped, <Number>{data.repeated}</Number> repeated
-          </span>
-          <Number className="text-soft">
-            {data.before.frames} → {data.after.frames} frames
-          </Number>
-        </div>
-        {data.left_out > 0 && (
-          <p className="text-[12.5px] text-madder">{data.left_out} cannot be planned and are left out.</p>
-        )}
-      </div>
-      <Alternatives data={data} decide={decide} />
       {data.equations.map((equation) => (
         <Spelled key={equation.example} equation={equation} alone={data.equations.length === 1} />
       ))}
