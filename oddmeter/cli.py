@@ -115,7 +115,7 @@ def calc(
     value: Annotated[str | None, typer.Option(help="Speed, pace, or timeline frames to fit.")] = None,
     shot: Annotated[str | None, typer.Option(help="Shot rate; the file rate if left out.")] = None,
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate; the file rate if left out.")] = None,
-    fields: Annotated[Fields, typer.Option(help="Whole frames, or each field by itself.")] = Fields.WHOLE,
+    fields: Annotated[Fields, typer.Option(help="Frames as they are, or each field by itself.")] = Fields.WHOLE,
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Write durations in drop-frame.")] = False,
     cases: Annotated[Path | None, typer.Option(help="A JSON list of cases, each given like these options.")] = None,
     as_json: AsJson = False,

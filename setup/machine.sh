@@ -65,7 +65,7 @@ need_python() {
 
 need_node() {
     command -v node >/dev/null || give_up "Node.js 20 is missing. Install it, with npm, then run this again."
-    node -e 'process.exit(Number(process.versions.node.split(".")[0]) < 20)' ||
+    node -e 'process.exit(Number(process.versions.node.split(".")[0]) < 20 ? 1 : 0)' ||
         give_up "Node.js $(node --version) is too old; Odd Meter needs version 20 or newer."
     command -v npm >/dev/null || give_up "npm is missing. Install it beside Node.js, then run this again."
 }

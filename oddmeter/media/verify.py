@@ -25,8 +25,6 @@ Grey = npt.NDArray[np.uint8]
 STILL = 1.0
 """Grey levels (of 255), in the most changed block: a source change below this is too small to tell."""
 
-_EIGHT_BIT_LUMA = {"yuv420p", "yuv422p", "yuv444p"}
-
 
 def verify(plan: RenderPlan) -> Proof:
     """Open the made file of a plan and prove it; raises ``RuleError`` where a file can no longer be read."""
@@ -70,8 +68,8 @@ def _compare_pictures(plan: RenderPlan) -> _Pictures:
     before_pick = -1
     with FrameReader(plan.source) as source, FrameReader(plan.out) as made:
         for number, pick in enumerate(frame_map.picks()):
-            wanted = before_source if pick == before_pick and before_source is not None else _grey(source.frame(pick))
-            shown = _grey(made.frame(number))
+            wanted = before_source if pick == before_pick and before_source is not None else _luma(source.frame(pick))
+            shown = _luma(made.frame(number))
             out.compared += 1
             if before_source is not None and before_made is not None:
                 _judge(out, number, pick == before_pick, wanted, before_source, shown, before_made, noise)
@@ -124,14 +122,15 @@ def _change(a: Grey, b: Grey) -> float:
     return float(cv2.resize(cv2.absdiff(a, b), (columns, rows), interpolation=cv2.INTER_AREA).max())
 
 
-def _grey(frame: VideoFrame) -> Grey:
-    """The luma of a frame, shape (height, width), as it is stored where that is eight bits."""
-    if frame.format.name in _EIGHT_BIT_LUMA:
-        plane = frame.planes[0]
-        return (
-            np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)[:, : plane.width].copy()
-        )
-    return frame.reformat(format="gray").to_ndarray().astype(np.uint8, copy=False)
+def _luma(frame: VideoFrame) -> Grey:
+    """The luma of a frame in eight bits, shape (height, width), as it is stored; other colour is converted first."""
+    if not frame.format.name.startswith(("yuv4", "yuvj4", "gray", "nv")):
+        frame = frame.reformat(format="yuv444p")
+    plane = frame.planes[0]
+    bits = frame.format.components[0].bits
+    width = 1 if bits <= 8 else 2
+    stored = np.frombuffer(memoryview(plane), f"<u{width}").reshape(plane.height, plane.line_size // width)
+    return (stored[:, : plane.width] >> max(0, bits - 8)).astype(np.uint8)
 
 
 def _equal(name: str, planned: object, found: object) -> Check:

@@ -1,0 +1,91 @@
+"""Probing, rendering and proving against what the library alone takes, on the demo footage, in one run.
+
+Run: .venv/bin/python bench/media.py
+"""
+
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import av
+
+from oddmeter.core.conform import Material, conform
+from oddmeter.core.rates import Rate
+from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.demo.footage import make_footage
+from oddmeter.media.probe import probe
+from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.settings import ENCODINGS, Setting
+from oddmeter.media.verify import verify
+
+
+def best(work: Callable[[], object], times: int = 3) -> float:
+    """The shortest of some runs, in seconds."""
+    taken = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - begun)
+    return min(taken)
+
+
+def open_and_demux(paths: list[Path]) -> None:
+    for path in paths:
+        with av.open(str(path)) as container:
+            for _ in container.demux():
+                pass
+
+
+def decode_and_encode(source: Path, out: Path, setting: Setting, frames: int) -> None:
+    """The library's own way: every frame decoded and encoded again, nothing else."""
+    encoding = ENCODINGS[setting]
+    options = {key: value for key, value in encoding.options.items() if key != "movflags"}
+    with av.open(str(source)) as reading, av.open(str(out), "w", format=encoding.container) as writing:
+        stream = reading.streams.video[0]
+        stream.thread_type = "AUTO"
+        made = writing.add_stream(encoding.codec, rate=25, options=options)
+        made.width, made.height = stream.width, stream.height
+        made.pix_fmt = encoding.pixel_format_for(stream.pix_fmt or "", stream.width, stream.height)
+        for number, frame in zip(range(frames), reading.decode(stream), strict=False):
+            wanted = frame if frame.format.name == made.pix_fmt else frame.reformat(format=made.pix_fmt)
+            wanted.pts = number
+            writing.mux(made.encode(wanted))
+        writing.mux(made.encode(None))
+
+
+def main() -> None:
+    paths = make_footage(Path(".data/test-media"))
+    begun = time.perf_counter()
+    with tempfile.TemporaryDirectory() as folder:
+        fresh = make_footage(Path(folder))
+        size = sum(path.stat().st_size for path in fresh)
+        print(f"demo footage: {len(fresh)} clips made in {time.perf_counter() - begun:.1f} s, {size / 1e6:.1f} MB")
+    many = paths * 20
+    alone = best(lambda: open_and_demux(many))
+    ours = best(lambda: [probe(path) for path in many])
+    print(f"probing {len(many)} files: {ours:.2f} s; opening and demuxing alone {alone:.2f} s; {ours / alone:.2f} ×")
+    source = next(path for path in paths if path.name == "HB_gulls_30.mp4")
+    facts = probe(source)
+    assert facts.file_rate is not None
+    planned = conform(Material(facts.frames, facts.file_rate), Treatment(Intent.EVERY_FRAME), Rate.of(25))
+    for setting in Setting:
+        with tempfile.TemporaryDirectory() as folder:
+            plan = RenderPlan(source, facts, planned, setting, Path(folder) / f"made{ENCODINGS[setting].suffix}")
+
+            def ours_once(plan: RenderPlan = plan) -> None:
+                plan.out.unlink(missing_ok=True)
+                render(plan)
+
+            bare_out = Path(folder) / "bare"
+            bare = best(lambda setting=setting, out=bare_out: decode_and_encode(source, out, setting, facts.frames))
+            made = best(ours_once)
+            proven = best(lambda plan=plan: verify(plan))
+            print(
+                f"{setting}: bare decode and encode {bare:.2f} s, render with Pick {made:.2f} s"
+                f" ({bare / made:.2f} of its speed), proof {proven:.2f} s"
+            )
+
+
+if __name__ == "__main__":
+    main()

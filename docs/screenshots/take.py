@@ -1,0 +1,96 @@
+"""Make the pictures of this folder anew, from a fresh demo show, as a person would come to them.
+
+Run: .venv/bin/python docs/screenshots/take.py
+"""
+
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+HERE = Path(__file__).parent
+PORT = 8479
+URL = f"http://127.0.0.1:{PORT}"
+ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+
+
+def page_in(browser: Browser, theme: str) -> Page:
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context.add_init_script(f"localStorage.setItem('odd-meter.theme', '{theme}')")
+    return context.new_page()
+
+
+def shoot(page: Page, name: str) -> None:
+    page.wait_for_timeout(900)
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+def decide(page: Page) -> None:
+    """Real time for all, every frame for what was shot fast."""
+    page.goto(f"{URL}/shows/1/plan")
+    page.get_by_role("grid").press("Control+a")
+    page.keyboard.press("1")
+    page.wait_for_timeout(1500)
+    page.get_by_role("row", name="FD1_B01").click()
+    page.get_by_role("row", name="HB_boat").click(modifiers=["Shift"])
+    page.keyboard.press("2")
+    page.wait_for_timeout(7000)
+
+
+def take_all(browser: Browser) -> None:
+    page = page_in(browser, "paper")
+    decide(page)
+    page.get_by_role("row", name="HB_gulls").click()
+    shoot(page, "plan-paper")
+    page.goto(f"{URL}/shows/1/intake")
+    shoot(page, "intake-paper")
+    page.goto(f"{URL}/shows/1/brief")
+    page.get_by_role("button", name="Change Broadcast").click()
+    shoot(page, "brief-paper")
+    page.goto(f"{URL}/shows/1/handoff")
+    page.get_by_role("button", name=re.compile("Decided")).click()
+    page.get_by_role("button", name="Make 11 files").click()
+    page.get_by_text("4 of 11 proven").wait_for(timeout=120_000)
+    page.get_by_role("button", name=re.compile("Proof of FD1_A02")).click()
+    page.get_by_role("button", name=re.compile("All")).click()
+    page.get_by_role("radio", name=re.compile("View")).check()
+    shoot(page, "handoff-paper")
+    dim = page_in(browser, "dim")
+    dim.goto(f"{URL}/shows/1/handoff")
+    shoot(dim, "handoff-dim")
+    dim.goto(f"{URL}/shows/1/plan")
+    dim.get_by_role("row", name="VR_clock").click()
+    shoot(dim, "plan-dim")
+
+
+def main() -> None:
+    data = Path(tempfile.mkdtemp(prefix="odd-meter-pictures-"))
+    command = [sys.executable, "-m", "oddmeter", "start", "--data", str(data), "--port", str(PORT)]
+    started = subprocess.Popen(command)
+    try:
+        for _ in range(900):
+            try:
+                urllib.request.urlopen(f"{URL}/api/roots", timeout=1).close()
+                break
+            except OSError:
+                time.sleep(0.1)
+        time.sleep(4)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
+            take_all(browser)
+            browser.close()
+    finally:
+        started.send_signal(signal.SIGINT)
+        started.wait(60)
+        shutil.rmtree(data, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,71 @@
+"""The demo show: made once, true to what its generator says, small and quick enough to ship."""
+
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+
+from oddmeter.core.rates import Rate
+from oddmeter.demo.footage import TAKES, Take, make_footage, write_take
+from oddmeter.demo.framecode import read
+from oddmeter.demo.show import TIMELINES, make_demo
+from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
+from oddmeter.media.decode import FrameReader
+from oddmeter.store import clips, shows
+from oddmeter.store.database import Database
+
+
+def test_it_is_made_once_and_its_traps_are_stated(database: Database, media_root: Path) -> None:
+    assert make_demo(database, "Footage", media_root)
+    assert not make_demo(database, "Footage", media_root)
+    with database.transaction() as connection:
+        (show,) = shows.all_shows(connection)
+        deliveries = clips.deliveries(connection, show.id)
+        found = clips.clips_of_show(connection, show.id)
+    assert show.default_timeline is not None and show.default_timeline.settings == TIMELINES[0]
+    assert [t.settings.rate.spoken for t in show.timelines] == ["25", "29.97", "23.976"]
+    assert len(deliveries) == 3 and len(found) == len(TAKES) >= 8
+    assert {clip.name: clip.shot_rate for clip in found if clip.shot_rate} == {"FD1_C01_pour_fast.mov": Rate.of(150)}
+
+
+def test_it_holds_the_rates_that_a_house_meets() -> None:
+    headers = {take.header.spoken for take in TAKES}
+    assert headers >= {"25", "50", "100", "59.94", "119.88", "29.97", "23.976", "30"}
+    assert any(take.header == Rate.of(25) and take.shot == Rate.of(150) for take in TAKES)
+    assert {take.name.rsplit(".", 1)[1] for take in TAKES} == {"mov", "mp4", "mkv"}
+
+
+def test_it_is_small(media_root: Path) -> None:
+    assert sum(path.stat().st_size for path in make_footage(media_root)) < 25_000_000
+
+
+@pytest.mark.parametrize("take", TAKES, ids=lambda take: take.name)
+def test_every_frame_of_it_tells_its_number(take: Take, media_root: Path) -> None:
+    with FrameReader(media_root / take.relative_path) as reader:
+        for number in range(0, take.frames, 7):
+            picture = reader.frame(number).reformat(format="gray").to_ndarray()
+            assert read(picture.astype(np.uint8)) == number
+
+
+def test_the_same_take_gives_the_same_pictures(tmp_path: Path) -> None:
+    take = TAKES[0]
+    small = Take(take.delivery, take.name, take.scene, take.shot, take.header, 12, take.start)
+    pictures = []
+    for folder in ("a", "b"):
+        write_take(small, tmp_path / folder / "clip.mov")
+        with FrameReader(tmp_path / folder / "clip.mov") as reader:
+            pictures.append([reader.frame(n).to_ndarray() for n in range(12)])
+    assert all(np.array_equal(a, b) for a, b in zip(*pictures, strict=True))
+    assert [p.name for p in (tmp_path / "a").iterdir()] == ["clip.mov"]
+
+
+def test_clicks_stand_on_whole_seconds(footage: dict[str, Path]) -> None:
+    sound = harbour_sound(3, 2)
+    assert sound.shape == (2, 3 * SAMPLE_RATE)
+    for second in (0, 1, 2):
+        loud = np.abs(sound[0, second * SAMPLE_RATE : second * SAMPLE_RATE + 150].astype(int)).mean()
+        quiet = np.abs(sound[0, second * SAMPLE_RATE + 400 : second * SAMPLE_RATE + 550].astype(int)).mean()
+        assert loud > 1.4 * quiet
+    with av.open(str(footage["HB_gulls_30.mp4"])) as container:
+        assert container.streams.audio[0].channels == 1

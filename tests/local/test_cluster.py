@@ -1,0 +1,49 @@
+"""A cluster of our own: made once, started on loopback only, kept apart from any other."""
+
+from pathlib import Path
+
+import psycopg
+import pytest
+
+from oddmeter.core.errors import RuleError
+from oddmeter.local.cluster import Cluster, wait_for
+
+
+@pytest.fixture
+def home(tmp_path: Path) -> Path:
+    return tmp_path / "home"
+
+
+def test_what_was_stored_is_there_after_a_restart(home: Path) -> None:
+    own = Cluster(home)
+    own.start()
+    try:
+        url = own.ensure_database("kept")
+        with psycopg.connect(url, autocommit=True) as connection:
+            connection.execute("CREATE TABLE note AS SELECT 'tide' AS word")
+            shown = connection.execute("SHOW listen_addresses").fetchone()
+            assert shown == ("127.0.0.1",)
+        own.start()
+        own.stop()
+        assert not own.running()
+        with pytest.raises(RuleError, match="does not answer"):
+            wait_for(url, seconds=0.1)
+        own.start()
+        wait_for(own.url("kept"))
+        with psycopg.connect(own.ensure_database("kept")) as connection:
+            assert connection.execute("SELECT word FROM note").fetchone() == ("tide",)
+    finally:
+        own.stop()
+
+
+def test_a_password_is_needed(home: Path) -> None:
+    own = Cluster(home)
+    own.start()
+    try:
+        url = own.url("postgres")
+        password = url.split(":")[2].split("@")[0]
+        assert len(password) >= 24 and (home / "postgres.secret").stat().st_mode & 0o077 == 0
+        with pytest.raises(psycopg.OperationalError):
+            psycopg.connect(url.replace(password, "guess"))
+    finally:
+        own.stop()

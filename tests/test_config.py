@@ -1,0 +1,45 @@
+"""Where things are: roots by name, and no way out of them."""
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from oddmeter.config import UPLOADS, Config, inside
+from oddmeter.core.errors import RuleError
+
+
+def test_the_environment_is_read_back_as_it_was_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    media = f"Cards={tmp_path / 'cards'}\nScans={tmp_path / 'scans'}"
+    config = Config.under(tmp_path / "data", "postgresql://nowhere", media)
+    for key, value in config.to_environment().items():
+        monkeypatch.setenv(key, value)
+    assert Config.from_environment() == config
+    assert list(config.roots) == ["Cards", "Scans", UPLOADS]
+    monkeypatch.delenv("ODDMETER_DATABASE")
+    with pytest.raises(RuleError, match="No database is named"):
+        Config.from_environment()
+
+
+def test_without_media_there_is_one_root_below_the_data(tmp_path: Path) -> None:
+    config = Config.under(tmp_path, "postgresql://nowhere")
+    config.make_folders()
+    assert config.roots == {"Footage": tmp_path / "media", UPLOADS: tmp_path / "uploads"}
+    assert all(folder.is_dir() for folder in (*config.roots.values(), config.made))
+
+
+@given(st.lists(st.sampled_from(["..", ".", "a", "/", "b c", "ü", "~", "...", "a/../.."]), max_size=7))
+def test_no_path_leads_out(parts: list[str]) -> None:
+    base = Path("/srv/footage")
+    try:
+        found = inside(base, "/".join(parts))
+    except RuleError:
+        return
+    assert found == base or base in found.parents
+
+
+@pytest.mark.parametrize("path", ["../x", "a/../../x", "\0", "/../x"])
+def test_what_leads_out_is_refused(path: str, tmp_path: Path) -> None:
+    with pytest.raises(RuleError):
+        inside(tmp_path, path)
