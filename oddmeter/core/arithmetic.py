@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from oddmeter.core.conform import Conform
-from oddmeter.core.rates import decimal_text
+from oddmeter.core.errors import RuleError
+from oddmeter.core.rates import Rate, decimal_text
 from oddmeter.core.treatments import Fields, Intent
 
 
@@ -37,6 +38,15 @@ def number_text(value: Fraction) -> str:
     return short if Fraction(short) == value else f"{value.numerator}/{value.denominator}"
 
 
+def rate_text(value: Fraction) -> str:
+    """Frames a second as people say them: ``"23.976"`` for 24000/1001, other values as ``number_text``."""
+    try:
+        rate = Rate(value)
+    except RuleError:
+        return number_text(value)
+    return rate.spoken if rate.is_ntsc else number_text(value)
+
+
 def spelled(planned: Conform) -> tuple[Line, ...]:
     """Speed, frames shown a second, stride, pace and length of a conform, as lines of arithmetic."""
     shot, read, timeline = planned.shot_rate, planned.read_rate, planned.timeline_rate
@@ -46,10 +56,10 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
     return (
         _speed_line(planned),
         Line("shown a second", "read × speed", f"{read} × {number_text(planned.speed)}",
-             f"{number_text(planned.played_rate)} frames", _source_of(planned)),
+             f"{rate_text(planned.played_rate)} frames", _source_of(planned)),
         Line("stride", f"{twice}read × speed ÷ timeline", f"{twice}{read} × {number_text(planned.speed)} ÷ {timeline}",
              number_text(frame_map.stride), f"source {units} for each timeline frame"),
-        Line("pace", "read × speed ÷ shot", f"{number_text(planned.played_rate)} ÷ {shot}",
+        Line("pace", "read × speed ÷ shot", f"{rate_text(planned.played_rate)} ÷ {shot}",
              percent_text(planned.pace), "of life" if planned.pace != 1 else "real time"),
         Line("length", f"source {units} ÷ stride, rounded up", f"{frame_map.units} ÷ {number_text(frame_map.stride)}",
              f"{frame_map.length} frames"),

@@ -5,6 +5,7 @@ differs from the one before in both. A planned repeat must not change; a planned
 source itself stands still there.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -26,24 +27,28 @@ STILL = 1.0
 """Grey levels (of 255), in the most changed block: a source change below this is too small to tell."""
 
 
-def verify(plan: RenderPlan) -> Proof:
-    """Open the made file of a plan and prove it; raises ``RuleError`` where a file can no longer be read."""
+def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None) -> Proof:
+    """Open the made file of a plan and prove it.
+
+    ``progress`` is called with the number of timeline frames compared, and may raise. Raises ``RuleError`` where
+    a file can no longer be read.
+    """
     made = probe(plan.out)
     if made.fault:
         return Proof((Check("file", "readable", made.fault, False),))
     wanted = plan.conformed
     found_rate = made.file_rate or Rate(Fraction(1))
     checks = [
-        Check("rate", wanted.timeline_rate.exact, found_rate.exact, found_rate == wanted.timeline_rate),
+        _equal("rate", _rate_words(wanted.timeline_rate), _rate_words(found_rate)),
         _equal("frames", wanted.frame_map.length, made.frames),
         _equal("raster", f"{plan.facts.width} × {plan.facts.height}", f"{made.width} × {made.height}"),
-        _equal("pixel shape", str(plan.facts.pixel_aspect), str(made.pixel_aspect)),
+        _equal("pixel shape", _shape_words(plan.facts.pixel_aspect), _shape_words(made.pixel_aspect)),
         _equal("start timecode", plan.start, made.timecode or "none"),
         _equal("sound", "kept" if plan.keeps_sound else "none", "kept" if made.sound else "none"),
     ]
     if made.frames != wanted.frame_map.length:
         return Proof(tuple(checks))
-    pictures = _compare_pictures(plan)
+    pictures = _compare_pictures(plan, progress)
     checks.append(_equal("repeats", pictures.planned_repeats, pictures.found_repeats))
     shown = f"{pictures.compared - len(pictures.wrong)} of {pictures.compared}"
     checks.append(Check("pictures", f"{pictures.compared} of {pictures.compared}", shown, not pictures.wrong))
@@ -59,7 +64,7 @@ class _Pictures:
     wrong: list[int] = field(default_factory=list)
 
 
-def _compare_pictures(plan: RenderPlan) -> _Pictures:
+def _compare_pictures(plan: RenderPlan, progress: Callable[[int], None]) -> _Pictures:
     frame_map = plan.conformed.frame_map
     out = _Pictures()
     noise = 0.0 if ENCODINGS[plan.setting].lossless else 4.0
@@ -76,6 +81,7 @@ def _compare_pictures(plan: RenderPlan) -> _Pictures:
             elif not _alike(shown, wanted, 0.0, noise):
                 out.wrong.append(number)
             before_source, before_made, before_pick = wanted, shown, pick
+            progress(out.compared)
     return out
 
 
@@ -135,3 +141,12 @@ def _luma(frame: VideoFrame) -> Grey:
 
 def _equal(name: str, planned: object, found: object) -> Check:
     return Check(name, str(planned), str(found), str(planned) == str(found))
+
+
+def _rate_words(rate: Rate) -> str:
+    """The rate as it is said, with the fraction where that is not the same."""
+    return rate.spoken if rate.value.denominator == 1 else f"{rate.spoken} ({rate.exact})"
+
+
+def _shape_words(pixel_aspect: Fraction) -> str:
+    return "square" if pixel_aspect == 1 else str(pixel_aspect)

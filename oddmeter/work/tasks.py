@@ -6,6 +6,7 @@ What a task finds out is kept in the store; the queue only says that there is so
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from threading import Event
 
 import psycopg
 from procrastinate import App, PsycopgConnector, RetryStrategy, SyncPsycopgConnector
@@ -31,6 +32,10 @@ _AGAIN = RetryStrategy(
 )
 
 
+class StoppedError(OSError):
+    """This worker is being stopped; the task is left to the next one."""
+
+
 class CancelledError(Exception):
     """Somebody asked for a render to stop."""
 
@@ -54,8 +59,8 @@ class Queue:
         self.make.configure(connection=connection, lock=f"made:{out_path}").defer(render_id=render_id)
 
 
-def queue(config: Config, database: Database, *, worker: bool = False) -> Queue:
-    """The queue in a database; for a worker, with a connector that can run tasks."""
+def queue(config: Config, database: Database, *, worker: bool = False, stopping: Event | None = None) -> Queue:
+    """The queue in a database; for a worker, with a connector that can run tasks, and what tells them to stop."""
     connector = PsycopgConnector(conninfo=config.database) if worker else SyncPsycopgConnector(conninfo=config.database)
     app = App(connector=connector)
 
@@ -65,7 +70,7 @@ def queue(config: Config, database: Database, *, worker: bool = False) -> Queue:
 
     @app.task(name="make_file", retry=_AGAIN)
     def make_file(render_id: int) -> None:
-        make(config, database, render_id)
+        make(config, database, render_id, stopping)
 
     return Queue(app, probe_clip, make_file)
 
@@ -86,10 +91,11 @@ def look_at(config: Config, database: Database, clip_id: int) -> None:
         clips.keep_facts(connection, clip_id, facts)
 
 
-def make(config: Config, database: Database, render_id: int) -> None:
+def make(config: Config, database: Database, render_id: int, stopping: Event | None = None) -> None:
     """Make and prove one file. Nothing happens where it is finished or cancelled.
 
-    Raises ``BusyError`` where another worker is at the same output, and database errors, to be tried again.
+    Raises ``BusyError`` where another worker is at the same output, ``StoppedError`` soon after ``stopping`` is
+    set, and database errors, all to be tried again.
     """
     with database.transaction() as connection:
         asked = renders.render(connection, render_id)
@@ -97,7 +103,8 @@ def make(config: Config, database: Database, render_id: int) -> None:
         return
     with SoleRight(database.url, asked.out_path) as right:
         try:
-            proof = _made_and_proven(config, database, asked, right)
+            progress = _Progress(database, asked.id, right, stopping)
+            proof = _made_and_proven(config, database, asked, progress, right)
         except CancelledError:
             _surely(database, lambda c: renders.finish(c, render_id, "cancelled", None, None))
         except RuleError as error:
@@ -109,7 +116,9 @@ def make(config: Config, database: Database, render_id: int) -> None:
             _surely(database, lambda c: renders.finish(c, render_id, state, fault_found, proof))
 
 
-def _made_and_proven(config: Config, database: Database, asked: renders.Render, right: SoleRight) -> dict[str, object]:
+def _made_and_proven(
+    config: Config, database: Database, asked: renders.Render, progress: "_Progress", right: SoleRight
+) -> dict[str, object]:
     with database.transaction() as connection:
         clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
     if clip.facts is None:
@@ -121,19 +130,22 @@ def _made_and_proven(config: Config, database: Database, asked: renders.Render, 
     _surely(database, lambda c: renders.begin(c, asked.id))
     made_by_a_worker_that_died = asked.attempts > 0 and plan.out.exists()
     if not made_by_a_worker_that_died:
-        render(plan, _Progress(database, asked.id, right), right.insist)
+        render(plan, progress, right.insist)
     _surely(database, lambda c: renders.proving(c, asked.id))
-    return proven(verify(plan))
+    return proven(verify(plan, lambda _: progress(plan.conformed.frame_map.length)))
 
 
 class _Progress:
     """Writes progress down now and then, and stops the render where that was asked. A database that does not
     answer is no reason to stop."""
 
-    def __init__(self, database: Database, render_id: int, right: SoleRight) -> None:
+    def __init__(self, database: Database, render_id: int, right: SoleRight, stopping: Event | None) -> None:
         self._database, self._id, self._right, self._next = database, render_id, right, 0.0
+        self._stopping = stopping
 
     def __call__(self, frames: int) -> None:
+        if self._stopping is not None and self._stopping.is_set():
+            raise StoppedError("this worker is being stopped")
         now = time.monotonic()
         if now < self._next:
             return

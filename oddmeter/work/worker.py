@@ -6,6 +6,7 @@ Any number of workers on any number of machines may run; each outlives a restart
 import asyncio
 import logging
 import signal
+import threading
 from contextlib import suppress
 from typing import Any
 
@@ -23,38 +24,48 @@ HEARTBEAT_SECONDS = 1.0
 DEAD_AFTER_SECONDS = 6.0
 _CONCURRENT = 2
 _SWEEP_SECONDS = 2.0
+_STOPPING_SECONDS = 6
 
 
 def run_worker(config: Config) -> None:
-    """Work until SIGINT or SIGTERM; what is under way then is left to the next worker."""
+    """Work until SIGINT or SIGTERM; what is under way then is put back for the next worker."""
     database = Database(config.database)
     asyncio.run(_work(config, database))
 
 
 async def _work(config: Config, database: Database) -> None:
-    stop = asyncio.Event()
+    stop, halt = asyncio.Event(), threading.Event()
     for name in (signal.SIGINT, signal.SIGTERM):
         asyncio.get_running_loop().add_signal_handler(name, stop.set)
     await asyncio.to_thread(database.open)
     orders = queue(config, database)
     while not stop.is_set():
-        tasks = queue(config, database, worker=True)
+        halt.clear()
+        tasks = queue(config, database, worker=True, stopping=halt)
         try:
             async with tasks.app.open_async():
-                working = asyncio.create_task(_run(tasks))
-                sweeping = asyncio.create_task(_sweep(tasks, orders, database))
-                stopping = asyncio.create_task(stop.wait())
-                everything: set[asyncio.Task[Any]] = {working, sweeping, stopping}
-                done, _ = await asyncio.wait(everything, return_when=asyncio.FIRST_COMPLETED)
-                for task in everything:
-                    task.cancel()
-                await asyncio.wait(everything, timeout=2)
-                for ended in done & {working, sweeping}:
-                    ended.result()
+                await _work_until(stop, halt, tasks, orders, database)
         except (psycopg.Error, ProcrastinateException, OSError) as error:
             log.warning("the database went away (%s); trying again", error)
             with suppress(TimeoutError):
                 await asyncio.wait_for(stop.wait(), 1)
+
+
+async def _work_until(
+    stop: asyncio.Event, halt: threading.Event, tasks: Queue, orders: Queue, database: Database
+) -> None:
+    """Work until ``stop``; then ``halt`` tells running tasks, which put themselves back. Raises what went wrong."""
+    working: asyncio.Task[Any] = asyncio.create_task(_run(tasks))
+    sweeping: asyncio.Task[Any] = asyncio.create_task(_sweep(tasks, orders, database))
+    stopped: asyncio.Task[Any] = asyncio.create_task(stop.wait())
+    everything = {working, sweeping, stopped}
+    done, _ = await asyncio.wait(everything, return_when=asyncio.FIRST_COMPLETED)
+    halt.set()
+    for task in everything:
+        task.cancel()
+    await asyncio.wait(everything, timeout=_STOPPING_SECONDS)
+    for ended in done & {working, sweeping}:
+        ended.result()
 
 
 async def _run(tasks: Queue) -> None:
@@ -63,7 +74,7 @@ async def _run(tasks: Queue) -> None:
         install_signal_handlers=False,
         update_heartbeat_interval=HEARTBEAT_SECONDS,
         stalled_worker_timeout=DEAD_AFTER_SECONDS,
-        shutdown_graceful_timeout=1,
+        shutdown_graceful_timeout=_STOPPING_SECONDS - 1,
         fetch_job_polling_interval=2,
         delete_jobs="successful",
     )

@@ -86,7 +86,7 @@ def test_every_setting_and_intent_is_made_and_proven(
     proof = verify(plan)
     assert proof.passed, proof
     found = {check.name: check.found for check in proof.checks}
-    assert found["rate"] == "24000/1001"
+    assert found["rate"] == "23.976 (24000/1001)"
     assert int(found["repeats"]) == plan.conformed.frame_map.repeated
 
 

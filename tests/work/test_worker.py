@@ -74,6 +74,19 @@ def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: D
     check_whole(desk, asked)
 
 
+def test_a_worker_that_is_stopped_puts_its_render_back_at_once(desk: Desk) -> None:
+    asked = queued(desk, "stopped", Fraction(1, 6))
+    with worker(desk) as first:
+        wait_until(lambda: desk.render(asked).done_frames > 50)
+        first.terminate()
+        assert first.wait(8) == 0
+    assert list(desk.config.made.iterdir()) == []
+    assert desk.render(asked).state == "rendering", "it is not given up, only left to the next worker"
+    with worker(desk):
+        wait_until(lambda: desk.render(asked).state == "done")
+    check_whole(desk, asked)
+
+
 def test_the_database_restarted_in_mid_render_is_survived(desk: Desk, cluster: Cluster) -> None:
     asked = queued(desk, "restarted", Fraction(1, 8))
     port = (cluster.home / "postgres.port").read_text()

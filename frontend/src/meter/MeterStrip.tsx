@@ -11,7 +11,7 @@ interface Size {
 
 const SIZES: Record<"mini" | "band", Size> = {
   mini: { width: 96, height: 18, rail: 3.5, dot: 1.5 },
-  band: { width: 306, height: 44, rail: 8, dot: 2.2 },
+  band: { width: 296, height: 44, rail: 8, dot: 2.2 },
 };
 
 /** Below this many pixels between source frames, dropped ones are drawn as fine strokes instead of rings. */

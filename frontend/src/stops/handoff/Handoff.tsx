@@ -185,5 +185,5 @@ function Files(props: {
 
 function shortened(path: string): string {
   const parts = path.split("/");
-  return parts.length > 3 ? `…/${parts.slice(-2).join("/")}` : path;
+  return parts.length > 2 ? `…/${parts.at(-1)}` : path;
 }

@@ -133,10 +133,10 @@ function RenderItem({ render }: { render: Render }) {
       {underWay && render.state !== "waiting" && (
         <div className="mt-1 flex items-center gap-2 pl-6 text-[12.5px] text-soft">
           <Progress done={render.done_frames} of={render.total_frames} label={`Frames of ${render.out_path} made`} />
-          <Number className="whitespace-nowrap">
+          <Number className="w-32 shrink-0 text-right whitespace-nowrap">
             {render.done_frames} of {render.total_frames}
           </Number>
-          <Number className="w-20 text-right whitespace-nowrap">
+          <Number className="w-20 shrink-0 text-right whitespace-nowrap">
             {render.seconds_left !== null ? `${render.seconds_left} s left` : ""}
           </Number>
         </div>

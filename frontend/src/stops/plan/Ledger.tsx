@@ -125,7 +125,7 @@ export function Ledger(props: {
     >
       <div
         role="row"
-        className={`sticky top-0 z-10 grid h-7 items-center gap-x-2 border-b border-hair bg-ground px-2 text-[12px] text-soft ${LEDGER_COLUMNS}`}
+        className={`sticky top-0 z-10 grid h-7 items-center gap-x-1.5 border-b border-hair bg-ground px-2 text-[12px] text-soft ${LEDGER_COLUMNS}`}
       >
         <input
           type="checkbox"

@@ -5,7 +5,7 @@ import { MarkWord } from "../../ui/marks";
 import { Decimal, Number } from "../../ui/parts";
 
 export const LEDGER_COLUMNS =
-  "grid-cols-[16px_minmax(9rem,1fr)_3.5rem_3.5rem_3.5rem_5.4rem_4.4rem_96px_5.8rem_minmax(7.4rem,0.6fr)]";
+  "grid-cols-[16px_minmax(10.9rem,1.4fr)_3.5rem_3.5rem_3.5rem_5.2rem_4.4rem_96px_5.8rem_minmax(7.2rem,0.6fr)]";
 
 export const LEDGER_HEADS = [
   { name: "Clip", align: "" },
@@ -38,7 +38,7 @@ export function LedgerRow(props: {
       aria-label={row.name}
       style={props.style}
       onClick={props.onClick}
-      className={`absolute inset-x-0 grid cursor-default items-center gap-x-2 border-b border-hair px-2 select-none ${LEDGER_COLUMNS} ${
+      className={`absolute inset-x-0 grid cursor-default items-center gap-x-1.5 border-b border-hair px-2 select-none ${LEDGER_COLUMNS} ${
         selected ? "bg-patina-wash" : "hover:bg-sunk"
       } ${current ? "group-focus-visible:outline-2 group-focus-visible:-outline-offset-2 group-focus-visible:outline-patina" : ""}`}
     >
