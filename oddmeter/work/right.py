@@ -8,8 +8,12 @@ import psycopg
 _PATIENCE_SECONDS = 60
 
 
-class BusyError(OSError):
-    """Another worker has the right; the task is tried again later."""
+class LaterError(Exception):
+    """This task cannot go on now; it is tried again later, from the start."""
+
+
+class BusyError(LaterError):
+    """Another worker has the right."""
 
 
 class SoleRight:

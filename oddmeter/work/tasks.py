@@ -23,16 +23,19 @@ from oddmeter.media.verify import verify
 from oddmeter.store import clips, renders
 from oddmeter.store.database import Connection, Database
 from oddmeter.work.orders import render_plan
-from oddmeter.work.right import SoleRight
+from oddmeter.work.right import LaterError, SoleRight
 
 _PROGRESS_SECONDS = 0.4
 _PATIENCE_SECONDS = 60
 _AGAIN = RetryStrategy(
-    max_attempts=8, wait=1, linear_wait=2, retry_exceptions=[psycopg.OperationalError, psycopg.InterfaceError, OSError]
+    max_attempts=8,
+    wait=1,
+    linear_wait=2,
+    retry_exceptions=[psycopg.OperationalError, psycopg.InterfaceError, LaterError, OSError],
 )
 
 
-class StoppedError(OSError):
+class StoppedError(LaterError):
     """This worker is being stopped; the task is left to the next one."""
 
 
