@@ -5,7 +5,7 @@ import { MarkWord } from "../../ui/marks";
 import { Decimal, Number } from "../../ui/parts";
 
 export const LEDGER_COLUMNS =
-  "grid-cols-[16px_minmax(10.9rem,1.4fr)_3.5rem_3.5rem_3.5rem_5.2rem_4.4rem_96px_5.8rem_minmax(7.2rem,0.6fr)]";
+  "grid-cols-[16px_minmax(10.9rem,1.4fr)_3.5rem_3.5rem_3.5rem_5.2rem_4.4rem_96px_5.8rem_minmax(6.7rem,0.5fr)]";
 
 export const LEDGER_HEADS = [
   { name: "Clip", align: "" },
