@@ -6,7 +6,7 @@ from fractions import Fraction
 from oddmeter.core.conform import Conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate, decimal_text
-from oddmeter.core.treatments import Fields, Intent
+from oddmeter.core.treatments import Fields, Intent, Treatment
 
 
 @dataclass(frozen=True)
@@ -72,6 +72,34 @@ def stride_equation(planned: Conform) -> str:
     return f"{line.numbers} = {line.result}"
 
 
+def intent_text(treatment: Treatment, decided: bool) -> str:
+    """A decision in words: ``real time``, ``speed 40 %``; ``undecided`` where there is none."""
+    if not decided:
+        return "undecided"
+    name = treatment.intent.value.replace("-", " ")
+    if treatment.value is None:
+        return name
+    if treatment.intent is Intent.FIT:
+        return f"fit {treatment.value} frames"
+    return f"{name} {percent_text(treatment.value)}"
+
+
+def pattern_text(planned: Conform) -> str:
+    """The rhythm as text: ``"2 3"``; for a long one, its period."""
+    cadence = planned.frame_map.cadence
+    pattern = cadence.pattern
+    if pattern is not None and len(pattern) <= _LONGEST_RHYTHM:
+        return " ".join(str(step) for step in pattern)
+    return f"{cadence.source_period} frames in {cadence.timeline_period}"
+
+
+def hiccup_text(planned: Conform) -> str | None:
+    """The seconds between two hiccups of a near miss: ``"41.7 s"``; None for other kinds."""
+    hiccup = planned.frame_map.cadence.hiccup_every
+    return f"{decimal_text(hiccup / planned.timeline_rate.value, 1)} s" if hiccup else None
+
+
+_LONGEST_RHYTHM = 18
 _THIRDS = {Fraction(1, 3): "⅓", Fraction(2, 3): "⅔", Fraction(1, 6): "⅙", Fraction(5, 6): "⅚"}
 
 

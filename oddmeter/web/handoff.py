@@ -3,29 +3,26 @@
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import PurePosixPath
-from typing import Annotated, Any
+from typing import Annotated
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oddmeter.core.arithmetic import percent_text, stride_equation
-from oddmeter.core.batches import as_it_stands, marks
+from oddmeter.core.arithmetic import intent_text
 from oddmeter.core.errors import RuleError
-from oddmeter.core.naming import WORDS, filled, safe_folder, safe_name
-from oddmeter.core.rates import decimal_text, fraction_text
+from oddmeter.core.naming import WORDS, filled, safe_folder
+from oddmeter.core.rates import decimal_text
 from oddmeter.core.timecode import duration_text
-from oddmeter.interchange.sheet import SheetRow, as_csv, as_json
 from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.store import clips, renders, shows
 from oddmeter.store.clips import Clip
 from oddmeter.store.database import Connection
 from oddmeter.store.renders import Render
-from oddmeter.store.shows import Show, Timeline
+from oddmeter.store.shows import Timeline
 from oddmeter.web.brief import ShowId
 from oddmeter.web.context import Context, Here
-from oddmeter.web.plan import intent_words, pattern_text, plan_of
-from oddmeter.work.orders import order
+from oddmeter.work.orders import order, plan_of, settled_timeline
 
 router = APIRouter(prefix="/api", tags=["handoff"])
 
@@ -140,7 +137,7 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Made:
     """Queue files. What cannot be made is refused by name; the rest is queued."""
     with here.database.transaction() as connection:
         wanted = _wanted(here, connection, show_id, asked)
-        timeline = _timeline(shows.show(connection, show_id))
+        timeline = settled_timeline(shows.show(connection, show_id))
         refused = [file.view for file in wanted if file.view.problem]
         for file in wanted:
             if not file.view.problem:
@@ -175,22 +172,6 @@ def retry(here: Here, render_id: int) -> None:
         here.queue.ask_render(connection, render_id, known.out_path)
 
 
-@router.get("/shows/{show_id}/sheet.csv", response_class=Response)
-def sheet_csv(here: Here, show_id: ShowId) -> Response:
-    """The conform sheet as CSV."""
-    show, rows = _sheet(here, show_id)
-    return _download(as_csv(rows).encode("utf-8-sig"), "text/csv; charset=utf-8", f"{show.name} conform sheet.csv")
-
-
-@router.get("/shows/{show_id}/sheet.json")
-def sheet_json(here: Here, show_id: ShowId) -> dict[str, Any]:
-    """The conform sheet as JSON."""
-    show, rows = _sheet(here, show_id)
-    settings = _timeline(show).settings
-    timeline = {"name": settings.name, "rate": settings.rate.exact, "drop_frame": settings.drop_frame}
-    return as_json(rows, show.name, timeline)
-
-
 @dataclass(frozen=True)
 class _Wanted:
     clip: Clip
@@ -199,7 +180,7 @@ class _Wanted:
 
 def _wanted(here: Context, connection: Connection, show_id: int, asked: MakeIn) -> list[_Wanted]:
     show = shows.show(connection, show_id)
-    timeline = _timeline(show)
+    timeline = settled_timeline(show)
     names = {delivery.id: delivery.name for delivery in clips.deliveries(connection, show_id)}
     found = clips.clips_by_id(connection, asked.clip_ids)
     folder = safe_folder(asked.folder)
@@ -227,7 +208,7 @@ def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: s
         "delivery": delivery,
         "timeline": settings.name,
         "rate": settings.rate.spoken,
-        "intent": intent_words(clip.treatment, clip.decided),
+        "intent": intent_text(clip.treatment, clip.decided),
         "speed": f"{decimal_text(planned.speed * 100, 2)}pc" if planned else "",
         "setting": asked.setting.value,
     }
@@ -260,12 +241,6 @@ def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: s
     return _Wanted(clip, view)
 
 
-def _timeline(show: Show) -> Timeline:
-    if show.default_timeline is None:
-        raise RuleError("The show has no timeline. Settle one in Brief.", "timeline")
-    return show.default_timeline
-
-
 def _render_view(render: Render) -> RenderView:
     proof = render.proof or {}
     return RenderView(
@@ -295,67 +270,3 @@ def _seconds_left(render: Render) -> int | None:
         return None
     so_far = (datetime.now(UTC) - render.begun_at).total_seconds()
     return round(so_far * (render.total_frames - render.done_frames) / render.done_frames)
-
-
-def _sheet(here: Context, show_id: int) -> tuple[Show, list[SheetRow]]:
-    with here.database.transaction() as connection:
-        show = shows.show(connection, show_id)
-        names = {delivery.id: delivery.name for delivery in clips.deliveries(connection, show_id)}
-        found = clips.clips_of_show(connection, show_id)
-        made = renders.renders_of_show(connection, show_id)
-    newest: dict[int, Render] = {}
-    for render in reversed(made):
-        newest[render.clip_id] = render
-    timeline = _timeline(show)
-    return show, [_sheet_row(clip, timeline, names[clip.delivery_id], newest.get(clip.id)) for clip in found]
-
-
-def _sheet_row(clip: Clip, timeline: Timeline, delivery: str, made: Render | None) -> SheetRow:
-    settings, facts = timeline.settings, clip.facts
-    planned = plan_of(clip, timeline)
-    keeps = clip.sound == "keep"
-    found = marks(facts, planned, clip.decided, keeps)
-    said = [mark.value.replace("-", " ") for mark in found] + ([facts.trouble] if facts and facts.trouble else [])
-    if planned is None:
-        frames = facts.frames if facts else 0
-        return SheetRow(delivery=delivery, clip=clip.name, source_frames=frames, marks="; ".join(said))
-    frame_map = planned.frame_map
-    sound = "none" if facts is None or facts.sound is None else "kept" if keeps and planned.sound_factor == 1 else "off"
-    return SheetRow(
-        delivery=delivery,
-        clip=clip.name,
-        source_frames=planned.material.frames,
-        shot_rate=planned.shot_rate.exact,
-        file_rate=planned.material.file_rate.exact,
-        read_rate=planned.read_rate.exact,
-        intent=intent_words(clip.treatment, clip.decided),
-        speed=fraction_text(planned.speed),
-        speed_percent=percent_text(planned.speed),
-        equation=stride_equation(planned),
-        stride=fraction_text(frame_map.stride),
-        pace=fraction_text(planned.pace),
-        cadence=frame_map.cadence.kind.value,
-        pattern=pattern_text(planned),
-        frames_before=as_it_stands(planned.material, settings.rate).frame_map.length,
-        frames_after=frame_map.length,
-        duration_after=duration_text(frame_map.length, settings.rate, settings.drop_frame),
-        dropped=frame_map.dropped,
-        repeated=frame_map.repeated,
-        sound=sound,
-        marks="; ".join(said),
-        made_file=made.out_path if made and made.state == "done" else "",
-        proof=_proof_words(made),
-    )
-
-
-def _proof_words(made: Render | None) -> str:
-    if made is None:
-        return "not made"
-    if made.state == "done" and made.proof:
-        return f"proven: {len(made.proof['checks'])} of {len(made.proof['checks'])} checks agree"
-    return made.fault or made.state
-
-
-def _download(body: bytes, media_type: str, name: str) -> Response:
-    plain = safe_name(name).encode("ascii", "replace").decode().replace("?", "_")
-    return Response(body, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{plain}"'})

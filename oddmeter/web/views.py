@@ -6,7 +6,9 @@ from pydantic import BaseModel
 
 from oddmeter.core.arithmetic import number_text, percent_text
 from oddmeter.core.batches import Strip
-from oddmeter.core.rates import Rate, fraction_text
+from oddmeter.core.rates import Rate, fixed_text, fraction_text
+from oddmeter.core.timecode import duration_text
+from oddmeter.store.shows import Timeline
 
 
 class RateView(BaseModel):
@@ -62,4 +64,13 @@ def strip_view(strip: Strip) -> StripView:
         source_stop=strip.source_stop,
         hiccups=list(strip.hiccups),
         source_a_beat=float(strip.source_a_beat),
+    )
+
+
+def length_view(frames: int, timeline: Timeline) -> LengthView:
+    settings = timeline.settings
+    return LengthView(
+        frames=frames,
+        timecode=duration_text(frames, settings.rate, settings.drop_frame),
+        seconds=fixed_text(frames / settings.rate.value, 2),
     )

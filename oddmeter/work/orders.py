@@ -15,7 +15,7 @@ from oddmeter.media.render import RenderPlan, SoundChoice
 from oddmeter.media.settings import Setting
 from oddmeter.store.clips import Clip
 from oddmeter.store.renders import Render
-from oddmeter.store.shows import Timeline
+from oddmeter.store.shows import Show, Timeline
 
 
 class Order(BaseModel):
@@ -47,6 +47,20 @@ def material_of(clip: Clip) -> Material:
     if not clip.facts.usable or clip.facts.file_rate is None:
         raise RuleError(f"{clip.name} cannot be used. {clip.facts.trouble or ''}".strip(), "facts")
     return Material(clip.facts.frames, clip.facts.file_rate, clip.shot_rate)
+
+
+def settled_timeline(show: Show) -> Timeline:
+    """The timeline that a show is planned for; raises ``RuleError`` where none is settled."""
+    if show.default_timeline is None:
+        raise RuleError("The show has no timeline. Settle one in Brief.", "timeline")
+    return show.default_timeline
+
+
+def plan_of(clip: Clip, timeline: Timeline) -> Conform | None:
+    """The clip worked out for a timeline; None where it has not been looked at, or cannot be used."""
+    if clip.facts is None or not clip.facts.usable:
+        return None
+    return conform(material_of(clip), clip.treatment, timeline.settings.rate)
 
 
 def order(clip: Clip, timeline: Timeline) -> Order:
