@@ -1,0 +1,143 @@
+"""Shows, clips and renders as they go in and come out."""
+
+from fractions import Fraction
+
+import pytest
+
+from oddmeter.core.errors import RuleError
+from oddmeter.core.facts import Facts, Scan, Sound, Timing
+from oddmeter.core.rates import Rate
+from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
+from oddmeter.store import clips, renders, shows
+from oddmeter.store.changes import ConflictError, MissingError, change
+from oddmeter.store.database import Database
+from oddmeter.store.shows import TimelineSettings
+
+ODD_FACTS = Facts(
+    frames=1001,
+    file_rate=Rate.parse("119.88"),
+    timing=Timing.VARIABLE,
+    measured_rate=Fraction(10**15 + 7, 10**13),
+    width=720,
+    height=576,
+    pixel_aspect=Fraction(16, 15),
+    scan=Scan.INTERLACED,
+    field_order="lower",
+    timecode="01:00:00;02",
+    sound=Sound(48_000, 6, Fraction(0)),
+    codec="h264",
+    remarks=("One.", "Two, with “quotes” and ünïcode."),
+)
+
+
+def one_clip(database: Database, show_id: int) -> int:
+    with change(database, show_id, "in", "Ada") as connection:
+        delivery = clips.add_delivery(connection, show_id, "Card", "Footage", "", ["deep/folder/a clip.mov"])
+        clips.bring_in(connection, delivery)
+    with database.transaction() as connection:
+        return clips.clips_of_show(connection, show_id)[0].id
+
+
+@pytest.mark.parametrize(
+    "facts", [ODD_FACTS, Facts(fault="The file is empty."), Facts(frames=1, file_rate=Rate.of(25))]
+)
+def test_facts_come_back_exactly(database: Database, show_id: int, facts: Facts) -> None:
+    clip_id = one_clip(database, show_id)
+    with database.transaction() as connection:
+        assert clips.clips_by_id(connection, [clip_id])[0].facts is None
+        assert clips.unprobed(connection) == [clip_id]
+        clips.keep_facts(connection, clip_id, facts)
+        assert clips.clips_by_id(connection, [clip_id])[0].facts == facts
+        assert clips.unprobed(connection) == []
+        (delivery,) = clips.deliveries(connection, show_id)
+    assert (delivery.clips, delivery.probed, delivery.troubled) == (1, 1, int(facts.trouble is not None))
+
+
+def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
+    clip_id = one_clip(database, show_id)
+
+    def clip() -> clips.Clip:
+        with database.transaction() as connection:
+            return clips.clips_by_id(connection, [clip_id])[0]
+
+    fresh = clip()
+    assert (fresh.name, fresh.path) == ("a clip.mov", "deep/folder/a clip.mov")
+    assert fresh.treatment == AS_IT_STANDS and not fresh.decided and fresh.sound == "keep"
+    with change(database, show_id, "decide", "Ada") as connection:
+        clips.set_intent(connection, [clip_id], Treatment(Intent.PACE, Fraction(1, 3)))
+        clips.set_read_rate(connection, [clip_id], Rate.parse("23.976"))
+        clips.set_shot_rate(connection, [clip_id], Rate.of(150))
+        clips.set_sound(connection, [clip_id], "off")
+    decided = clip()
+    assert decided.treatment == Treatment(Intent.PACE, Fraction(1, 3), Rate.parse("23.976"))
+    assert decided.decided and decided.shot_rate == Rate.of(150) and decided.sound == "off"
+    assert decided.revision > fresh.revision
+    with pytest.raises(MissingError), database.transaction() as connection:
+        clips.clips_by_id(connection, [clip_id, 999])
+
+
+def test_a_clip_of_a_delivery_taken_out_is_not_there(database: Database, show_id: int) -> None:
+    clip_id = one_clip(database, show_id)
+    with database.transaction() as connection:
+        delivery = clips.deliveries(connection, show_id)[0].id
+        revision = clips.clips_by_id(connection, [clip_id])[0].revision
+    with change(database, show_id, "out", "Ada") as connection:
+        clips.take_out(connection, delivery)
+    with database.transaction() as connection:
+        assert clips.clips_of_show(connection, show_id) == []
+        assert clips.clips_by_id(connection, [clip_id], even_removed=True)[0].id == clip_id
+        for use in (lambda: clips.clips_by_id(connection, [clip_id]), lambda: clips.take_out(connection, delivery)):
+            with pytest.raises(MissingError):
+                use()
+        with pytest.raises(MissingError):
+            clips.expect_revisions(connection, {clip_id: revision})
+
+
+def test_timelines_come_back_exactly_and_tell_of_others(database: Database, show_id: int) -> None:
+    wanted = TimelineSettings(
+        "Broadcast", Rate.parse("29.97"), 720, 480, Fraction(8, 9), "lower", drop_frame=True, sound_rate=44_100
+    )
+    with change(database, show_id, "add", "Ada") as connection:
+        added = shows.add_timeline(connection, show_id, wanted)
+    with database.transaction() as connection:
+        timeline = shows.show(connection, show_id).timelines[-1]
+    assert timeline.settings == wanted and timeline.revision == 1
+    with change(database, show_id, "set", "Ada") as connection:
+        shows.set_timeline(connection, added, TimelineSettings("Broadcast", Rate.of(25)), 1)
+    with (
+        pytest.raises(ConflictError, match="Ada changed this timeline first"),
+        change(database, show_id, "set", "Ben") as connection,
+    ):
+        shows.set_timeline(connection, added, wanted, 1)
+    with pytest.raises(MissingError), change(database, 404, "x", "Ada"):
+        pass
+
+
+def test_a_render_goes_through_its_states(database: Database, show_id: int) -> None:
+    clip_id = one_clip(database, show_id)
+    with database.transaction() as connection:
+        asked = renders.ask(connection, show_id, clip_id, "view", "a.mp4", {"timeline_name": "Main"}, 100)
+        assert renders.taken(connection, ["a.mp4", "b.mp4"]) == {"a.mp4"}
+        assert renders.waiting(connection) == [asked]
+        renders.begin(connection, asked)
+        assert renders.note_progress(connection, asked, 40) is False
+        renders.cancel(connection, asked)
+        assert renders.render(connection, asked).state == "rendering", "it stops where it notices"
+        assert renders.note_progress(connection, asked, 41) is True
+        renders.finish(connection, asked, "cancelled", None, None)
+        renders.cancel(connection, asked)
+        stopped = renders.render(connection, asked)
+        assert stopped.state == "cancelled" and stopped.finished_at is not None
+        assert renders.taken(connection, ["a.mp4"]) == set()
+        again = renders.ask(connection, show_id, clip_id, "view", "a.mp4", {"timeline_name": "Main"}, 100)
+    with pytest.raises(RuleError, match="asked for again since"), database.transaction() as connection:
+        renders.retry(connection, asked)
+    with database.transaction() as connection:
+        renders.cancel(connection, again)
+        assert renders.render(connection, again).state == "cancelled", "it had not begun"
+        renders.retry(connection, again)
+        fresh = renders.render(connection, again)
+        assert (fresh.state, fresh.cancel_requested, fresh.done_frames) == ("waiting", False, 0)
+        assert [render.id for render in renders.renders_of_show(connection, show_id)] == [again, asked]
+        with pytest.raises(MissingError):
+            renders.render(connection, 404)
