@@ -208,14 +208,14 @@ def timecode(
 ) -> None:
     """Frames to timecode, or timecode to frames."""
     at = _called(lambda: Rate.parse(rate))
-    if value.isdecimal() and len(value) != 8:
+    if value.isdecimal():
         found = _called(lambda: Timecode(int(value), at, drop_frame))
     else:
         found = _called(lambda: Timecode.parse(value, at, drop_frame or None))
     if as_json:
         _print_json({"frames": found.frames, "timecode": str(found), "rate": at.exact, "drop_frame": found.drop})
     else:
-        print(str(found) if value.isdecimal() and len(value) != 8 else found.frames)
+        print(str(found) if value.isdecimal() else found.frames)
 
 
 def _treatment(intent: Intent, value: str | None, read_rate: str | None) -> Treatment:

@@ -76,7 +76,7 @@ need_front_end_packages() {
     wanted=$(sha256sum "$here/frontend/package-lock.json" | cut -c1-16)
     [ "$(cat "$here/frontend/node_modules/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
     say "Setting up front-end packages"
-    (cd "$here/frontend" && npm ci --no-audit --no-fund) >"$here/.data/npm.log" 2>&1 ||
+    (cd "$here/frontend" && npm ci --include=dev --no-audit --no-fund) >"$here/.data/npm.log" 2>&1 ||
         give_up "Front-end packages could not be installed; .data/npm.log says why."
     echo "$wanted" >"$here/frontend/node_modules/.odd-meter"
 }

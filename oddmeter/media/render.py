@@ -29,7 +29,7 @@ from oddmeter.core.treatments import Fields
 from oddmeter.media.decode import FrameReader
 from oddmeter.media.matroska import PLACEHOLDER, state_pixel_shape
 from oddmeter.media.settings import ENCODINGS, Encoding, Setting
-from oddmeter.media.sound import kept_sound
+from oddmeter.media.sound import kept_sound, named_layout
 
 SOUND_LATER = "Sound that follows the speed or keeps its pitch is still to come; this file is made without sound."
 
@@ -162,7 +162,10 @@ class _SoundTrack:
         assert plan.facts.sound is not None
         length = plan.conformed.frame_map.length / plan.conformed.timeline_rate.value
         self._container = container
-        layout = {1: "mono", 2: "stereo"}.get(plan.facts.sound.channels) or f"{plan.facts.sound.channels}c"
+        with av.open(str(plan.source), metadata_errors="replace") as source:
+            layout = named_layout(source.streams.audio[0])
+        if plan.facts.sound.channels > encoding.most_channels:
+            raise RuleError(f"{encoding.label} holds at most {encoding.most_channels} channels of sound.", "sound")
         stream = container.add_stream(encoding.sound_codec, rate=plan.facts.sound.sample_rate, layout=layout)
         self._stream = cast(AudioStream, stream)
         self._frames: Iterator[AudioFrame] = kept_sound(plan.source, encoding.sound_format, length)

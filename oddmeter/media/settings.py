@@ -28,6 +28,7 @@ class Encoding:
     sound_format: str
     lossless: bool
     smallest: tuple[int, int] = (2, 2)
+    most_channels: int = 64
 
     def pixel_format_for(self, source: str, width: int, height: int) -> str:
         """The pixel format to encode: the source's own where the setting takes it.
@@ -84,5 +85,6 @@ ENCODINGS: dict[Setting, Encoding] = {
         sound_codec="aac",
         sound_format="fltp",
         lossless=False,
+        most_channels=8,
     ),
 }

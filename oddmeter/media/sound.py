@@ -12,6 +12,7 @@ from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
 
 BLOCK = 1024
+_USUAL = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 Samples = npt.NDArray[Any]
 
 
@@ -23,7 +24,7 @@ def kept_sound(path: Path, sample_format: str, length: Fraction) -> Iterator[Aud
     """
     with av.open(str(path), metadata_errors="replace") as container:
         stream = container.streams.audio[0]
-        rate, layout = stream.rate, stream.layout.name
+        rate, layout = stream.rate, named_layout(stream)
         planar = sample_format.endswith("p")
         wide = 1 if planar else stream.channels
         wanted = round(length * rate)
@@ -47,11 +48,17 @@ def kept_sound(path: Path, sample_format: str, length: Fraction) -> Iterator[Aud
             rest, done = rest[:, take * wide :], done + take
 
 
+def named_layout(stream: av.AudioStream) -> str:
+    """The stream's layout of channels; the usual one for their number where the file names none."""
+    name = stream.layout.name
+    return _USUAL.get(stream.channels, name) if name.endswith("channels") else name
+
+
 def _placed(
     container: av.container.InputContainer, stream: av.AudioStream, sample_format: str, wide: int
 ) -> Iterator[Samples]:
     """The decoded samples, moved so that the first one stands at the first picture."""
-    resampler = AudioResampler(format=sample_format, layout=stream.layout.name, rate=stream.rate)
+    resampler = AudioResampler(format=sample_format, layout=named_layout(stream), rate=stream.rate)
     video = container.streams.video[0]
     picture_start = Fraction(video.start_time or 0) * (video.time_base or 1)
     skip: int | None = None

@@ -11,7 +11,7 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 log = logging.getLogger("oddmeter.web")
 router = APIRouter(tags=["events"])
 
-_GATHER_SECONDS = 0.15
+_GATHER_SECONDS = 0.25
 
 
 class Listener:

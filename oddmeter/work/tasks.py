@@ -27,6 +27,9 @@ from oddmeter.work.right import LaterError, SoleRight
 
 _PROGRESS_SECONDS = 0.4
 _PATIENCE_SECONDS = 60
+_SOON = 10
+"""The priority of probing: people wait for it, while renders take their time."""
+
 _AGAIN = RetryStrategy(
     max_attempts=8,
     wait=1,
@@ -67,7 +70,7 @@ def queue(config: Config, database: Database, *, worker: bool = False, stopping:
     connector = PsycopgConnector(conninfo=config.database) if worker else SyncPsycopgConnector(conninfo=config.database)
     app = App(connector=connector)
 
-    @app.task(name="probe_clip", retry=_AGAIN)
+    @app.task(name="probe_clip", retry=_AGAIN, priority=_SOON)
     def probe_clip(clip_id: int) -> None:
         look_at(config, database, clip_id)
 

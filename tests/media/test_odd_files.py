@@ -134,6 +134,34 @@ def test_still_frames_cannot_be_told_apart_and_the_proof_says_so(tmp_path: Path)
     assert {check.name: check.found for check in proof.checks}["repeats"] == "20"
 
 
+@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize(("layout", "channels"), [("mono", 1), ("quad", 4), ("5.1", 6)])
+def test_sound_of_many_channels_is_kept(tmp_path: Path, setting: Setting, layout: str, channels: int) -> None:
+    source = tmp_path / "source.mkv"
+    with av.open(str(source), "w") as container:
+        video, audio = (
+            container.add_stream("ffv1", rate=25),
+            container.add_stream("pcm_s16le", rate=48_000, layout=layout),
+        )
+        video.width, video.height, video.pix_fmt = 320, 180, "yuv420p"
+        for number in range(50):
+            frame = VideoFrame.from_ndarray(scenes.quay(number / 25, 320, 180), format="bgr24").reformat(
+                format="yuv420p"
+            )
+            frame.pts = number
+            container.mux(video.encode(frame))
+        tone = np.random.default_rng(2).integers(-9000, 9000, (1, 96_000 * channels)).astype(np.int16)
+        sound = av.AudioFrame.from_ndarray(tone, format="s16", layout=layout)
+        sound.sample_rate, sound.pts = 48_000, 0
+        container.mux(audio.encode(sound))
+    out = tmp_path / "made" / f"out{ENCODINGS[setting].suffix}"
+    plan = planned(source, out, Treatment(Intent.REAL_TIME), setting)
+    render(plan)
+    made = probe(out)
+    assert verify(plan).passed and made.sound is not None
+    assert made.sound.channels == channels and abs(made.sound.seconds - 2) < Fraction(1, 20)
+
+
 def test_frames_are_read_forwards_only(footage: dict[str, Path]) -> None:
     with FrameReader(footage["HB_gulls_30.mp4"]) as reader:
         assert reader.frame(5) is reader.frame(5)
