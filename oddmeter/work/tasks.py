@@ -3,6 +3,7 @@
 What a task finds out is kept in the store; the queue only says that there is something to do.
 """
 
+import logging
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -16,6 +17,7 @@ from procrastinate.types import JSONDict
 from oddmeter.config import Config
 from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts
+from oddmeter.core.proof import Proof
 from oddmeter.interchange.reports import proven
 from oddmeter.media.probe import probe
 from oddmeter.media.render import clear_unfinished, render
@@ -25,8 +27,11 @@ from oddmeter.store.database import Connection, Database
 from oddmeter.work.orders import render_plan
 from oddmeter.work.right import LaterError, SoleRight
 
+log = logging.getLogger("oddmeter.worker")
+
 _PROGRESS_SECONDS = 0.4
 _PATIENCE_SECONDS = 60
+_MOST_ATTEMPTS = 6
 _SOON = 10
 """The priority of probing: people wait for it, while renders take their time."""
 
@@ -93,6 +98,9 @@ def look_at(config: Config, database: Database, clip_id: int) -> None:
         facts = probe(config.footage(str(known[0]), str(known[1])))
     except RuleError as error:
         facts = Facts(fault=str(error))
+    except Exception:
+        log.exception("probing clip %s ended unexpectedly", clip_id)
+        facts = Facts(fault="Looking at this file ended in an unexpected error; the worker's log says more.")
     with database.transaction() as connection:
         clips.keep_facts(connection, clip_id, facts)
 
@@ -107,24 +115,28 @@ def make(config: Config, database: Database, render_id: int, stopping: Event | N
         asked = renders.render(connection, render_id)
     if asked.state not in renders.UNDER_WAY:
         return
+    if asked.attempts >= _MOST_ATTEMPTS:
+        fault = f"Tried {asked.attempts} times; each time the worker ended over it. Nothing was made."
+        _surely(database, lambda c: renders.finish(c, render_id, "failed", fault, None))
+        return
     with SoleRight(database.url, asked.out_path) as right:
         try:
             progress = _Progress(database, asked.id, right, stopping)
-            proof = _made_and_proven(config, database, asked, progress, right)
+            proof, doubt = _made_and_proven(config, database, asked, progress, right)
         except CancelledError:
             _surely(database, lambda c: renders.finish(c, render_id, "cancelled", None, None))
         except RuleError as error:
-            fault = str(error)
-            _surely(database, lambda c: renders.finish(c, render_id, "failed", fault, None))
+            sentence = str(error)
+            _surely(database, lambda c: renders.finish(c, render_id, "failed", sentence, None))
         else:
-            fault_found = None if proof["passed"] else "The file was made, but it is not what was planned."
-            state = "done" if proof["passed"] else "failed"
-            _surely(database, lambda c: renders.finish(c, render_id, state, fault_found, proof))
+            state = "done" if proof.passed else "failed"
+            _surely(database, lambda c: renders.finish(c, render_id, state, doubt, proven(proof)))
 
 
 def _made_and_proven(
     config: Config, database: Database, asked: renders.Render, progress: "_Progress", right: SoleRight
-) -> dict[str, object]:
+) -> tuple[Proof, str | None]:
+    """The proof of the file, and a sentence where it is not as planned; then it has been moved off its name."""
     with database.transaction() as connection:
         clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
     if clip.facts is None:
@@ -138,7 +150,19 @@ def _made_and_proven(
     if not made_by_a_worker_that_died:
         render(plan, progress, right.insist)
     _surely(database, lambda c: renders.proving(c, asked.id))
-    return proven(verify(plan, lambda _: progress(plan.conformed.frame_map.length)))
+    try:
+        proof = verify(plan, lambda _: progress(plan.conformed.frame_map.length))
+    except CancelledError:
+        if not made_by_a_worker_that_died:
+            plan.out.unlink()
+        raise
+    if proof.passed:
+        return proof, None
+    if made_by_a_worker_that_died:
+        return proof, f"{plan.out.name} was there already, and it is not what was planned; it was left as it is."
+    aside = plan.out.with_name(f"{plan.out.stem} (not as planned){plan.out.suffix}")
+    plan.out.replace(aside)
+    return proof, f"The file was made, but it is not what was planned; it is kept as {aside.name}."
 
 
 class _Progress:

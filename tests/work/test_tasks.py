@@ -1,14 +1,18 @@
 """The tasks by themselves: they can be done again, are cancelled, and never meet at one output."""
 
 import threading
+import time
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
 import pytest
 
 from oddmeter.core.errors import RuleError
-from oddmeter.media.render import render
+from oddmeter.core.proof import Check, Proof
+from oddmeter.media.render import RenderPlan, render
 from oddmeter.media.settings import Setting
+from oddmeter.media.verify import verify
 from oddmeter.store import clips, renders
 from oddmeter.work.orders import render_plan
 from oddmeter.work.right import BusyError, SoleRight
@@ -69,6 +73,24 @@ def test_a_file_that_a_dead_worker_placed_is_proven_not_made_again(desk: Desk) -
     assert desk.render(asked).state == "done" and plan.out.stat().st_mtime_ns == made_at
 
 
+def test_a_file_that_is_not_as_planned_does_not_keep_its_name(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The proof is made to find fault once; the second try has a free name again."""
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "bell")
+    found = Proof((Check("frames", "125", "124", False),), (124,))
+    monkeypatch.setattr("oddmeter.work.tasks.verify", lambda plan, progress: found)
+    make(desk.config, desk.database, asked)
+    failed = desk.render(asked)
+    assert failed.state == "failed" and failed.proof is not None and failed.proof["wrong_frames"] == [124]
+    assert failed.fault == "The file was made, but it is not what was planned; it is kept as bell (not as planned).mp4."
+    assert [path.name for path in desk.config.made.iterdir()] == ["bell (not as planned).mp4"]
+    monkeypatch.undo()
+    with desk.database.transaction() as connection:
+        renders.retry(connection, asked)
+    make(desk.config, desk.database, asked)
+    assert desk.render(asked).state == "done" and desk.config.product("bell.mp4").is_file()
+
+
 def test_a_foreign_file_of_that_name_is_not_touched(desk: Desk) -> None:
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
@@ -106,6 +128,43 @@ def test_cancelling_stops_it_and_leaves_no_half_file(desk: Desk) -> None:
     with desk.database.transaction() as connection:
         renders.retry(connection, asked)
     assert desk.render(asked).state == "waiting"
+
+
+def test_cancelling_while_it_is_proven_takes_the_file_away(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "bell")
+    prove = verify
+
+    def cancelled_in_mid_proof(plan: RenderPlan, progress: Callable[[int], None]) -> Proof:
+        assert plan.out.is_file()
+        with desk.database.transaction() as connection:
+            renders.cancel(connection, asked)
+        time.sleep(0.5)
+        return prove(plan, progress)
+
+    monkeypatch.setattr("oddmeter.work.tasks.verify", cancelled_in_mid_proof)
+    make(desk.config, desk.database, asked)
+    assert desk.render(asked).state == "cancelled" and list(desk.config.made.iterdir()) == []
+
+
+def test_what_ends_every_worker_is_given_up(desk: Desk) -> None:
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "bell")
+    with desk.database.transaction() as connection:
+        for _ in range(6):
+            renders.begin(connection, asked)
+    make(desk.config, desk.database, asked)
+    given_up = desk.render(asked)
+    assert given_up.state == "failed" and given_up.fault is not None and given_up.fault.startswith("Tried 6 times")
+
+
+def test_an_unexpected_error_is_one_clips_trouble(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    def breaks(path: Path) -> None:
+        raise ZeroDivisionError(path)
+
+    monkeypatch.setattr("oddmeter.work.tasks.probe", breaks)
+    (clip,) = desk.bring_in(BELL)
+    assert clip.facts is not None and clip.facts.fault is not None and "unexpected error" in clip.facts.fault
 
 
 def test_one_output_one_worker(desk: Desk) -> None:
