@@ -207,7 +207,7 @@ def _alternative(treatment: Treatment, usable: Sequence[Clip], timeline: Timelin
         intent=treatment.intent,
         value=number_text(treatment.value) if treatment.value is not None else None,
         label=_alternative_label(treatment),
-        speed=slowest if len(speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest}",
+        speed=slowest if len(speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest.removeprefix('≈ ')}",
         after=length_view(total.after, timeline),
         kinds=[f"{count} {kind}" if len(plans) > 1 else str(kind) for kind, count in counted.most_common()],
         strip=strip_view(strip(plans[0].frame_map, MINI_BEATS)),

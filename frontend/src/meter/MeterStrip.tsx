@@ -43,7 +43,7 @@ export function MeterStrip({ strip, size = "mini", label }: { strip: Strip; size
       width={width}
       height={height}
       viewBox={`0 0 ${width} ${height}`}
-      className="block"
+      className={size === "band" ? "block w-full" : "block"}
     >
       <path d={`M0 ${top}H${width}M0 ${bottom}H${width}`} stroke="var(--hair)" strokeWidth={1} fill="none" />
       {strip.picks.map((pick, i) => (

@@ -19,7 +19,7 @@ export function Handoff() {
   const [pattern, setPattern] = useState("{clip}_{rate}");
   const all = useMemo(() => ledger.data?.clips ?? [], [ledger.data]);
   const chosen = useMemo(
-    () => all.filter((row) => selection.ids.has(row.id)).map((row) => row.id),
+    () => all.filter((row) => row.plan && selection.ids.has(row.id)).map((row) => row.id),
     [all, selection.ids],
   );
   const asked = { clip_ids: chosen, setting, folder, pattern };
@@ -125,7 +125,7 @@ export function Handoff() {
             come.
           </p>
         </div>
-        <Files rows={all} files={files} chosen={selection.ids} choose={selection.set} />
+        <Files rows={all} files={files} chosen={new Set(chosen)} choose={selection.set} />
       </section>
       <Queue showId={showId} />
     </div>

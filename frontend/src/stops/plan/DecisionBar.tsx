@@ -44,7 +44,7 @@ export function DecisionBar(props: {
 
   return (
     <div
-      className="flex h-11 shrink-0 items-center gap-1.5 border-t border-hair bg-raised px-2"
+      className="flex min-h-11 shrink-0 flex-wrap items-center gap-1.5 py-1.5 border-t border-hair bg-raised px-2"
       role="toolbar"
       aria-label="Decide"
     >

@@ -125,7 +125,7 @@ export function Ledger(props: {
     >
       <div
         role="row"
-        className={`sticky top-0 z-10 grid h-7 items-center gap-x-1.5 border-b border-hair bg-ground px-2 text-[12px] text-soft ${LEDGER_COLUMNS}`}
+        className={`sticky top-0 z-10 grid h-7 min-w-[838px] items-center gap-x-1.5 border-b border-hair bg-ground px-2 text-[12px] text-soft ${LEDGER_COLUMNS}`}
       >
         <input
           type="checkbox"
@@ -142,7 +142,7 @@ export function Ledger(props: {
         ))}
       </div>
       {rows.length === 0 && <p className="p-4 text-soft">No clip fits this filter.</p>}
-      <div style={{ height: view.getTotalSize() }} className="relative">
+      <div style={{ height: view.getTotalSize() }} className="relative min-w-[838px]">
         {view.getVirtualItems().map((item) => {
           const line = lines[item.index];
           if (!line) return null;

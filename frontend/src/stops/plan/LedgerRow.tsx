@@ -68,7 +68,7 @@ export function LedgerRow(props: {
           <Rate rate={row.facts.file_rate} />
           <Rate rate={row.read} strong={row.rerated} note={row.rerated ? "re-rated" : "as the file says"} />
           <span role="gridcell" className={`truncate ${row.intent ? "" : "text-soft italic"}`}>
-            {row.intent_words}
+            {plan ? row.intent_words : ""}
           </span>
           {plan ? (
             <Planned plan={plan} />

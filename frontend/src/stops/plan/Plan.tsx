@@ -51,7 +51,7 @@ export function Plan() {
     );
 
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_322px] min-[1700px]:grid-cols-[minmax(0,1fr)_420px]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_322px] max-[1180px]:grid-cols-[minmax(0,1fr)_264px] min-[1700px]:grid-cols-[minmax(0,1fr)_420px]">
       <section className="flex min-h-0 min-w-0 flex-col" aria-label="Ledger">
         <div
           className="flex h-9 shrink-0 items-center gap-1 border-b border-hair px-2"

@@ -95,7 +95,7 @@ function Alternatives({ data, decide }: { data: Schemas["Reckoning"]; decide: De
             type="button"
             onClick={() => decide({ intent: { intent: way.intent, value: way.value } })}
             aria-pressed={way.chosen}
-            className={`grid w-full grid-cols-[5.2rem_1fr_96px] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
+            className={`grid w-full grid-cols-[5.2rem_1fr_96px] max-[1180px]:grid-cols-[5.2rem_1fr] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
               way.chosen ? "bg-patina-wash" : ""
             }`}
           >
@@ -104,7 +104,7 @@ function Alternatives({ data, decide }: { data: Schemas["Reckoning"]; decide: De
               {way.label}
             </span>
             <Number className="text-right">{way.speed}</Number>
-            <span className="row-span-2">
+            <span className="row-span-2 max-[1180px]:hidden">
               <MeterStrip strip={way.strip} label={`${way.label}: ${way.kinds.join(", ")}`} />
             </span>
             <span className="truncate text-[12.5px] text-soft" title={way.kinds.join(", ")}>
