@@ -55,14 +55,14 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
     units = "fields" if twice else "frames"
     return (
         _speed_line(planned),
-        Line("shown a second", "read × speed", f"{read} × {number_text(planned.speed)}",
-             f"{rate_text(planned.played_rate)} frames", _source_of(planned)),
+        Line("frames a second", "read × speed", f"{read} × {number_text(planned.speed)}",
+             rate_text(planned.played_rate), _source_of(planned)),
         Line("stride", f"{twice}read × speed ÷ timeline", f"{twice}{read} × {number_text(planned.speed)} ÷ {timeline}",
              number_text(frame_map.stride), f"source {units} for each timeline frame"),
         Line("pace", "read × speed ÷ shot", f"{rate_text(planned.played_rate)} ÷ {shot}",
              percent_text(planned.pace), "of life" if planned.pace != 1 else "real time"),
         Line("length", f"source {units} ÷ stride, rounded up", f"{frame_map.units} ÷ {number_text(frame_map.stride)}",
-             f"{frame_map.length} frames"),
+             str(frame_map.length), "timeline frames"),
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ import sys
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from uuid import uuid4
@@ -46,31 +47,44 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-@pytest.fixture(scope="session")
-def running(media_root: Path) -> Iterator[Running]:
+@contextmanager
+def started_empty(media_root: Path) -> Iterator[Running]:
+    """A start without the demo show, with its footage and an odd card to choose from."""
     data = Path(__file__).parents[2] / ".data" / f"test-browser-{uuid4().hex[:6]}"
-    (data / "media").mkdir(parents=True)
-    shutil.copytree(media_root, data / "media", dirs_exist_ok=True)
+    shutil.copytree(media_root, data / "media")
     (data / "media" / "Odd card").mkdir()
     (data / "media" / "Odd card" / "empty.mov").touch()
     (data / "media" / "Odd card" / "letter.txt").write_text("Dear harbour master")
     port = free_port()
     command = [sys.executable, "-m", "oddmeter", "start", "--empty", "--data", str(data), "--port", str(port)]
     process = subprocess.Popen(command, env=os.environ)
-    started = Running(f"http://127.0.0.1:{port}", data)
     try:
         for _ in range(400):
             assert process.poll() is None, "the application ended as it started"
             try:
-                urllib.request.urlopen(f"{started.url}/api/roots", timeout=2).close()
+                urllib.request.urlopen(f"http://127.0.0.1:{port}/api/roots", timeout=2).close()
                 break
             except OSError:
                 time.sleep(0.1)
-        yield started
+        yield Running(f"http://127.0.0.1:{port}", data)
     finally:
         process.send_signal(signal.SIGINT)
         assert process.wait(30) == 0
         shutil.rmtree(data)
+
+
+@pytest.fixture(scope="session")
+def running(media_root: Path) -> Iterator[Running]:
+    """One application that most stories share, each with a show of its own."""
+    with started_empty(media_root) as started:
+        yield started
+
+
+@pytest.fixture
+def empty(media_root: Path) -> Iterator[Running]:
+    """An application that nobody has used yet."""
+    with started_empty(media_root) as started:
+        yield started
 
 
 @pytest.fixture(scope="session")

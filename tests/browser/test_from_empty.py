@@ -19,8 +19,8 @@ def go(page: Page, words: str) -> None:
     page.keyboard.press("Enter")
 
 
-def test_a_folder_of_footage_becomes_proven_files(page: Page, running: Running) -> None:
-    page.goto(running.url)
+def test_a_folder_of_footage_becomes_proven_files(page: Page, empty: Running) -> None:
+    page.goto(empty.url)
     expect(page.get_by_role("heading", name="Odd Meter is ready. Name your show.")).to_be_visible()
     expect(page.get_by_label("Show name")).to_be_focused()
     page.keyboard.type("Tide at dawn")
@@ -60,7 +60,7 @@ def test_a_folder_of_footage_becomes_proven_files(page: Page, running: Running) 
     expect(panel).to_contain_text("1 1 1 2")
 
     hand_over(page)
-    check_what_was_made(page, running)
+    check_what_was_made(page, empty)
 
 
 def hand_over(page: Page) -> None:

@@ -43,7 +43,7 @@ def test_numbers_are_never_rounded_silently() -> None:
 def test_the_division_is_written_out() -> None:
     planned = conform(Material(930, Rate.of(60)), REAL_TIME, Rate.of(24))
     assert stride_equation(planned) == "60 × 1 ÷ 24 = 2.5"
-    assert [line.result for line in spelled(planned)] == ["1", "60 frames", "2.5", "100 %", "372 frames"]
+    assert [line.result for line in spelled(planned)] == ["1", "60", "2.5", "100 %", "372"]
     rerated = conform(Material(100, Rate.of(30)), Treatment(Intent.SPEED, Fraction(5, 6), Rate.of(25)), Rate.of(25))
     assert spelled(rerated)[1].note == "re-rated and re-speeded"
 
