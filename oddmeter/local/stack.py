@@ -1,5 +1,6 @@
 """What ``./start`` runs: the database, the worker and the web application, until it is interrupted."""
 
+import ctypes
 import fcntl
 import os
 import signal
@@ -22,7 +23,7 @@ from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
 
 DATABASE = "oddmeter"
-PORT = 8470
+_PR_SET_PDEATHSIG = 1
 
 
 @dataclass
@@ -105,7 +106,12 @@ def _make_demo(config: Config) -> None:
 
 
 def _begin(command: list[str], environment: dict[str, str]) -> "subprocess.Popen[bytes]":
-    return subprocess.Popen(command, env=environment, start_new_session=True)
+    return subprocess.Popen(command, env=environment, start_new_session=True, preexec_fn=_end_with_parent)  # noqa: PLW1509
+
+
+def _end_with_parent() -> None:
+    """Ask Linux to stop this process when its parent is gone, even where the parent was killed (prctl(2))."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 def _watch(parts: list[_Part], environment: dict[str, str]) -> None:

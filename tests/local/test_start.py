@@ -80,6 +80,17 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, tmp_path: Pat
     assert third.wait(30) == 0
 
 
+def test_what_was_killed_leaves_nothing_in_the_way(start: Start) -> None:
+    port = str(free_port())
+    first = start("--empty", "--data", "data", "--port", port)
+    said(first, "open at")
+    first.kill()
+    first.wait()
+    time.sleep(4)
+    second = start("--empty", "--data", "data", "--port", port)
+    said(second, "open at")
+
+
 def test_help_needs_no_set_up() -> None:
     done = subprocess.run([str(ROOT / "start"), "--help"], capture_output=True, text=True, check=True)
     for option in ("--port", "--data", "--empty", "--media"):
