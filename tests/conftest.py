@@ -1,5 +1,6 @@
 """What every test shares: the demo footage, a PostgreSQL cluster of its own, and fresh databases in it."""
 
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 from uuid import uuid4
@@ -43,6 +44,17 @@ def cluster() -> Iterator[Cluster]:
     own.start()
     yield own
     own.stop()
+
+
+@pytest.fixture
+def place() -> Iterator[Path]:
+    """A folder for clusters of a test's own; what was made in it is deleted with it."""
+    folder = KEPT / f"test-place-{uuid4().hex[:6]}"
+    folder.mkdir(parents=True)
+    yield folder
+    for home in folder.iterdir():
+        Cluster(home).discard()
+    shutil.rmtree(folder)
 
 
 @pytest.fixture

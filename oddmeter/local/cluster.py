@@ -60,6 +60,13 @@ class Cluster:
         if self.running():
             self._pg_ctl("stop", "-m", "fast", "-w")
 
+    def discard(self) -> None:
+        """Stop the cluster and delete all its files."""
+        self.stop()
+        shutil.rmtree(self.folder, ignore_errors=True)
+        if self.folder.parent != self.home:
+            shutil.rmtree(self.folder.parent, ignore_errors=True)
+
     def running(self) -> bool:
         """True where the server answers for this folder."""
         command = [_tool("pg_ctl"), "-D", str(self.folder), "status"]

@@ -17,6 +17,8 @@ from uuid import uuid4
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from oddmeter.local.cluster import Cluster
+
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
@@ -70,6 +72,7 @@ def started_empty(media_root: Path) -> Iterator[Running]:
     finally:
         process.send_signal(signal.SIGINT)
         assert process.wait(30) == 0
+        Cluster(data).discard()
         shutil.rmtree(data)
 
 

@@ -10,8 +10,8 @@ from oddmeter.local.cluster import Cluster, wait_for
 
 
 @pytest.fixture
-def home(tmp_path: Path) -> Path:
-    return tmp_path / "home"
+def home(place: Path) -> Path:
+    return place / "home"
 
 
 def test_what_was_stored_is_there_after_a_restart(home: Path) -> None:

@@ -23,13 +23,13 @@ def environment() -> dict[str, str]:
 
 
 @pytest.fixture
-def start(tmp_path: Path) -> Iterator[Start]:
+def start(place: Path) -> Iterator[Start]:
     running: list[subprocess.Popen[str]] = []
 
     def begin(*arguments: str) -> "subprocess.Popen[str]":
         command = [str(ROOT / "start"), *arguments]
         process = subprocess.Popen(
-            command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment(), cwd=tmp_path
+            command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment(), cwd=place
         )
         running.append(process)
         return process
@@ -52,9 +52,9 @@ def said(process: "subprocess.Popen[str]", words: str) -> str:
     raise AssertionError(f"ended without saying “{words}”: {''.join(lines)}")
 
 
-def test_start_runs_once_serves_and_stops_everything(start: Start, tmp_path: Path) -> None:
+def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) -> None:
     port = free_port()
-    data = tmp_path / "data"
+    data = place / "data"
     first = start("--empty", "--data", "data", "--port", str(port))
     said(first, f"open at http://127.0.0.1:{port} ")
     with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=5) as page:
