@@ -70,6 +70,7 @@ def hand_over(page: Page) -> None:
     page.get_by_role("radio", name=re.compile("Archive")).check()
     page.get_by_label("Name pattern").fill("{clip}_{rate}")
     expect(page.get_by_role("button", name="Make 3 files")).to_be_enabled()
+    page.evaluate("document.activeElement.blur()")
     page.keyboard.press("Control+Enter")
     queue = page.get_by_role("region", name="Queue and proof")
     expect(queue.get_by_text("3 of 3 proven")).to_be_visible(timeout=60_000)

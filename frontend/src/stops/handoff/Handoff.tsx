@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import type { Schemas } from "../../data/client";
 import { answer, api } from "../../data/client";
 import { useAct, useHandoffChoices, useLedger, usePreview, useShowId } from "../../data/queries";
@@ -35,6 +35,16 @@ export function Handoff() {
     },
   );
 
+  const { mutate: makeThem } = make;
+  const anyGood = good.length > 0;
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if ((event.ctrlKey || event.metaKey) && event.key === "Enter" && anyGood) makeThem(undefined);
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [makeThem, anyGood]);
+
   if (ledger.isPending || choices.isPending) return <Waiting what="Opening the handoff" />;
   if (all.length === 0)
     return <Empty title="There are no clips to hand over yet.">Bring footage in first, then decide in Plan.</Empty>;
@@ -42,12 +52,7 @@ export function Handoff() {
   const decided = usable.filter((row) => row.intent);
 
   return (
-    <div
-      className="grid h-full grid-cols-[minmax(0,1fr)_minmax(380px,0.82fr)]"
-      onKeyDown={(event) => {
-        if ((event.ctrlKey || event.metaKey) && event.key === "Enter" && good.length) make.mutate(undefined);
-      }}
-    >
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_minmax(380px,0.82fr)]">
       <section className="flex min-h-0 min-w-0 flex-col border-r border-hair" aria-label="What to make">
         <Heading
           aside={
