@@ -69,12 +69,18 @@ class Config:
         return inside(self.made, path)
 
 
+def contains(folder: Path, path: Path) -> bool:
+    """True where a path, with all links followed, is the (resolved) folder or lies below it."""
+    full = path.resolve()
+    return full == folder or folder in full.parents
+
+
 def inside(folder: Path, path: str) -> Path:
     """``path`` below ``folder``, with all links followed; raises ``RuleError`` where that leads out of it."""
     if "\0" in path:
         raise RuleError("A path cannot hold a zero character.", "root")
     base = folder.resolve()
     full = (base / path.lstrip("/")).resolve()
-    if full != base and base not in full.parents:
+    if not contains(base, full):
         raise RuleError(f"“{path}” leads out of its folder; that is not served.", "root")
     return full

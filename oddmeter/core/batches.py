@@ -85,7 +85,7 @@ def marks(facts: Facts | None, planned: Conform | None, decided: bool, keeps_sou
         Mark.VARIABLE: facts.timing is Timing.VARIABLE,
         Mark.INTERLACED: facts.scan is Scan.INTERLACED,
         Mark.SILENT: facts.sound is None,
-        Mark.SOUND_LEFT_OUT: keeps_sound and facts.sound is not None and planned.sound_factor != 1,
+        Mark.SOUND_LEFT_OUT: keeps_sound and facts.sound is not None and not planned.keeps_sound_speed,
     }
     return tuple(mark for mark, holds in checks.items() if holds)
 

@@ -70,6 +70,11 @@ class Conform:
         return self.played_rate / self.material.file_rate.value
 
     @property
+    def keeps_sound_speed(self) -> bool:
+        """True where sound runs as fast as in the file, so that it can be kept as it is."""
+        return self.sound_factor == 1
+
+    @property
     def slow_floor(self) -> Fraction:
         """The slowest speed at which no frame repeats: T / R, or T / 2R with fields split."""
         return self.timeline_rate.value / (self.read_rate.value * _units_a_frame(self.treatment.fields))

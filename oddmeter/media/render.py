@@ -56,7 +56,7 @@ class RenderPlan:
     @property
     def keeps_sound(self) -> bool:
         """True where the made file will hold sound."""
-        return self.sound is SoundChoice.KEEP and self.facts.sound is not None and self.conformed.sound_factor == 1
+        return self.sound is SoundChoice.KEEP and self.facts.sound is not None and self.conformed.keeps_sound_speed
 
     @property
     def sound_remark(self) -> str | None:

@@ -7,6 +7,7 @@ from typing import Any
 
 from psycopg.rows import dict_row
 
+from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
 from oddmeter.core.rates import Rate, fraction_text
 from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
@@ -87,6 +88,15 @@ def clips_by_id(connection: Connection, ids: Iterable[int], *, even_removed: boo
     found = _clips(connection, where, (wanted, even_removed))
     if len(found) != len(wanted):
         raise MissingError("A clip")
+    return found
+
+
+def clips_in_show(connection: Connection, show_id: int, ids: Iterable[int]) -> list[Clip]:
+    """These clips, all of one show; raises ``RuleError`` where one belongs to another."""
+    own = {delivery.id for delivery in deliveries(connection, show_id)}
+    found = clips_by_id(connection, ids)
+    if any(clip.delivery_id not in own for clip in found):
+        raise RuleError("A clip belongs to another show.", "missing")
     return found
 
 

@@ -13,7 +13,7 @@ from oddmeter.core.errors import RuleError
 from oddmeter.core.naming import WORDS, filled, safe_folder
 from oddmeter.core.rates import decimal_text
 from oddmeter.core.timecode import duration_text
-from oddmeter.media.render import RenderPlan
+from oddmeter.media.render import RenderPlan, SoundChoice
 from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.store import clips, renders, shows
 from oddmeter.store.clips import Clip
@@ -129,15 +129,16 @@ def choices(here: Here) -> HandoffChoices:
 def preview(here: Here, show_id: ShowId, asked: MakeIn) -> list[FilePreview]:
     """The names of the files that would be made, and what stands against any of them."""
     with here.database.transaction() as connection:
-        return [wanted.view for wanted in _wanted(here, connection, show_id, asked)]
+        timeline = settled_timeline(shows.show(connection, show_id))
+        return [wanted.view for wanted in _wanted(here, connection, show_id, timeline, asked)]
 
 
 @router.post("/shows/{show_id}/renders", status_code=201)
 def make(here: Here, show_id: ShowId, asked: MakeIn) -> Made:
     """Queue files. What cannot be made is refused by name; the rest is queued."""
     with here.database.transaction() as connection:
-        wanted = _wanted(here, connection, show_id, asked)
         timeline = settled_timeline(shows.show(connection, show_id))
+        wanted = _wanted(here, connection, show_id, timeline, asked)
         refused = [file.view for file in wanted if file.view.problem]
         for file in wanted:
             if not file.view.problem:
@@ -178,11 +179,9 @@ class _Wanted:
     view: FilePreview
 
 
-def _wanted(here: Context, connection: Connection, show_id: int, asked: MakeIn) -> list[_Wanted]:
-    show = shows.show(connection, show_id)
-    timeline = settled_timeline(show)
+def _wanted(here: Context, connection: Connection, show_id: int, timeline: Timeline, asked: MakeIn) -> list[_Wanted]:
     names = {delivery.id: delivery.name for delivery in clips.deliveries(connection, show_id)}
-    found = clips.clips_by_id(connection, asked.clip_ids)
+    found = clips.clips_in_show(connection, show_id, asked.clip_ids)
     folder = safe_folder(asked.folder)
     out = [_one(here, clip, timeline, names.get(clip.delivery_id, ""), folder, asked) for clip in found]
     paths = [wanted.view.out_path for wanted in out]
@@ -220,7 +219,7 @@ def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: s
         problem = "not looked at yet" if clip.facts is None else f"cannot be used: {clip.facts.trouble}"
     else:
         source = here.config.footage(clip.root, clip.path)
-        sound = order(clip, timeline).sound
+        sound = SoundChoice(clip.sound)
         plan = RenderPlan(source, clip.facts, planned, asked.setting, here.config.product(path), sound=sound)
         remark = plan.sound_remark
         try:

@@ -11,7 +11,7 @@ from fastapi import APIRouter, File, Form, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
-from oddmeter.config import UPLOADS, Config
+from oddmeter.config import UPLOADS, Config, contains
 from oddmeter.core.errors import RuleError
 from oddmeter.core.naming import safe_name
 from oddmeter.store import clips
@@ -203,8 +203,7 @@ def _media_files(config: Config, root: str, folder: Path) -> Iterator[Path]:
 
 
 def _leads_out(config: Config, root: str, entry: os.DirEntry[str] | Path) -> bool:
-    base = config.roots[root].resolve()
-    return base not in (resolved := Path(entry).resolve()).parents and resolved != base
+    return not contains(config.roots[root], Path(entry))
 
 
 def _folder_view(config: Config, root: str, folder: Path) -> FolderView:
@@ -219,7 +218,7 @@ def _folder_view(config: Config, root: str, folder: Path) -> FolderView:
 
 
 def _relative(config: Config, root: str, path: Path) -> str:
-    relative = path.relative_to(config.roots[root].resolve()) if path.is_absolute() else path
+    relative = path.relative_to(config.roots[root]) if path.is_absolute() else path
     return "" if str(relative) == "." else str(relative)
 
 

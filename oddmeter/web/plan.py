@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import replace
 from fractions import Fraction
 from typing import Annotated
 
@@ -15,11 +16,10 @@ from oddmeter.core.conform import Conform, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate, parse_fraction
 from oddmeter.core.timecode import parse_length
-from oddmeter.core.treatments import NEEDS_VALUE, Intent, Treatment
+from oddmeter.core.treatments import AS_IT_STANDS, NEEDS_VALUE, Intent, Treatment
 from oddmeter.store import clips, shows
 from oddmeter.store.changes import change
 from oddmeter.store.clips import Clip
-from oddmeter.store.database import Connection
 from oddmeter.store.shows import Timeline
 from oddmeter.web.brief import ShowId
 from oddmeter.web.context import Here
@@ -127,13 +127,16 @@ def set_treatments(here: Here, show_id: ShowId, asked: TreatmentChange) -> Chang
     given = asked.model_fields_set
     with here.database.transaction() as connection:
         timeline = settled_timeline(shows.show(connection, show_id))
-        known = _clips_in(connection, show_id, ids)
+        known = clips.clips_in_show(connection, show_id, ids)
     treatment = _wanted(asked.intent, timeline)
     read_rate = Rate.parse(asked.read_rate) if asked.read_rate else None
     shot_rate = Rate.parse(asked.shot_rate) if asked.shot_rate else None
     for clip in known:
-        if treatment is not None and clip.facts is not None and clip.facts.usable:
-            conform(material_of(clip), treatment, timeline.settings.rate)
+        if clip.facts is not None and clip.facts.usable:
+            intended = treatment or (AS_IT_STANDS if "intent" in given else clip.treatment)
+            material = replace(material_of(clip), shot_rate=shot_rate if "shot_rate" in given else clip.shot_rate)
+            reading = read_rate if "read_rate" in given else clip.treatment.read_rate
+            conform(material, replace(intended, read_rate=reading), timeline.settings.rate)
     title = _title(asked, treatment, read_rate, shot_rate, known)
     with change(here.database, show_id, title, here.person) as connection:
         clips.expect_revisions(connection, {clip.id: clip.revision for clip in asked.clips})
@@ -153,7 +156,7 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
     """The arithmetic of a selection, and its alternatives side by side."""
     with here.database.transaction() as connection:
         timeline = settled_timeline(shows.show(connection, show_id))
-        known = _clips_in(connection, show_id, asked.clip_ids)
+        known = clips.clips_in_show(connection, show_id, asked.clip_ids)
     usable = [clip for clip in known if clip.facts is not None and clip.facts.usable]
     if not usable:
         raise RuleError("None of these clips can be planned yet.", "facts")
@@ -201,14 +204,14 @@ def _alternative(treatment: Treatment, usable: Sequence[Clip], timeline: Timelin
     plans = [conform(material_of(clip), _with_reading(treatment, clip), timeline.settings.rate) for clip in usable]
     speeds = sorted({plan.speed for plan in plans})
     counted = Counter(plan.frame_map.cadence.kind for plan in plans)
-    total = totals(plans)
+    length = sum(plan.frame_map.length for plan in plans)
     slowest, fastest = percent_text(speeds[0]), percent_text(speeds[-1])
     return Alternative(
         intent=treatment.intent,
         value=number_text(treatment.value) if treatment.value is not None else None,
         label=_alternative_label(treatment),
         speed=slowest if len(speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest.removeprefix('≈ ')}",
-        after=length_view(total.after, timeline),
+        after=length_view(length, timeline),
         kinds=[f"{count} {kind}" if len(plans) > 1 else str(kind) for kind, count in counted.most_common()],
         strip=strip_view(strip(plans[0].frame_map, MINI_BEATS)),
         chosen=all(clip.decided and clip.treatment == _with_reading(treatment, clip) for clip in usable),
@@ -222,16 +225,7 @@ def _alternative_label(treatment: Treatment) -> str:
 
 
 def _with_reading(treatment: Treatment, clip: Clip) -> Treatment:
-    return Treatment(treatment.intent, treatment.value, clip.treatment.read_rate, clip.treatment.fields)
-
-
-def _clips_in(connection: Connection, show_id: int, ids: list[int]) -> list[Clip]:
-    """These clips, all of the show."""
-    own = {delivery.id for delivery in clips.deliveries(connection, show_id)}
-    found = clips.clips_by_id(connection, ids)
-    if any(clip.delivery_id not in own for clip in found):
-        raise RuleError("A clip belongs to another show.", "missing")
-    return found
+    return replace(treatment, read_rate=clip.treatment.read_rate, fields=clip.treatment.fields)
 
 
 def _wanted(asked: IntentIn | None, timeline: Timeline) -> Treatment | None:

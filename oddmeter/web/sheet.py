@@ -60,7 +60,7 @@ def _sheet_row(clip: Clip, timeline: Timeline, delivery: str, made: Render | Non
         frames = facts.frames if facts else 0
         return SheetRow(delivery=delivery, clip=clip.name, source_frames=frames, marks="; ".join(said))
     frame_map = planned.frame_map
-    sound = "none" if facts is None or facts.sound is None else "kept" if keeps and planned.sound_factor == 1 else "off"
+    sound = "none" if facts is None or facts.sound is None else "kept" if keeps and planned.keeps_sound_speed else "off"
     return SheetRow(
         delivery=delivery,
         clip=clip.name,

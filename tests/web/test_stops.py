@@ -148,6 +148,27 @@ def test_the_arithmetic_of_a_mixed_selection(browser: Browser) -> None:
     assert real["chosen"] and real["speed"] == "100 %"
 
 
+def test_decisions_that_only_together_are_absurd_are_refused_and_the_ledger_stays(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, HARBOUR)
+    (row, *_) = browser.ledger(show).values()
+    browser.decide(show, [row], intent={"intent": "speed", "value": "400000"})
+    (row, *_) = browser.ledger(show).values()
+    refs = [{"id": row["id"], "revision": row["revision"]}]
+    status, sentence = browser.refused("POST", f"/api/shows/{show}/treatments", {"clips": refs, "read_rate": "1000000"})
+    assert status == 422 and "far beyond" in sentence
+    assert len(browser.ledger(show)) == 3
+
+
+def test_a_clip_of_another_show_is_not_handed_over(browser: Browser) -> None:
+    mine, other = browser.show(name="Mine"), browser.show(name="Other")
+    browser.bring_in(other, HARBOUR)
+    foreign = [row["id"] for row in browser.ledger(other).values()]
+    asked = {"clip_ids": foreign, "setting": "view"}
+    for path in ("handoff/preview", "renders"):
+        assert browser.refused("POST", f"/api/shows/{mine}/{path}", asked) == (404, "A clip belongs to another show.")
+
+
 def test_two_browsers_and_one_clip(browser: Browser) -> None:
     show = browser.show()
     browser.bring_in(show, HARBOUR)
