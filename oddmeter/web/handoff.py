@@ -27,6 +27,7 @@ from oddmeter.work.orders import order, plan_of, settled_timeline
 router = APIRouter(prefix="/api", tags=["handoff"])
 
 _FRAMES_TO_TELL = 12
+TOO_FAR = "At this timeline's rate its speed is far beyond anything that can be shown."
 
 
 class SettingView(BaseModel):
@@ -216,7 +217,7 @@ def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: s
     path = f"{folder}/{name}" if folder else name
     problem = remark = None
     if planned is None or clip.facts is None:
-        problem = "not looked at yet" if clip.facts is None else f"cannot be used: {clip.facts.trouble}"
+        problem = "not looked at yet" if clip.facts is None else f"cannot be used: {clip.facts.fault or TOO_FAR}"
     else:
         source = here.config.footage(clip.root, clip.path)
         sound = SoundChoice(clip.sound)

@@ -25,7 +25,7 @@ from oddmeter.web.brief import ShowId
 from oddmeter.web.context import Here
 from oddmeter.web.ledger import MINI_BEATS
 from oddmeter.web.views import LengthView, StripView, length_view, strip_view
-from oddmeter.work.orders import material_of, settled_timeline
+from oddmeter.work.orders import material_of, plan_of, settled_timeline
 
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
 
@@ -157,11 +157,10 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
     with here.database.transaction() as connection:
         timeline = settled_timeline(shows.show(connection, show_id))
         known = clips.clips_in_show(connection, show_id, asked.clip_ids)
-    usable = [clip for clip in known if clip.facts is not None and clip.facts.usable]
+    planned = [(clip, plan) for clip in known if (plan := plan_of(clip, timeline)) is not None]
+    usable = [clip for clip, _ in planned]
     if not usable:
         raise RuleError("None of these clips can be planned yet.", "facts")
-    rate = timeline.settings.rate
-    planned = [(clip, conform(material_of(clip), clip.treatment, rate)) for clip in usable]
     total = totals(plan for _, plan in planned)
     groups: dict[tuple[object, ...], list[tuple[Clip, Conform]]] = {}
     for clip, plan in planned:

@@ -57,10 +57,16 @@ def settled_timeline(show: Show) -> Timeline:
 
 
 def plan_of(clip: Clip, timeline: Timeline) -> Conform | None:
-    """The clip worked out for a timeline; None where it has not been looked at, or cannot be used."""
+    """The clip worked out for a timeline; None where it has not been looked at, or cannot be used.
+
+    That includes a decision which another timeline rate has made absurd: one such clip must not close the ledger.
+    """
     if clip.facts is None or not clip.facts.usable:
         return None
-    return conform(material_of(clip), clip.treatment, timeline.settings.rate)
+    try:
+        return conform(material_of(clip), clip.treatment, timeline.settings.rate)
+    except RuleError:
+        return None
 
 
 def order(clip: Clip, timeline: Timeline) -> Order:

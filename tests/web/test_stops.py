@@ -157,7 +157,15 @@ def test_decisions_that_only_together_are_absurd_are_refused_and_the_ledger_stay
     refs = [{"id": row["id"], "revision": row["revision"]}]
     status, sentence = browser.refused("POST", f"/api/shows/{show}/treatments", {"clips": refs, "read_rate": "1000000"})
     assert status == 422 and "far beyond" in sentence
-    assert len(browser.ledger(show)) == 3
+    (timeline,) = browser.get(f"/api/shows/{show}")["timelines"]
+    slow = {"name": "Main", "rate": "0.1", "revision": timeline["revision"]}
+    browser.send("PUT", f"/api/shows/{show}/timelines/{timeline['id']}", slow)
+    (row, *others) = browser.ledger(show).values()
+    assert row["plan"] is None and row["marks"] == ["fault"] and all(other["plan"] for other in others)
+    asked = {"clip_ids": [row["id"]], "setting": "view"}
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    assert "far beyond" in file["problem"]
+    assert browser.client.get(f"/api/shows/{show}/sheet.csv").status_code == 200
 
 
 def test_a_clip_of_another_show_is_not_handed_over(browser: Browser) -> None:

@@ -74,7 +74,7 @@ export function LedgerRow(props: {
             <Planned plan={plan} />
           ) : (
             <span role="gridcell" className="col-span-4 truncate text-madder" title={row.facts.fault ?? ""}>
-              ✕ {row.facts.fault}
+              ✕ {row.facts.fault ?? "Its speed is far beyond anything that can be shown."}
             </span>
           )}
           <span role="gridcell" className={`gap-2 overflow-hidden text-[12.5px] ${plan ? "flex" : "hidden"}`}>
