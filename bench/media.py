@@ -13,7 +13,7 @@ import av
 from oddmeter.core.conform import Material, conform
 from oddmeter.core.rates import Rate
 from oddmeter.core.treatments import Intent, Treatment
-from oddmeter.demo.footage import make_footage
+from oddmeter.demo.takes import make_footage
 from oddmeter.media.probe import probe
 from oddmeter.media.render import RenderPlan, render
 from oddmeter.media.settings import ENCODINGS, Setting

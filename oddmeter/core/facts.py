@@ -6,6 +6,8 @@ from fractions import Fraction
 
 from oddmeter.core.rates import Rate
 
+MOST_INTERVALS = 24
+
 
 class Timing(StrEnum):
     """Whether every frame lasts the same."""
@@ -15,7 +17,7 @@ class Timing(StrEnum):
 
 
 class Scan(StrEnum):
-    """What the file's flags say of its scan; nothing is measured in the picture yet."""
+    """Whether a frame holds one moment or, in its two fields, two."""
 
     PROGRESSIVE = "progressive"
     INTERLACED = "interlaced"
@@ -37,6 +39,11 @@ class Facts:
 
     ``frames`` is counted, not read from the header. ``file_rate`` is exact; where timing is variable it is
     the average, which keeps the clip's length. ``measured_rate`` is the average over the raw timestamps.
+    ``stated_rate`` is what the header says, as it stands there; ``capture_rate`` what it says under the key
+    ``capture_key`` of the camera's own speed. ``scan`` and ``field_order`` are the header's flags. ``start`` is the
+    time of the first frame in seconds. ``duplicates`` counts frames with the time of another, ``gaps`` places where
+    at least one frame is missing; ``intervals`` are the lengths of frames in seconds, each with how many last so
+    long (at most ``MOST_INTERVALS`` of them). Of a numbered sequence, gaps and duplicates are those of its numbers.
     ``pixel_aspect`` is width over height. ``fault`` is a sentence where the file cannot be used; ``remarks``
     are sentences about what is odd in a file that can.
     """
@@ -53,6 +60,13 @@ class Facts:
     timecode: str | None = None
     sound: Sound | None = None
     codec: str = ""
+    stated_rate: Fraction | None = None
+    capture_rate: Fraction | None = None
+    capture_key: str = ""
+    start: Fraction = Fraction(0)
+    duplicates: int = 0
+    gaps: int = 0
+    intervals: tuple[tuple[Fraction, int], ...] = ()
     fault: str | None = None
     remarks: tuple[str, ...] = field(default_factory=tuple)
 
@@ -60,6 +74,16 @@ class Facts:
     def trouble(self) -> str | None:
         """Everything that is wrong, as one text; None for a sound file."""
         return " ".join(filter(None, (self.fault, *self.remarks))) or None
+
+    @property
+    def fastest(self) -> Fraction | None:
+        """Frames a second over the shortest interval."""
+        return 1 / self.intervals[0][0] if self.intervals and self.intervals[0][0] > 0 else None
+
+    @property
+    def slowest(self) -> Fraction | None:
+        """Frames a second over the longest interval."""
+        return 1 / self.intervals[-1][0] if self.intervals and self.intervals[-1][0] > 0 else None
 
     @property
     def usable(self) -> bool:

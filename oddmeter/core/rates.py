@@ -64,6 +64,7 @@ class Rate:
         return Rate((60 * _NTSC if value == 60 else value) / 2)
 
     @staticmethod
+    @lru_cache(maxsize=4096)
     def snap(value: Fraction) -> "Rate":
         """The exact rate meant by a value that a file or a log wrote down as a decimal.
 

@@ -4,6 +4,7 @@ Nothing the header says is taken over unchecked: frames are counted, rates measu
 read gives facts with a ``fault`` sentence, never an exception.
 """
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
@@ -17,13 +18,17 @@ from av.video.stream import VideoStream
 
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
 from oddmeter.core.rates import HIGHEST
-from oddmeter.media.timestamps import measure
+from oddmeter.media.sequence import is_sequence, sequence
+from oddmeter.media.timestamps import duplicates, gaps, intervals, measure
 
 LARGEST_SIDE = 32_768
 MOST_STREAMS = 512
+NO_PICTURE = "No picture in this file can be decoded; it is damaged."
 _TORN_TAIL = 16
 """Frames at the end that may lack neighbours where a file was cut off among frames stored out of order."""
 
+_CAPTURE_WORDS = ("capture", "sensor", "shooting", "shot", "recording", "acquisition", "originalframe", "camera")
+_RATE_WORDS = ("rate", "fps", "framespersecond")
 _TEXT_FORMATS = {"tty", "bin", "xbin", "idf", "adf"}
 _FIELD_ORDERS = {1: (Scan.PROGRESSIVE, None), 2: (Scan.INTERLACED, "upper"), 3: (Scan.INTERLACED, "lower"),
                  4: (Scan.INTERLACED, "upper"), 5: (Scan.INTERLACED, "lower")}  # fmt: skip
@@ -43,6 +48,8 @@ class _Walk:
 
 def probe(path: Path) -> Facts:
     """The facts of one file; ``fault`` says in plain words what is wrong where it cannot be used."""
+    if is_sequence(path):
+        return _probe_sequence(path)
     try:
         size = path.stat().st_size
     except OSError as error:
@@ -60,6 +67,26 @@ def probe(path: Path) -> Facts:
         return Facts(
             fault=f"The file cannot be read: {str(error).splitlines()[0] if str(error) else 'unknown reason'}."
         )
+
+
+def _probe_sequence(path: Path) -> Facts:
+    """The facts of a numbered sequence: its first picture, and the count of its numbers. It has no rate of its own."""
+    found = sequence(path)
+    if not found.files:
+        return Facts(fault="None of this sequence's pictures is there any more.")
+    first = probe(found.files[0])
+    if first.fault is not None:
+        return replace(first, fault=f"{found.files[0].name}: {first.fault}")
+    return Facts(
+        frames=len(found.files),
+        width=first.width,
+        height=first.height,
+        pixel_aspect=first.pixel_aspect,
+        codec=first.codec,
+        gaps=len(found.missing),
+        duplicates=len(found.duplicates),
+        remarks=tuple(found.remarks),
+    )
 
 
 def _read(container: InputContainer) -> Facts:
@@ -88,7 +115,14 @@ def _read(container: InputContainer) -> Facts:
         field_order=order,
         timecode=_timecode(container),
         codec=video.codec_context.name,
+        stated_rate=_stated(video, measured.timing),
+        start=ticks[0] * clock if ticks else Fraction(0),
+        duplicates=duplicates(ticks),
+        gaps=gaps(ticks) if measured.timing is Timing.VARIABLE else 0,
+        intervals=intervals(ticks, clock),
     )
+    if capture := _capture(container):
+        facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
     if sound is not None and sound.time_base is not None and walk.sound_first is not None:
         seconds = (walk.sound_end - walk.sound_first) * sound.time_base
         facts = replace(facts, sound=Sound(sound.rate or 0, sound.channels, seconds))
@@ -96,9 +130,11 @@ def _read(container: InputContainer) -> Facts:
         return replace(facts, fault="The file holds no frames; it breaks off before the first picture.")
     if facts.file_rate is None:
         return replace(facts, fault="The file states no rate, and its timestamps show none.")
-    if fault := _first_picture_fault(container, video):
-        return replace(facts, fault=fault)
-    return replace(facts, remarks=tuple(_remarks(facts, walk, container, clock)))
+    facts = replace(facts, remarks=tuple(_remarks(facts, walk, container, clock)))
+    suspect = facts.remarks or video.codec_context.pix_fmt is None
+    if suspect and (fault := _first_picture_fault(container, video)):
+        return replace(facts, remarks=(), fault=fault)
+    return facts
 
 
 def _no_clip(container: InputContainer) -> str | None:
@@ -151,14 +187,16 @@ def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
 
 
 def _first_picture_fault(container: InputContainer, video: VideoStream) -> str | None:
-    """A sentence where not even one picture can be decoded."""
+    """A sentence where not even one picture can be decoded. It costs as much as all else in a short file, so only
+    files that are odd already are asked; of all others the picture analysis finds out."""
     try:
+        video.thread_count = 1
         container.seek(0)
         for _ in zip(range(1), container.decode(video), strict=False):
             return None
     except (av.error.FFmpegError, ValueError):
         pass
-    return "No picture in this file can be decoded; it is damaged."
+    return NO_PICTURE
 
 
 def _remarks(facts: Facts, walk: _Walk, container: InputContainer, clock: Fraction) -> Iterator[str]:
@@ -168,12 +206,20 @@ def _remarks(facts: Facts, walk: _Walk, container: InputContainer, clock: Fracti
         yield f"The file is cut short: its header promises {stated} frames, {facts.frames} are there."
     elif (missing := _missing_frames(facts, walk, container, clock)) > 1:
         yield f"The file is cut short: about {missing} frames that its header promises are missing."
+    if facts.duplicates:
+        yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
+    if facts.gaps:
+        yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
     if facts.timing is Timing.VARIABLE and facts.measured_rate is not None:
         yield "Its frames come at uneven times; they are taken in order, as if evenly spaced."
     if walk.without_time:
         yield f"{walk.without_time} frames carry no time."
     if facts.frames == 1:
         yield "There is only one frame; its rate is what the header says."
+
+
+def _count(number: int, one: str, many: str) -> str:
+    return f"{number} {one if number == 1 else many}"
 
 
 def _missing_frames(facts: Facts, walk: _Walk, container: InputContainer, clock: Fraction) -> int:
@@ -186,6 +232,28 @@ def _missing_frames(facts: Facts, walk: _Walk, container: InputContainer, clock:
     if facts.sound is not None:
         end = max(end, start + facts.sound.seconds)
     return int((Fraction(promised, av.time_base) + start - end) * facts.file_rate.value)
+
+
+def _stated(video: VideoStream, timing: Timing) -> Fraction | None:
+    """The rate in the header; of a stream with uneven times the rate it is meant to have, not the average."""
+    stated = video.guessed_rate if timing is Timing.VARIABLE else video.average_rate or video.guessed_rate
+    return stated if stated and 0 < stated <= HIGHEST else None
+
+
+def _capture(container: InputContainer) -> tuple[str, Fraction] | None:
+    """The camera's own speed, where a header carries one: the key as it stands there, and frames a second.
+
+    Cameras and phones write it under many keys; what they have in common is a word for taking pictures and one
+    for a rate.
+    """
+    for metadata in [container.metadata, *(stream.metadata for stream in container.streams.video[:1])]:
+        for key, value in metadata.items():
+            plain = re.sub(r"[^a-z]", "", key.lower())
+            if any(word in plain for word in _CAPTURE_WORDS) and any(word in plain for word in _RATE_WORDS):
+                number = re.match(r"\s*(\d{1,6}(?:\.\d{1,6})?)(?:\s*/\s*(\d{1,6}))?", str(value)[:40])
+                if number and 0 < (rate := Fraction(number[1]) / (int(number[2] or 1) or 1)) <= HIGHEST:
+                    return key[:60], rate
+    return None
 
 
 def _timecode(container: InputContainer) -> str | None:

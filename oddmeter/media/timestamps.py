@@ -9,9 +9,10 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
+import numpy.typing as npt
 
 from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Timing
+from oddmeter.core.facts import MOST_INTERVALS, Timing
 from oddmeter.core.rates import Rate
 
 
@@ -60,6 +61,47 @@ def fits(ticks: Sequence[int], clock: Fraction, rate: Rate) -> bool:
     whole, rest = np.divmod(np.arange(len(ticks), dtype=np.int64) * a, b)
     late = np.clip(measured - whole, -3, 3) * b
     return bool(np.all((late >= rest - b) & (late <= rest + b)))
+
+
+def duplicates(ticks: Sequence[int]) -> int:
+    """Frames that have the time of the one before, in sorted timestamps."""
+    return len(ticks) - len(set(ticks))
+
+
+def gaps(ticks: Sequence[int]) -> int:
+    """Places in otherwise even timestamps where at least one frame is missing.
+
+    Only where nearly all frames keep one interval: in times that wander, a long one is no gap.
+    """
+    steps = _steps(ticks)
+    usual = float(np.median(steps)) if len(steps) else 0.0
+    if usual <= 0:
+        return 0
+    even = np.abs(steps - usual) <= max(1.0, 0.02 * usual)
+    return int((steps > 1.6 * usual).sum()) if even.mean() > 0.9 else 0
+
+
+def intervals(ticks: Sequence[int], clock: Fraction) -> tuple[tuple[Fraction, int], ...]:
+    """The histogram of frame lengths: seconds, shortest first, each with how many frames last so long.
+
+    Where there are more than ``MOST_INTERVALS`` lengths they are put together in as many steps of equal width,
+    but the shortest and the longest stay exact.
+    """
+    steps = _steps(ticks)
+    lengths, counts = np.unique(steps, return_counts=True)
+    if len(lengths) > MOST_INTERVALS:
+        edges = np.linspace(float(lengths[0]), float(lengths[-1]), MOST_INTERVALS + 1)
+        place = np.clip(np.searchsorted(edges, lengths, side="right") - 1, 0, MOST_INTERVALS - 1)
+        binned = np.bincount(place, weights=counts, minlength=MOST_INTERVALS).astype(np.int64)
+        middles = np.rint((edges[:-1] + edges[1:]) / 2).astype(np.int64)
+        middles[0], middles[-1] = lengths[0], lengths[-1]
+        lengths, counts = middles[binned > 0], binned[binned > 0]
+    return tuple((int(length) * clock, int(count)) for length, count in zip(lengths, counts, strict=True))
+
+
+def _steps(ticks: Sequence[int]) -> npt.NDArray[np.int64]:
+    times = np.asarray(ticks, np.int64)
+    return times[1:] - times[:-1]
 
 
 def _snapped(value: Fraction) -> Rate | None:

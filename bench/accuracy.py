@@ -1,0 +1,237 @@
+"""How often the picture analysis is right, on made clips whose truth is known, over many seeds.
+
+Run: .venv/bin/python bench/accuracy.py [SEEDS] [--keep FOLDER]
+
+Each seed draws one clip of every kind below, with a scene, standard, codec, quality, grain, noise and phases of its
+own; in every fourth a timecode is burnt in. Truth comes from the generator alone.
+"""
+
+import random
+import sys
+import tempfile
+from collections import Counter
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from fractions import Fraction
+from math import floor
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+from av.video.frame import VideoFrame
+
+from oddmeter.core.facts import Scan
+from oddmeter.core.picture import PictureReport
+from oddmeter.demo import carriers, scenes
+from oddmeter.demo.carriers import Carrier
+from oddmeter.demo.framecode import Picture
+from oddmeter.media.analyse import analyse
+from oddmeter.media.probe import probe
+
+SCENES = (scenes.bell, scenes.sparks, scenes.pour, scenes.clock, scenes.boat, scenes.quay, scenes.gulls, scenes.lantern)
+SIZES = ((720, 480), (720, 576), (640, 360))
+FRAMES = 110
+HELD = ((18, 30), (16, 24), (16, 25), (18, 24), (24, 30), (12, 24), (12, 25), (15, 30), (8, 24), (25, 30))
+LATER_SCENE = 10_000
+KINDS = (
+    "upper first",
+    "lower first",
+    "in fields",
+    "shifted",
+    "2:3",
+    "2:3:3:2",
+    "repeats",
+    "progressive",
+    "still",
+    "slow",
+)
+
+
+@dataclass(frozen=True)
+class Made:
+    """One clip to make, and what is true of it."""
+
+    seed: int
+    kind: str
+    carrier: Carrier
+    rate: Fraction
+    truth: tuple[int, ...] = ()
+    first: str = "upper"
+    interlaced: bool = False
+
+
+def planned(seed: int, kind: str, r: random.Random) -> Made:
+    """The clip of one kind for a seed."""
+    first = {"upper first": "upper", "lower first": "lower"}.get(kind) or r.choice(("upper", "lower"))
+    match kind:
+        case "upper first" | "lower first":
+            return Made(seed, kind, carriers.in_fields(first), Fraction(r.choice((50, 60))), (), first, True)
+        case "in fields":
+            return Made(seed, kind, carriers.each, Fraction(25), (), first, True)
+        case "shifted":
+            return Made(seed, kind, carriers.shifted(first), Fraction(25), (), first, True)
+        case "2:3" | "2:3:3:2":
+            truth = r.randrange(5), r.randrange(30, 80), r.randrange(5)
+            carrier = carriers.pulldown(first, kind, truth[0], truth[1], truth[2])
+            return Made(seed, kind, carrier, Fraction(24), truth, first, True)
+        case "repeats":
+            unique, rate = r.choice(HELD)
+            carrier = carriers.held(Fraction(unique), Fraction(rate))
+            return Made(seed, kind, carrier, Fraction(unique), (unique, rate), first)
+        case "still":
+            return Made(seed, kind, carriers.each, Fraction(10**9))
+        case "slow":
+            return Made(seed, kind, carriers.each, Fraction(r.choice((150, 300, 600))))
+        case _:
+            return Made(seed, kind, carriers.each, Fraction(r.choice((24, 25, 30, 50))))
+
+
+def write(made: Made, path: Path, r: random.Random) -> str:
+    """Draw and encode the clip; returns its conditions in words."""
+    width, height = r.choice(SIZES)
+    early, late = r.sample(SCENES, 2)
+    codec, poor = r.choice(("libx264", "mpeg2video")), r.random() < 0.5
+    grain, noise, burnt_in = r.choice((0, 0, 3, 6)), r.choice((0, 0, 0, 2, 4)), r.random() < 0.25
+    noises = np.random.default_rng(made.seed).normal(0, 1, (6, height + 64, width + 64, 1)).astype(np.float32)
+    known: dict[int, Picture] = {}
+
+    def grainy(picture: Picture, amount: int, key: int) -> Picture:
+        if not amount:
+            return picture
+        dice = random.Random(key)
+        x, y = dice.randrange(64), dice.randrange(64)
+        layer = noises[dice.randrange(6), y : y + height, x : x + width]
+        return np.clip(picture + amount * layer, 0, 255).astype(np.uint8)
+
+    def picture(number: int) -> Picture:
+        if number not in known:
+            if len(known) > 12:
+                known.pop(next(iter(known)))
+            scene, place = (late, number - LATER_SCENE + 90) if number >= LATER_SCENE else (early, number)
+            known[number] = grainy(scene(float(place / made.rate), width, height), grain, number * 31 + made.seed)
+        return known[number]
+
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream(codec, rate=25)
+        stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
+        if codec == "libx264":
+            field = ":tff=1" if made.first == "upper" else ":bff=1"
+            parameters = "threads=1" + (field if made.interlaced else "")
+            stream.options = {"preset": "veryfast", "crf": "33" if poor else "20", "x264-params": parameters}
+        else:
+            q = "14" if poor else "4"
+            stream.options = {"qmin": q, "qmax": q, "bf": "2", "g": "12", "threads": "1"}
+            stream.bit_rate = 0
+            if made.interlaced:
+                stream.codec_context.flags |= 0x20040000
+        for number in range(FRAMES):
+            whole = grainy(carriers.woven(made.carrier(number), picture), noise, number * 17 + made.seed + 5)
+            if burnt_in:
+                whole = whole.copy()
+                cv2.putText(whole, f"01:00:{number // 25:02}:{number % 25:02}", (width // 3, height - 24),
+                            cv2.FONT_HERSHEY_SIMPLEX, 0.8, (240, 240, 240), 2)  # fmt: skip
+            frame = VideoFrame.from_ndarray(np.ascontiguousarray(whole), format="bgr24").reformat(format="yuv420p")
+            frame.pts = number
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return f"{early.__name__} {width}x{height} {codec} {'poor' if poor else 'usual'} grain {grain} noise {noise}" + (
+        " burnt-in timecode" if burnt_in else ""
+    )
+
+
+def right(made: Made, report: PictureReport) -> bool:
+    """Whether the report says what is true."""
+    found = report.stretches
+    told = [s for s in found if s.scan is not Scan.UNKNOWN]
+    if report.blended:
+        return False
+    match made.kind:
+        case "upper first" | "lower first":
+            return {(s.scan, s.field_order, s.pattern) for s in found} == {(Scan.INTERLACED, made.first, None)}
+        case "shifted":
+            return {(s.field_order, s.pattern) for s in found} == {(made.first, "2:2")}
+        case "2:3" | "2:3:3:2":
+            return _pulldown_right(made, report)
+        case "repeats":
+            if report.repeats is None or any(s.scan is Scan.INTERLACED for s in told):
+                return False
+            unique, rate = made.truth
+            new = 1 + floor((FRAMES - 1) * Fraction(unique, rate))
+            return report.repeats.step == Fraction(unique, rate) and report.repeats.unique_frames == new
+        case _:
+            return report.repeats is None and all(s.scan is Scan.PROGRESSIVE for s in told)
+
+
+def _pulldown_right(made: Made, report: PictureReport) -> bool:
+    phase, edit, after = made.truth
+    found = report.stretches
+    if any((s.field_order, s.pattern) != (made.first, made.kind) for s in found) or found[0].phase != phase:
+        return False
+    if (phase + edit) % 5 == after:
+        return len(found) == 1
+    bounds = len(found) == 2 and abs(found[1].first_frame - edit) <= 5
+    return bounds and found[1].phase is not None and (found[1].phase - (found[1].first_frame - edit)) % 5 == after
+
+
+def judge(seed: int, kind: str, folder: str) -> tuple[str, bool, str]:
+    """Make, analyse and judge one clip: kind, right or not, and a line about it."""
+    r = random.Random(f"{seed} {kind}")
+    made = planned(seed, kind, r)
+    path = Path(folder) / f"{kind.replace(':', '')} {seed}.mkv"
+    state = r.getstate()
+    if path.exists():
+        conditions = "kept"
+    else:
+        r.setstate(state)
+        conditions = write(made, path, r)
+    report = analyse(path, probe(path))
+    good = right(made, report)
+    said = [(s.first_frame, s.last_frame, s.scan.value, s.field_order, s.pattern, s.phase) for s in report.stretches]
+    return (
+        kind,
+        good,
+        f"{kind} {seed} {made.first} {made.truth} [{conditions}]: {said} {report.repeats} {report.blended}",
+    )
+
+
+def table(results: list[tuple[str, bool, str]], kinds: tuple[str, ...]) -> str:
+    """The figures as a table."""
+    total, good = Counter(kind for kind, _, _ in results), Counter(kind for kind, ok, _ in results if ok)
+    groups: dict[str, Callable[[str], bool]] = {
+        "field order": lambda kind: kind.endswith("first"),
+        "pulldown, phase and bounds": lambda kind: kind in ("2:3", "2:3:3:2", "shifted"),
+        "repeats": lambda kind: kind == "repeats",
+        "no false alarm": lambda kind: kind in ("progressive", "in fields", "still", "slow"),
+    }
+    lines = ["| clips | right | of | per cent |", "|---|---:|---:|---:|"]
+    for kind in kinds:
+        lines.append(f"| {kind} | {good[kind]} | {total[kind]} | {100 * good[kind] / total[kind]:.1f} |")
+    for name, belongs in groups.items():
+        all_of = sum(count for kind, count in total.items() if belongs(kind))
+        right_of = sum(count for kind, count in good.items() if belongs(kind))
+        lines.append(f"| **{name}** | {right_of} | {all_of} | {100 * right_of / max(1, all_of):.1f} |")
+    return "\n".join(lines)
+
+
+def main(seeds: int, folder: str) -> None:
+    """Judge all kinds over so many seeds."""
+    with ProcessPoolExecutor(max_workers=2) as pool:
+        jobs = [pool.submit(judge, seed, kind, folder) for seed in range(seeds) for kind in KINDS]
+        results = [job.result() for job in jobs]
+    for _, good, line in results:
+        if not good:
+            print(line)
+    print(table(results, KINDS))
+
+
+if __name__ == "__main__":
+    arguments = sys.argv[1:]
+    count = int(arguments[0]) if arguments and arguments[0].isdigit() else 40
+    if "--keep" in arguments:
+        Path(arguments[-1]).mkdir(parents=True, exist_ok=True)
+        main(count, arguments[-1])
+    else:
+        with tempfile.TemporaryDirectory() as place:
+            main(count, place)
