@@ -1,13 +1,15 @@
 """Whole batches: a clip's plan with what stands out about it, and the totals of many."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.cadence import FrameMap, Kind
 from oddmeter.core.conform import Conform, Material, conform
+from oddmeter.core.evidence import NONE, Question, State, Verdict
 from oddmeter.core.facts import Facts, Scan, Timing
+from oddmeter.core.picture import PictureReport
 from oddmeter.core.rates import Rate
 from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
 
@@ -17,6 +19,7 @@ class Mark(StrEnum):
 
     FAULT = "fault"
     REMARK = "remark"
+    DISPUTED = "disputed"
     UNDECIDED = "undecided"
     OFF_RATE = "off-rate"
     ODD = "odd"
@@ -24,6 +27,11 @@ class Mark(StrEnum):
     REPEATS = "repeats"
     VARIABLE = "variable"
     INTERLACED = "interlaced"
+    PULLDOWN = "pulldown"
+    REPEATS_INSIDE = "repeats-inside"
+    BLENDED = "blended"
+    FILM = "film"
+    UNCONFIRMED = "unconfirmed"
     SILENT = "silent"
     SOUND_LEFT_OUT = "sound-left-out"
 
@@ -68,15 +76,24 @@ def stretch(frame_map: FrameMap, first: int, count: int) -> Strip:
     return Strip(first, picks, picks[0], max(source_stop, picks[-1] + 1), hiccups, frame_map.stride)
 
 
-def marks(facts: Facts | None, planned: Conform | None, decided: bool, keeps_sound: bool) -> tuple[Mark, ...]:
+def marks(
+    facts: Facts | None,
+    planned: Conform | None,
+    decided: bool,
+    keeps_sound: bool,
+    found: Mapping[Question, Verdict],
+    picture: PictureReport | None,
+) -> tuple[Mark, ...]:
     """What stands out about a clip, the gravest first."""
     if facts is None:
         return ()
     if planned is None:
         return (Mark.FAULT,)
+    settled = (Question.SHOT_RATE, Question.FILE_RATE, Question.SCAN)
     kind = planned.frame_map.cadence.kind
     checks = {
         Mark.REMARK: bool(facts.remarks),
+        Mark.DISPUTED: any(verdict.state is State.DISPUTED for verdict in found.values()),
         Mark.NEAR_MISS: kind is Kind.NEAR,
         Mark.ODD: kind is Kind.ODD,
         Mark.UNDECIDED: not decided,
@@ -84,6 +101,11 @@ def marks(facts: Facts | None, planned: Conform | None, decided: bool, keeps_sou
         Mark.REPEATS: planned.frame_map.repeated > 0,
         Mark.VARIABLE: facts.timing is Timing.VARIABLE,
         Mark.INTERLACED: facts.scan is Scan.INTERLACED,
+        Mark.PULLDOWN: found[Question.PULLDOWN].value in ("2:3", "2:3:3:2"),
+        Mark.REPEATS_INSIDE: found[Question.REPEATS].value not in (None, NONE),
+        Mark.BLENDED: picture is not None and picture.blended,
+        Mark.FILM: found[Question.GAUGE].value is not None,
+        Mark.UNCONFIRMED: any(not found[question].certain for question in settled if found[question].value),
         Mark.SILENT: facts.sound is None,
         Mark.SOUND_LEFT_OUT: keeps_sound and facts.sound is not None and not planned.keeps_sound_speed,
     }
