@@ -104,11 +104,14 @@ def redo(database: Database, show_id: int, change_id: int) -> Change:
 
 
 def last_person(connection: Connection, table: str, row_id: int) -> str | None:
-    """Who changed a row last."""
+    """Who changed a row last; of a clip, also who decided on it, or settled something about it."""
     found = connection.execute(
-        "SELECT person FROM change JOIN change_row ON change_id = id"
-        " WHERE table_name = %s AND row_id = %s AND NOT undone ORDER BY id DESC LIMIT 1",
-        (table, row_id),
+        "SELECT person FROM change JOIN change_row ON change_id = id WHERE NOT undone AND ("
+        " table_name = %(table)s AND row_id = %(id)s OR %(table)s = 'clip' AND ("
+        "  table_name = 'treatment' AND row_id = %(id)s"
+        "  OR table_name = 'word' AND (coalesce(after, before)->>'clip_id')::bigint = %(id)s"
+        ")) ORDER BY id DESC LIMIT 1",
+        {"table": table, "id": row_id},
     ).fetchone()
     return None if found is None else str(found[0])
 

@@ -1,18 +1,26 @@
-"""Deliveries and their clips: what came in, what the probe found, and what is decided on each."""
+"""Deliveries and their clips: what came in, what is known of each, and what is decided on it."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import cached_property
 from typing import Any
 
 from psycopg.rows import dict_row
+from psycopg.types.json import Jsonb
 
+from oddmeter.core.claims import Word, claims_of, life_rate
 from oddmeter.core.errors import RuleError
+from oddmeter.core.evidence import Question, Verdict, verdicts
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
+from oddmeter.core.logs import LogEntry
+from oddmeter.core.picture import PictureReport
+from oddmeter.core.proxies import pairs
 from oddmeter.core.rates import Rate, fraction_text
 from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
 from oddmeter.store.changes import ConflictError, MissingError, aside, last_person
 from oddmeter.store.database import Connection, fraction_in, rate_in
+from oddmeter.store.evidence import matched, report_in
 
 
 @dataclass(frozen=True)
@@ -30,10 +38,12 @@ class Delivery:
 
 @dataclass(frozen=True)
 class Clip:
-    """One file with all that is known and decided.
+    """One file, or numbered sequence, with all that is known and decided.
 
-    ``facts`` is None until it has been probed. Where nobody has ``decided``, the treatment is as it stands.
-    ``revision`` rises whenever a person changes the clip or its treatment.
+    ``measured`` is what the probe found, None until it has; ``picture`` what the pictures show, None until they
+    were looked at; ``entries`` are rows of reports; ``words`` what people settled. ``proxy_of`` is the clip that
+    this one stands for. Where nobody has ``decided``, the treatment is as it stands. ``revision`` rises whenever a
+    person changes the clip, its treatment or what is settled.
     """
 
     id: int
@@ -41,21 +51,63 @@ class Clip:
     root: str
     path: str
     name: str
-    shot_rate: Rate | None
-    facts: Facts | None
+    measured: Facts | None
+    picture: PictureReport | None
+    entries: tuple[LogEntry, ...]
+    words: tuple[Word, ...]
     treatment: Treatment
     decided: bool
     sound: str
     revision: int
+    show_id: int
+    proxy_of: int | None
+
+    @cached_property
+    def verdicts(self) -> dict[Question, Verdict]:
+        """What is taken as true, and why."""
+        return verdicts(claims_of(self.name, self.measured, self.picture, self.entries, self.words))
+
+    @cached_property
+    def facts(self) -> Facts | None:
+        """The facts as the verdicts have them: rate, scan and field order."""
+        facts = self.measured
+        if facts is None or facts.fault is not None:
+            return facts
+        found = self.verdicts
+        scan = found[Question.SCAN].value
+        order = found[Question.FIELD_ORDER].value if scan == Scan.INTERLACED.value else None
+        return replace(
+            facts,
+            file_rate=found[Question.FILE_RATE].rate or facts.file_rate,
+            scan=Scan(scan) if scan else Scan.UNKNOWN,
+            field_order=order,
+        )
+
+    @property
+    def shot_rate(self) -> Rate | None:
+        """The rate at which the camera or the film ran, as far as it is known."""
+        return self.verdicts[Question.SHOT_RATE].rate
+
+    @property
+    def motion_rate(self) -> Rate | None:
+        """The shot rate counted in frames of the file: where these carry pulldown or repeats, which are still in
+        them, more frames pass in a second of life than pictures were taken."""
+        shot, facts = self.shot_rate, self.facts
+        if shot is None or facts is None or facts.file_rate is None or self.picture is None:
+            return shot
+        own = life_rate(self.picture, facts)
+        return shot if own is None else Rate(shot.value * facts.file_rate.value / own.value)
 
 
 _CLIPS = """
-    SELECT c.id, c.delivery_id, d.root, c.path, c.name, c.shot_rate, c.revision + t.revision AS revision,
-           f.*, t.intent, t.value, t.read_rate, t.sound
+    SELECT c.id, c.delivery_id, d.root, d.show_id, c.path, c.name, c.proxy_of, c.revision + t.revision AS revision,
+           f.*, t.intent, t.value, t.read_rate, t.sound, p.report,
+           (SELECT coalesce(jsonb_agg(to_jsonb(w)), '[]') FROM word w WHERE w.clip_id = c.id) AS words
     FROM clip c
     JOIN delivery d ON d.id = c.delivery_id
     JOIN clip_facts f ON f.clip_id = c.id
     JOIN treatment t ON t.id = c.id
+    LEFT JOIN picture p ON p.clip_id = c.id
 """
 
 
@@ -73,9 +125,11 @@ def deliveries(connection: Connection, show_id: int) -> list[Delivery]:
     return [Delivery(**row) for row in rows]
 
 
-def clips_of_show(connection: Connection, show_id: int) -> list[Clip]:
-    """All clips of a show, grouped by delivery and in order of name."""
-    return _clips(connection, "WHERE d.show_id = %s AND NOT d.removed ORDER BY d.id, c.name, c.id", (show_id,))
+def clips_of_show(connection: Connection, show_id: int, *, proxies: bool = False) -> list[Clip]:
+    """All clips of a show, grouped by delivery and in order of name; proxies, which follow their originals in
+    everything, only where they are asked for."""
+    where = "WHERE d.show_id = %s AND NOT d.removed AND (c.proxy_of IS NULL OR %s) ORDER BY d.id, c.name, c.id"
+    return _clips(connection, where, (show_id, proxies))
 
 
 def clips_by_id(connection: Connection, ids: Iterable[int], *, even_removed: bool = False) -> list[Clip]:
@@ -89,6 +143,20 @@ def clips_by_id(connection: Connection, ids: Iterable[int], *, even_removed: boo
     if len(found) != len(wanted):
         raise MissingError("A clip")
     return found
+
+
+def clips_if_there(connection: Connection, clip_id: int) -> Clip | None:
+    """The clip with this id, even of a delivery that was taken out; None where there is none."""
+    found = _clips(connection, "WHERE c.id = %s", (clip_id,))
+    return found[0] if found else None
+
+
+def place(connection: Connection, clip_id: int) -> tuple[str, str] | None:
+    """The root and the path of a clip, even where it was taken out; None where there is none."""
+    row = connection.execute(
+        "SELECT d.root, c.path FROM clip c JOIN delivery d ON d.id = c.delivery_id WHERE c.id = %s", (clip_id,)
+    ).fetchone()
+    return None if row is None else (str(row[0]), str(row[1]))
 
 
 def clips_in_show(connection: Connection, show_id: int, ids: Iterable[int]) -> list[Clip]:
@@ -116,14 +184,22 @@ def _put_down(connection: Connection, show_id: int, name: str, root: str, folder
         (show_id, name, root, folder),
     ).fetchone()
     assert made is not None
+    delivery = int(str(made[0]))
     connection.execute(
         "WITH new AS (INSERT INTO clip (delivery_id, path, name)"
         " SELECT %s, path, regexp_replace(path, '^.*/', '') FROM unnest(%s::text[]) AS path RETURNING id),"
         " facts AS (INSERT INTO clip_facts (clip_id) SELECT id FROM new)"
+        ", looks AS (INSERT INTO picture (clip_id) SELECT id FROM new)"
         " INSERT INTO treatment (id) SELECT id FROM new",
-        (made[0], list(paths)),
+        (delivery, list(paths)),
     )
-    return int(str(made[0]))
+    for proxy, original in pairs(paths).items():
+        connection.execute(
+            "UPDATE clip SET proxy_of = (SELECT id FROM clip WHERE delivery_id = %s AND path = %s)"
+            " WHERE delivery_id = %s AND path = %s",
+            (delivery, original, delivery, proxy),
+        )
+    return delivery
 
 
 def bring_in(connection: Connection, delivery_id: int) -> None:
@@ -156,7 +232,9 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
         " measured_rate = %(measured_rate)s, width = %(width)s, height = %(height)s, pixel_aspect = %(pixel_aspect)s,"
         " scan = %(scan)s, field_order = %(field_order)s, timecode = %(timecode)s, sound_rate = %(sound_rate)s,"
         " sound_channels = %(sound_channels)s, sound_seconds = %(sound_seconds)s, codec = %(codec)s,"
-        " fault = %(fault)s, remarks = %(remarks)s WHERE clip_id = %(clip_id)s",
+        " fault = %(fault)s, remarks = %(remarks)s, stated_rate = %(stated_rate)s, capture_rate = %(capture_rate)s,"
+        " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
+        " intervals = %(intervals)s WHERE clip_id = %(clip_id)s",
         {
             "clip_id": clip_id,
             "frames": facts.frames,
@@ -175,6 +253,13 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "codec": facts.codec,
             "fault": facts.fault,
             "remarks": list(facts.remarks),
+            "stated_rate": fraction_text(facts.stated_rate) if facts.stated_rate else None,
+            "capture_rate": fraction_text(facts.capture_rate) if facts.capture_rate else None,
+            "capture_key": facts.capture_key,
+            "start": fraction_text(facts.start),
+            "duplicates": facts.duplicates,
+            "gaps": facts.gaps,
+            "intervals": Jsonb([[fraction_text(length), count] for length, count in facts.intervals]),
         },
     )
 
@@ -194,7 +279,7 @@ def expect_revisions(connection: Connection, expected: dict[int, int]) -> None:
     changed = [(int(str(row[0])), str(row[1])) for row in rows if row[2] != expected[int(str(row[0]))]]
     if changed:
         first_id, first = changed[0]
-        person = last_person(connection, "treatment", first_id) or last_person(connection, "clip", first_id)
+        person = last_person(connection, "clip", first_id)
         others = f" and {len(changed) - 1} more" if len(changed) > 1 else ""
         raise ConflictError(f"{person or 'Somebody'} changed {first}{others} first. Nothing was changed; look again.")
 
@@ -223,29 +308,33 @@ def set_sound(connection: Connection, ids: Sequence[int], sound: str) -> None:
     connection.execute("UPDATE treatment SET sound = %s WHERE id = ANY(%s)", (sound, list(ids)))
 
 
-def set_shot_rate(connection: Connection, ids: Sequence[int], rate: Rate | None) -> None:
-    """State the rate at which clips were shot; None goes back to what the file says."""
-    connection.execute("UPDATE clip SET shot_rate = %s WHERE id = ANY(%s)", (rate.exact if rate else None, list(ids)))
-
-
 def _clips(connection: Connection, where: str, parameters: Sequence[object]) -> list[Clip]:
     with connection.cursor(row_factory=dict_row) as cursor:
-        return [_clip(row) for row in cursor.execute(f"{_CLIPS} {where}".encode(), parameters).fetchall()]
+        rows = cursor.execute(f"{_CLIPS} {where}".encode(), parameters).fetchall()
+    entries: dict[int, tuple[LogEntry, ...]] = {}
+    for show_id in {row["show_id"] for row in rows}:
+        if found := matched(connection, show_id):
+            entries |= found.entries
+    return [_clip(row, entries.get(row["id"], ())) for row in rows]
 
 
-def _clip(row: dict[str, Any]) -> Clip:
+def _clip(row: dict[str, Any], entries: tuple[LogEntry, ...]) -> Clip:
     return Clip(
         id=row["id"],
         delivery_id=row["delivery_id"],
         root=row["root"],
         path=row["path"],
         name=row["name"],
-        shot_rate=rate_in(row["shot_rate"]),
-        facts=_facts(row) if row["state"] == "done" else None,
+        measured=_facts(row) if row["state"] == "done" else None,
+        picture=report_in(row["report"]) if row["report"] else None,
+        entries=entries,
+        words=tuple(Word(Question(w["question"]), w["value"], w["person"], w["reason"]) for w in row["words"]),
         treatment=_treatment(row),
         decided=row["intent"] is not None,
         sound=row["sound"],
         revision=row["revision"],
+        show_id=row["show_id"],
+        proxy_of=row["proxy_of"],
     )
 
 
@@ -268,6 +357,13 @@ def _facts(row: dict[str, Any]) -> Facts:
         codec=row["codec"],
         fault=row["fault"],
         remarks=tuple(row["remarks"]),
+        stated_rate=fraction_in(row["stated_rate"]),
+        capture_rate=fraction_in(row["capture_rate"]),
+        capture_key=row["capture_key"],
+        start=Fraction(row["start_seconds"]),
+        duplicates=row["duplicates"],
+        gaps=row["gaps"],
+        intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),
     )
 
 

@@ -46,7 +46,7 @@ def material_of(clip: Clip) -> Material:
         raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
     if not clip.facts.usable or clip.facts.file_rate is None:
         raise RuleError(f"{clip.name} cannot be used. {clip.facts.trouble or ''}".strip(), "facts")
-    return Material(clip.facts.frames, clip.facts.file_rate, clip.shot_rate)
+    return Material(clip.facts.frames, clip.facts.file_rate, clip.motion_rate)
 
 
 def settled_timeline(show: Show) -> Timeline:

@@ -1,4 +1,4 @@
-"""The tasks: probe a clip, make a file. Each can be done again from the start by any worker.
+"""The tasks: probe a clip, look at its pictures, make a file. Each can be done again from the start by any worker.
 
 What a task finds out is kept in the store; the queue only says that there is something to do.
 """
@@ -6,7 +6,7 @@ What a task finds out is kept in the store; the queue only says that there is so
 import logging
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Event
 
 import psycopg
@@ -17,12 +17,14 @@ from procrastinate.types import JSONDict
 from oddmeter.config import Config
 from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts
+from oddmeter.core.picture import PictureReport
 from oddmeter.core.proof import Proof
 from oddmeter.interchange.reports import proven
-from oddmeter.media.probe import probe
+from oddmeter.media.analyse import DamagedError
+from oddmeter.media.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.render import clear_unfinished, render
 from oddmeter.media.verify import verify
-from oddmeter.store import clips, renders
+from oddmeter.store import clips, evidence, renders
 from oddmeter.store.database import Connection, Database
 from oddmeter.work.orders import render_plan
 from oddmeter.work.right import LaterError, SoleRight
@@ -32,8 +34,8 @@ log = logging.getLogger("oddmeter.worker")
 _PROGRESS_SECONDS = 0.4
 _PATIENCE_SECONDS = 60
 _MOST_ATTEMPTS = 6
-_SOON = 10
-"""The priority of probing: people wait for it, while renders take their time."""
+_SOON, _NEXT = 10, 5
+"""The priorities of probing and of looking at pictures: people wait for them, while renders take their time."""
 
 _AGAIN = RetryStrategy(
     max_attempts=8,
@@ -57,6 +59,7 @@ class Queue:
 
     app: App
     probe: Task[..., None, ...]
+    look: Task[..., None, ...]
     make: Task[..., None, ...]
 
     def ask_probe(self, connection: Connection, clip_ids: list[int]) -> None:
@@ -64,6 +67,12 @@ class Queue:
         if clip_ids:
             arguments: list[JSONDict] = [{"clip_id": clip_id} for clip_id in clip_ids]
             self.probe.configure(connection=connection).batch_defer(*arguments)
+
+    def ask_look(self, connection: Connection, clip_ids: list[int]) -> None:
+        """Queue the looking at clips' pictures as part of the connection's transaction."""
+        if clip_ids:
+            arguments: list[JSONDict] = [{"clip_id": clip_id} for clip_id in clip_ids]
+            self.look.configure(connection=connection).batch_defer(*arguments)
 
     def ask_render(self, connection: Connection, render_id: int, out_path: str) -> None:
         """Queue a render as part of the connection's transaction."""
@@ -79,23 +88,25 @@ def queue(config: Config, database: Database, *, worker: bool = False, stopping:
     def probe_clip(clip_id: int) -> None:
         look_at(config, database, clip_id)
 
+    @app.task(name="look_at_pictures", retry=_AGAIN, priority=_NEXT)
+    def look_at_pictures(clip_id: int) -> None:
+        look_closer(config, database, clip_id, stopping)
+
     @app.task(name="make_file", retry=_AGAIN)
     def make_file(render_id: int) -> None:
         make(config, database, render_id, stopping)
 
-    return Queue(app, probe_clip, make_file)
+    return Queue(app, probe_clip, look_at_pictures, make_file)
 
 
 def look_at(config: Config, database: Database, clip_id: int) -> None:
     """Probe one clip and keep what was found. A clip that is gone by now is passed over."""
     with database.transaction() as connection:
-        known = connection.execute(
-            "SELECT d.root, c.path FROM clip c JOIN delivery d ON d.id = c.delivery_id WHERE c.id = %s", (clip_id,)
-        ).fetchone()
+        known = clips.place(connection, clip_id)
     if known is None:
         return
     try:
-        facts = probe(config.footage(str(known[0]), str(known[1])))
+        facts = probe_guarded(config.footage(*known))
     except RuleError as error:
         facts = Facts(fault=str(error))
     except Exception:
@@ -103,6 +114,53 @@ def look_at(config: Config, database: Database, clip_id: int) -> None:
         facts = Facts(fault="Looking at this file ended in an unexpected error; the worker's log says more.")
     with database.transaction() as connection:
         clips.keep_facts(connection, clip_id, facts)
+
+
+def look_closer(config: Config, database: Database, clip_id: int, stopping: Event | None = None) -> None:
+    """Look at the pictures of one clip and keep what they show, and which verdicts that changes.
+
+    Raises ``LaterError`` where the clip has not been probed yet, ``StoppedError`` soon after ``stopping`` is set.
+    """
+    with database.transaction() as connection:
+        found = clips.clips_if_there(connection, clip_id)
+        if found is None:
+            return
+        if found.measured is None:
+            raise LaterError("the clip has not been probed yet")
+        begun = evidence.begin_look(connection, clip_id)
+    if begun is None:
+        return
+    whole, attempts = begun
+    if attempts >= _MOST_ATTEMPTS:
+        fault = f"Tried {attempts} times; each time the worker ended over it."
+        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None, fault))
+        return
+    if found.measured.fault is not None:
+        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None))
+        return
+    progress = _Looking(database, clip_id, stopping)
+    try:
+        path = config.footage(found.root, found.path)
+        report = analyse_guarded(path, found.measured, whole=whole, progress=progress)
+    except CancelledError:
+        _surely(database, lambda c: evidence.end_look(c, clip_id, "stopped", None))
+    except DamagedError as error:
+        damaged = replace(found.measured, fault=str(error))
+        _surely(database, lambda c: clips.keep_facts(c, clip_id, damaged))
+        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None))
+    except RuleError as error:
+        sentence = str(error)
+        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None, sentence))
+    else:
+        _surely(database, lambda c: _keep_report(c, found, report))
+
+
+def _keep_report(connection: Connection, known: clips.Clip, report: PictureReport) -> None:
+    evidence.end_look(connection, known.id, "done", report)
+    now = clips.clips_if_there(connection, known.id)
+    if now is not None:
+        before, after = {known.id: known.verdicts}, {known.id: now.verdicts}
+        evidence.note_changes(connection, known.show_id, before, after, "the pictures were looked at")
 
 
 def make(config: Config, database: Database, render_id: int, stopping: Event | None = None) -> None:
@@ -187,6 +245,28 @@ class _Progress:
         except psycopg.Error:
             return
         if cancelled:
+            raise CancelledError
+
+
+class _Looking:
+    """Writes down how far looking has come, and stops it where that was asked."""
+
+    def __init__(self, database: Database, clip_id: int, stopping: Event | None) -> None:
+        self._database, self._id, self._stopping, self._next = database, clip_id, stopping, 0.0
+
+    def __call__(self, done: int, of: int) -> None:
+        if self._stopping is not None and self._stopping.is_set():
+            raise StoppedError("this worker is being stopped")
+        now = time.monotonic()
+        if now < self._next:
+            return
+        self._next = now + _PROGRESS_SECONDS
+        try:
+            with self._database.transaction() as connection:
+                asked_to_stop = evidence.note_look(connection, self._id, done, of)
+        except psycopg.Error:
+            return
+        if asked_to_stop:
             raise CancelledError
 
 
