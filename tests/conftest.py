@@ -11,7 +11,8 @@ from hypothesis import settings
 
 from oddmeter.config import Config
 from oddmeter.core.rates import Rate
-from oddmeter.demo.footage import SHOW_FOLDER, make_footage
+from oddmeter.demo.footage import SHOW_FOLDER
+from oddmeter.demo.takes import make_footage
 from oddmeter.local.cluster import Cluster
 from oddmeter.store import shows
 from oddmeter.store.database import Database
@@ -33,8 +34,9 @@ def media_root() -> Path:
 
 @pytest.fixture(scope="session")
 def footage(media_root: Path) -> dict[str, Path]:
-    """The demo's files by name."""
-    return {path.name: path for path in (media_root / SHOW_FOLDER).rglob("*.*") if not path.name.startswith(".")}
+    """The demo's files by name, without proxies, which are called as their originals."""
+    found = [path for path in (media_root / SHOW_FOLDER).rglob("*.*") if not path.name.startswith(".")]
+    return {path.name: path for path in found if path.parent.name != "Proxy"}
 
 
 @pytest.fixture(scope="session")

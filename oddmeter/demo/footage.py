@@ -1,12 +1,9 @@
-"""The clips of The Tide Bell: what is on each card, and how to write it as a real, encoded file.
-
-``shot`` is the truth: the rate at which the scene was caught. ``header`` is what the file says.
-"""
+"""How a clip of The Tide Bell is drawn and written as a real, encoded file."""
 
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 
 import av
@@ -19,18 +16,25 @@ from av.video.frame import VideoFrame
 from oddmeter.core.rates import Rate
 from oddmeter.core.timecode import Timecode
 from oddmeter.demo import scenes
+from oddmeter.demo.carriers import Carrier, each, woven
 from oddmeter.demo.framecode import Picture, stamp
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
 
 SHOW_FOLDER = "The Tide Bell"
+LATER = 10_000
+"""Pictures from this number on belong to a take's later scene."""
 
 
 @dataclass(frozen=True)
 class Take:
     """One clip to make: where, what is seen, at which true and written rates, and for how long.
 
-    ``frames`` counts source frames. ``channels`` 0 means a camera without sound. ``interlaced`` weaves two
-    moments into each frame, upper field first.
+    ``frames`` counts frames of the file. ``shot`` is the truth: pictures a second of the camera, or of the film.
+    ``header`` is what the file says. ``channels`` 0 means a camera without sound. ``carrier`` says how pictures lie
+    in frames and fields; ``flag`` is the field order that the file is written with, right or wrong. ``code`` gives
+    the number that is drawn into a picture. ``times`` gives the time of a frame where they come unevenly.
+    ``metadata`` is written into the header. ``cut_short`` is the share of the file that is left, and ``pictures``
+    a sequence of files instead of one, without the numbers in ``missing``.
     """
 
     delivery: str
@@ -43,67 +47,36 @@ class Take:
     channels: int = 0
     size: tuple[int, int] = (640, 360)
     pixel_aspect: Fraction = Fraction(1)
-    interlaced: bool = False
+    carrier: Carrier = each
+    flag: str | None = None
+    code: Callable[[int], int] = int
+    later: scenes.Scene | None = None
+    times: Callable[[int], Fraction] | None = None
+    metadata: tuple[tuple[str, str], ...] = ()
+    cut_short: Fraction | None = None
+    missing: tuple[int, ...] = ()
 
     @property
     def relative_path(self) -> Path:
-        """The file's place below the media root."""
+        """The file's place below the media root; of a sequence, its path with a run of ``#``."""
         return Path(SHOW_FOLDER) / self.delivery / self.name
 
-
-def _take(
-    delivery: str,
-    name: str,
-    scene: scenes.Scene,
-    shot: str,
-    frames: int,
-    start: str,
-    channels: int = 0,
-    header: str = "",
-) -> Take:
-    return Take(delivery, name, scene, Rate.parse(shot), Rate.parse(header or shot), frames, start, channels)
+    @property
+    def is_sequence(self) -> bool:
+        """True for numbered pictures."""
+        return "#" in self.name
 
 
-FOUNDRY, HARBOUR, VISITORS = "Foundry day 1", "Harbour, boat and phones", "Visitors' reels"
-
-TAKES: tuple[Take, ...] = (
-    _take(FOUNDRY, "FD1_A01_interview.mov", scenes.clock, "25", 200, "09:58:10:00", 2),
-    _take(FOUNDRY, "FD1_A02_mould_50.mov", scenes.sparks, "50", 300, "10:02:00:00", 2),
-    _take(FOUNDRY, "FD1_B01_bell_swing_100.mov", scenes.bell, "100", 500, "10:21:30:00"),
-    _take(FOUNDRY, "FD1_B02_sparks_119.mov", scenes.sparks, "119.88", 480, "10:40:12:00"),
-    _take(FOUNDRY, "FD1_C01_pour_fast.mov", scenes.pour, "150", 600, "11:05:00:00", header="25"),
-    _take(HARBOUR, "HB_boat_59.mp4", scenes.boat, "59.94", 300, "14:00:00:00", 2),
-    _take(HARBOUR, "HB_gulls_30.mp4", scenes.gulls, "30", 240, "14:10:00:00", 1),
-    _take(HARBOUR, "HB_quay_29.mp4", scenes.quay, "29.97", 240, "14:22:00:00", 2),
-    _take(VISITORS, "VR_lantern_24.mkv", scenes.lantern, "24", 192, "01:00:00:00", 2),
-    _take(VISITORS, "VR_clock_23.mkv", scenes.clock, "23.976", 240, "01:00:00:00", 2),
-    Take(
-        VISITORS,
-        "VR_choir_tape_50i.mov",
-        scenes.lantern,
-        Rate.of(25),
-        Rate.of(25),
-        100,
-        "02:00:00:00",
-        2,
-        (720, 576),
-        Fraction(16, 15),
-        True,
-    ),
-)
-
-
-def frame_picture(take: Take, number: int) -> Picture:
-    """Frame ``number`` of a take as it was caught, with its code, number and timecode, shape (height, width, 3)."""
+def picture_at(take: Take, number: int) -> Picture:
+    """Picture ``number`` as the camera or the film caught it, with its code, number and timecode, shape
+    (height, width, 3)."""
     width, height = take.size
-    moment = Fraction(number) / take.shot.value
-    picture = take.scene(float(moment), width, height)
-    if take.interlaced:
-        later = take.scene(float(moment + 1 / (2 * take.shot.value)), width, height)
-        picture[1::2] = later[1::2]
-    stamp(picture, number)
+    scene, place = (take.later, number - LATER) if take.later and number >= LATER else (take.scene, number)
+    picture = scene(float(place / take.shot.value), width, height)
+    code = take.code(number)
+    stamp(picture, code)
     start = Timecode.parse(take.start, take.header)
-    label = f"{number:05}  {Timecode(start.frames + number, take.header)}"
+    label = f"{code:05}  {Timecode(start.frames + code % LATER, take.header)}"
     scale = height / 720
     (text_width, _), _ = cv2.getTextSize(label, cv2.FONT_HERSHEY_SIMPLEX, scale, 1)
     corner = (width - text_width - height // 30, height - height // 26)
@@ -112,31 +85,59 @@ def frame_picture(take: Take, number: int) -> Picture:
     return picture
 
 
+def frame_picture(take: Take, number: int) -> Picture:
+    """Frame ``number`` of the file."""
+    return woven(take.carrier(number), lru_cache(maxsize=4)(lambda n: picture_at(take, n)))
+
+
 def write_take(take: Take, path: Path) -> None:
-    """Draw and encode one take to ``path``: H.264, with sound beside it where the camera had a microphone."""
+    """Draw and encode one take to ``path``: H.264, with sound beside it where the camera had a microphone; or the
+    numbered pictures of a sequence."""
     path.parent.mkdir(parents=True, exist_ok=True)
+    if take.is_sequence:
+        _write_pictures(take, path)
+        return
     unfinished = path.with_name(f".{path.name}.part")
     container_format = {"mkv": "matroska"}.get(path.suffix[1:], path.suffix[1:])
-    with av.open(str(unfinished), "w", format=container_format) as container:
+    options = {"movflags": "use_metadata_tags"} if take.metadata else {}
+    with av.open(str(unfinished), "w", format=container_format, options=options) as container:
         container.metadata["timecode"] = take.start
+        for key, value in take.metadata:
+            container.metadata[key] = value
         video = container.add_stream("libx264", rate=take.header.value)
         video.width, video.height = take.size
         video.pix_fmt = "yuv420p"
         video.codec_context.sample_aspect_ratio = take.pixel_aspect
-        video.codec_context.time_base = 1 / take.header.value
+        clock = Fraction(1, 90_000) if take.times else 1 / take.header.value
+        video.codec_context.time_base = clock
         video.metadata["timecode"] = take.start
-        parameters = "threads=1:keyint=48" + (":tff=1" if take.interlaced else "")
+        parameters = "threads=1:keyint=48" + {"upper": ":tff=1", "lower": ":bff=1", None: ""}[take.flag]
         video.options = {"preset": "veryfast", "crf": "23", "x264-params": parameters}
         sound = _sound_stream(container.add_stream, take)
+        picture = lru_cache(maxsize=6)(lambda n: picture_at(take, n))
         for number in range(take.frames):
-            frame = VideoFrame.from_ndarray(frame_picture(take, number), format="bgr24")
-            frame = frame.reformat(format="yuv420p", dst_colorspace="itu709" if take.size[1] != 576 else "itu601")
-            frame.pts, frame.time_base = number, 1 / take.header.value
+            frame = VideoFrame.from_ndarray(woven(take.carrier(number), picture), format="bgr24")
+            frame = frame.reformat(format="yuv420p", dst_colorspace="itu709" if take.size[0] != 720 else "itu601")
+            frame.pts = round(take.times(number) / clock) if take.times else number
+            frame.time_base = clock
             container.mux(video.encode(frame))
         container.mux(video.encode(None))
         if sound is not None:
             _write_sound(container.mux, sound, take)
+    if take.cut_short is not None:
+        with unfinished.open("r+b") as file:
+            file.truncate(int(unfinished.stat().st_size * take.cut_short))
     unfinished.rename(path)
+
+
+def _write_pictures(take: Take, path: Path) -> None:
+    digits = take.name.count("#")
+    for number in range(1, take.frames + 1):
+        if number not in take.missing:
+            file = path.with_name(path.name.replace("#" * digits, f"{number:0{digits}}"))
+            good, data = cv2.imencode(path.suffix, frame_picture(take, number))
+            assert good
+            file.write_bytes(data.tobytes())
 
 
 def _sound_stream(add_stream: Callable[..., AudioStream], take: Take) -> AudioStream | None:
@@ -156,11 +157,9 @@ def _write_sound(mux: Callable[..., None], stream: AudioStream, take: Take) -> N
     mux(stream.encode(None))
 
 
-def make_footage(root: Path, takes: tuple[Take, ...] = TAKES) -> list[Path]:
-    """Write every take that is missing below ``root``; returns all their paths. The same pictures each time."""
-    wanted = [(take, root / take.relative_path) for take in takes]
-    missing = [(take, path) for take, path in wanted if not path.exists()]
-    with ProcessPoolExecutor(max_workers=2) as pool:
-        for written in [pool.submit(write_take, take, path) for take, path in missing]:
-            written.result()
-    return [path for _, path in wanted]
+def is_there(take: Take, path: Path) -> bool:
+    """True where a take has been written already."""
+    if not take.is_sequence:
+        return path.exists()
+    last = f"{take.frames:0{take.name.count('#')}}"
+    return path.with_name(path.name.replace("#" * len(last), last)).exists()

@@ -2,9 +2,12 @@
 
 from pathlib import Path
 
+from oddmeter.core.logs import guess_columns
 from oddmeter.core.rates import Rate
-from oddmeter.demo.footage import SHOW_FOLDER, TAKES, make_footage
-from oddmeter.store import clips, shows
+from oddmeter.demo.footage import SHOW_FOLDER
+from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
+from oddmeter.interchange.logs import read_log, title_of
+from oddmeter.store import clips, evidence, shows
 from oddmeter.store.changes import change
 from oddmeter.store.database import Database
 from oddmeter.store.shows import TimelineSettings
@@ -30,16 +33,15 @@ def make_demo(database: Database, root_name: str, root: Path) -> bool:
         show_id = shows.add_show(connection, SHOW_FOLDER, TIMELINES[0])
         for timeline in TIMELINES[1:]:
             shows.add_timeline(connection, show_id, timeline)
-    for name in dict.fromkeys(take.delivery for take in TAKES):
-        takes = [take for take in TAKES if take.delivery == name]
+    everything = (*TAKES, *TRAPS)
+    for name in dict.fromkeys(take.delivery.split("/")[0] for take in everything):
+        paths = [take.relative_path.as_posix() for take in everything if take.delivery.split("/")[0] == name]
         with change(database, show_id, f"“{name}” brought in", MAKER) as connection:
             folder = f"{SHOW_FOLDER}/{name}"
-            paths = [take.relative_path.as_posix() for take in takes]
             clips.bring_in(connection, clips.add_delivery(connection, show_id, name, root_name, folder, paths))
-    with database.transaction() as connection:
-        named = {clip.name: clip.id for clip in clips.clips_of_show(connection, show_id)}
-    for take in TAKES:
-        if take.shot != take.header:
-            with change(database, show_id, f"Shot at {take.shot} for {take.name}", MAKER) as connection:
-                clips.set_shot_rate(connection, [named[take.name]], take.shot)
+    for report in REPORTS:
+        table = read_log((root / report.relative_path).read_bytes())
+        with change(database, show_id, f"{report.name} read", MAKER) as connection:
+            columns = guess_columns(table.headings)
+            evidence.add_log(connection, show_id, report.name, title_of(report.name), table, columns)
     return True

@@ -7,37 +7,52 @@ import numpy as np
 import pytest
 
 from oddmeter.core.rates import Rate
-from oddmeter.demo.footage import TAKES, Take, make_footage, write_take
+from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.show import TIMELINES, make_demo
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
+from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.media.decode import FrameReader
-from oddmeter.store import clips, shows
+from oddmeter.store import clips, evidence, shows
 from oddmeter.store.database import Database
 
 
-def test_it_is_made_once_and_its_traps_are_stated(database: Database, media_root: Path) -> None:
+def test_it_is_made_once_with_all_that_came_in(database: Database, media_root: Path) -> None:
     assert make_demo(database, "Footage", media_root)
     assert not make_demo(database, "Footage", media_root)
     with database.transaction() as connection:
         (show,) = shows.all_shows(connection)
         deliveries = clips.deliveries(connection, show.id)
-        found = clips.clips_of_show(connection, show.id)
+        found = clips.clips_of_show(connection, show.id, proxies=True)
+        reports = evidence.logs_of_show(connection, show.id)
     assert show.default_timeline is not None and show.default_timeline.settings == TIMELINES[0]
     assert [t.settings.rate.spoken for t in show.timelines] == ["25", "29.97", "23.976"]
-    assert len(deliveries) == 3 and len(found) == len(TAKES) >= 8
-    assert {clip.name: clip.shot_rate for clip in found if clip.shot_rate} == {"FD1_C01_pour_fast.mov": Rate.of(150)}
+    assert len(deliveries) == 9 and len(found) == len(TAKES) + len(TRAPS) >= 30
+    assert sum(clip.proxy_of is not None for clip in found) == 2
+    assert {report.name for report in reports} == {report.name for report in REPORTS}
+    by_name = {clip.name: clip for clip in found}
+    assert by_name["FD1_C01_pour_fast.mov"].shot_rate == Rate.of(150), "the camera report says so"
+    assert by_name["AT_S8_18_garden.mov"].shot_rate == Rate.of(18), "so runs its gauge, and so hints its name"
 
 
 def test_it_holds_the_rates_that_a_house_meets() -> None:
     headers = {take.header.spoken for take in TAKES}
     assert headers >= {"25", "50", "100", "59.94", "119.88", "29.97", "23.976", "30"}
-    assert any(take.header == Rate.of(25) and take.shot == Rate.of(150) for take in TAKES)
     assert {take.name.rsplit(".", 1)[1] for take in TAKES} == {"mov", "mp4", "mkv"}
+    shot_against_header = {(take.shot.spoken, take.header.spoken) for take in (*TAKES, *TRAPS)}
+    assert shot_against_header >= {
+        ("150", "25"),
+        ("240", "25"),
+        ("800", "24"),
+        ("12", "24"),
+        ("16", "25"),
+        ("18", "30"),
+    }
 
 
 def test_it_is_small(media_root: Path) -> None:
-    assert sum(path.stat().st_size for path in make_footage(media_root)) < 25_000_000
+    make_footage(media_root)
+    assert sum(path.stat().st_size for path in (media_root / SHOW_FOLDER).rglob("*") if path.is_file()) < 60_000_000
 
 
 @pytest.mark.parametrize("take", TAKES, ids=lambda take: take.name)
