@@ -21,7 +21,7 @@ from oddmeter.core.rates import Rate, parse_fraction
 from oddmeter.core.timecode import Timecode
 from oddmeter.core.treatments import Fields, Intent, Treatment
 from oddmeter.interchange.figures import Given, figures, read
-from oddmeter.interchange.reports import inspected, proven
+from oddmeter.interchange.reports import proven
 
 app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 
@@ -91,7 +91,7 @@ def worker() -> None:
 @app.command()
 def demo(folder: Annotated[Path, typer.Argument(help="Folder to write the footage of The Tide Bell into.")]) -> None:
     """Make the demo footage alone."""
-    from oddmeter.demo.footage import make_footage  # noqa: PLC0415
+    from oddmeter.demo.takes import make_footage  # noqa: PLC0415
 
     for path in make_footage(folder):
         print(path)
@@ -139,18 +139,27 @@ def calc(
 
 @app.command()
 def inspect(
-    paths: Annotated[list[Path], typer.Argument(help="Files, or folders to look through.")], as_json: AsJson = False
+    paths: Annotated[list[Path], typer.Argument(help="Files, numbered sequences (tide_####.png), or folders.")],
+    log: Annotated[list[Path] | None, typer.Option(help="A camera or scan report to read; can be given again.")] = None,
+    whole: Annotated[bool, typer.Option("--whole", help="Look at every frame of the pictures.")] = False,
+    as_json: AsJson = False,
 ) -> None:
-    """What files really hold: frames counted, rates measured, and what is wrong with them."""
-    from oddmeter.media.probe import probe  # noqa: PLC0415  (heavy libraries only where pictures are touched)
+    """What clips really hold: frames counted, rates measured, pictures looked at, and what speaks for what."""
+    from oddmeter.work.inspection import inspect_all  # noqa: PLC0415  (heavy libraries only where pictures are touched)
 
-    reports = [inspected(path, probe(path)) for path in _files(paths)]
+    for path in log or []:
+        if not path.is_file():
+            raise WrongCallError(f"There is no file {path}.")
+    reports = inspect_all(paths, log or [], whole=whole)
     if as_json:
         _print_json(reports)
         return
     for report in reports:
         print(report["path"])
-        _print_lines({key: value for key, value in report.items() if key != "path"}, "  ")
+        claims = report.pop("claims")
+        _print_lines({key: value for key, value in report.items() if key not in ("path", "verdicts")}, "  ")
+        for claim in claims:
+            print(f"    {claim['question'].replace('_', ' '):11}  {claim['words']}")
 
 
 @app.command("conform")
@@ -247,16 +256,6 @@ def _cases(path: Path) -> list[Given]:
         raise WrongCallError(f"{path} cannot be read: {error.strerror}.") from error
     except (json.JSONDecodeError, AttributeError, TypeError, UnicodeDecodeError) as error:
         raise WrongCallError(f"{path} is not a JSON list of cases.") from error
-
-
-def _files(paths: list[Path]) -> list[Path]:
-    out: list[Path] = []
-    for path in paths:
-        if path.is_dir():
-            out += sorted(p for p in path.rglob("*") if p.is_file() and not p.name.startswith("."))
-        else:
-            out.append(path)
-    return out
 
 
 def _print_json(value: object) -> None:

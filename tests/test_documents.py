@@ -40,7 +40,9 @@ def test_commands_of_the_readme_run(line: str) -> None:
 
 
 def test_the_core_touches_nothing_outside() -> None:
-    """No file, network, clock or framework is imported by the rules of the job."""
+    """No file, network, clock or framework is imported by the rules of the job, and no float decides a frame: only
+    the modules that weigh measured pictures know likelihoods."""
+    weighing = {"picture.py", "fields.py", "repeats.py", "blends.py"}
     outside = {
         "os",
         "pathlib",
@@ -53,7 +55,6 @@ def test_the_core_touches_nothing_outside() -> None:
         "fastapi",
         "pydantic",
         "av",
-        "numpy",
         "cv2",
     }
     for module in (ROOT / "oddmeter" / "core").glob("*.py"):
@@ -61,4 +62,5 @@ def test_the_core_touches_nothing_outside() -> None:
             name.split(".")[0] for name in re.findall(r"^(?:from|import) ([\w.]+)", module.read_text(), re.MULTILINE)
         }
         assert not imported & outside, module.name
-        assert not re.search(r"\bfloat\(", module.read_text()), f"{module.name} uses a float"
+        floats = re.search(r"\bfloat\(", module.read_text())
+        assert not floats or module.name in weighing, f"{module.name} uses a float"

@@ -11,7 +11,7 @@ from fastapi.staticfiles import StaticFiles
 
 from oddmeter.config import Config
 from oddmeter.store.database import Database
-from oddmeter.web import brief, events, handoff, intake, ledger, plan, problems, sheet
+from oddmeter.web import brief, events, evidence, film, handoff, intake, ledger, plan, problems, sheet
 from oddmeter.web.events import Listener
 from oddmeter.web.guard import Guard
 from oddmeter.work.tasks import queue
@@ -51,7 +51,7 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
     app.state.listener = Listener(config.database)
     app.add_middleware(Guard)
     problems.install(app)
-    for room in (brief, intake, ledger, plan, handoff, sheet, events):
+    for room in (brief, intake, evidence, film, ledger, plan, handoff, sheet, events):
         app.include_router(room.router)
     _serve_page(app, page)
     return app

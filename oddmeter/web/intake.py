@@ -14,10 +14,13 @@ from pydantic import BaseModel
 from oddmeter.config import UPLOADS, Config, contains
 from oddmeter.core.errors import RuleError
 from oddmeter.core.naming import safe_name
+from oddmeter.interchange.logs import is_report, read_log
+from oddmeter.media.sequence import gathered
 from oddmeter.store import clips
 from oddmeter.store.changes import MissingError, change
 from oddmeter.web.brief import Name, ShowId
 from oddmeter.web.context import Context, Here
+from oddmeter.work.reports import add_report
 
 router = APIRouter(tags=["intake"])
 
@@ -66,10 +69,12 @@ class DeliveryView(BaseModel):
 
 
 class DeliveryMade(BaseModel):
-    """A delivery that was brought in; ``left_out`` names files that cannot be written down."""
+    """A delivery that was brought in; ``reports`` names camera and scan reports that were read, ``left_out`` files
+    that cannot be used as either. Where there were reports only there is no delivery."""
 
-    id: int
+    id: int | None
     clips: int
+    reports: list[str]
     left_out: list[str]
 
 
@@ -161,15 +166,28 @@ def _served(path: Path) -> FileResponse:
 def _bring_in(here: Context, show_id: int, name: str, root: str, path: str) -> DeliveryMade:
     folder = _folder(here.config, root, path)
     found = [_relative(here.config, root, file) for file in _media_files(here.config, root, folder)]
-    paths = [file for file in found if _can_be_kept(file)]
-    if not paths:
-        raise RuleError("There are no files in this folder.", "empty")
-    with change(here.database, show_id, f"“{name}” brought in", here.person) as connection:
-        delivery = clips.add_delivery(connection, show_id, name, root, _relative(here.config, root, folder), paths)
-        clips.bring_in(connection, delivery)
-        here.queue.ask_probe(connection, clips.unprobed(connection, delivery))
     left_out = [_printable(file) for file in found if not _can_be_kept(file)]
-    return DeliveryMade(id=delivery, clips=len(paths), left_out=left_out[:MOST_SHOWN])
+    kept = [file for file in found if _can_be_kept(file)]
+    tables = {}
+    for file in filter(is_report, kept):
+        try:
+            tables[Path(file).name] = read_log(here.config.footage(root, file).read_bytes())
+        except (RuleError, OSError):
+            left_out.append(_printable(file))
+    paths = gathered(file for file in kept if not is_report(file))
+    if not paths and not tables:
+        raise RuleError("There are no files in this folder.", "empty")
+    delivery = None
+    with change(here.database, show_id, f"“{name}” brought in", here.person) as connection:
+        if paths:
+            delivery = clips.add_delivery(connection, show_id, name, root, _relative(here.config, root, folder), paths)
+            clips.bring_in(connection, delivery)
+            waiting = clips.unprobed(connection, delivery)
+            here.queue.ask_probe(connection, waiting)
+            here.queue.ask_look(connection, waiting)
+        for title, table in tables.items():
+            add_report(connection, show_id, title, table)
+    return DeliveryMade(id=delivery, clips=len(paths), reports=sorted(tables), left_out=left_out[:MOST_SHOWN])
 
 
 def _folder(config: Config, root: str, path: str) -> Path:

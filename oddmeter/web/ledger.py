@@ -1,22 +1,20 @@
 """The ledger: every clip of a show in one list, worked out for the timeline that is planned for."""
 
-from fractions import Fraction
-
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from oddmeter.core.arithmetic import hiccup_text, intent_text, number_text, pattern_text
+from oddmeter.core.arithmetic import hiccup_text, intent_text, pattern_text
 from oddmeter.core.batches import Mark, as_it_stands, marks, strip
 from oddmeter.core.cadence import Kind
 from oddmeter.core.conform import Conform
-from oddmeter.core.facts import Facts, Scan, Timing
-from oddmeter.core.rates import decimal_text, fixed_text
+from oddmeter.core.evidence import Question, State
 from oddmeter.core.treatments import Intent
 from oddmeter.store import clips, shows
 from oddmeter.store.clips import Clip
 from oddmeter.store.shows import Timeline
 from oddmeter.web.brief import ShowId
 from oddmeter.web.context import Here
+from oddmeter.web.facts import FactsView, facts_view
 from oddmeter.web.views import (
     LengthView,
     NumberView,
@@ -32,24 +30,6 @@ from oddmeter.work.orders import plan_of
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
 
 MINI_BEATS = 18
-
-
-class FactsView(BaseModel):
-    """What the probe found in a file."""
-
-    frames: int
-    file_rate: RateView | None
-    timing: Timing
-    measured_rate: str | None
-    raster: str
-    pixel_aspect: str
-    scan: str
-    timecode: str | None
-    sound: str | None
-    length: str | None
-    codec: str
-    fault: str | None
-    remarks: list[str]
 
 
 class PlanView(BaseModel):
@@ -79,7 +59,7 @@ class ClipRow(BaseModel):
     revision: int
     facts: FactsView | None
     shot: RateView | None
-    shot_stated: bool
+    shot_state: State
     read: RateView | None
     rerated: bool
     intent: Intent | None
@@ -116,38 +96,16 @@ def _row(clip: Clip, timeline: Timeline | None) -> ClipRow:
         path=clip.path,
         root=clip.root,
         revision=clip.revision,
-        facts=_facts(clip.facts) if clip.facts else None,
+        facts=facts_view(clip.facts) if clip.facts else None,
         shot=rate_view(shot) if shot else None,
-        shot_stated=clip.shot_rate is not None,
+        shot_state=clip.verdicts[Question.SHOT_RATE].state,
         read=rate_view(read) if read else None,
         rerated=clip.treatment.read_rate is not None and clip.treatment.read_rate != file_rate,
         intent=clip.treatment.intent if clip.decided else None,
         intent_words=intent_text(clip.treatment, clip.decided),
         sound=clip.sound,
         plan=_plan(planned, timeline) if planned and timeline else None,
-        marks=list(marks(clip.facts, planned, clip.decided, clip.sound == "keep")),
-    )
-
-
-def _facts(facts: Facts) -> FactsView:
-    seconds = facts.frames / facts.file_rate.value if facts.file_rate else None
-    sound = facts.sound
-    scans = {Scan.PROGRESSIVE: "progressive", Scan.UNKNOWN: "not stated", Scan.INTERLACED: "interlaced"}
-    scan = scans[facts.scan] + (f", {facts.field_order}" if facts.field_order else "")
-    return FactsView(
-        frames=facts.frames,
-        file_rate=rate_view(facts.file_rate) if facts.file_rate else None,
-        timing=facts.timing,
-        measured_rate=decimal_text(facts.measured_rate, 3) if facts.measured_rate else None,
-        raster=f"{facts.width} × {facts.height}" if facts.width else "",
-        pixel_aspect=number_text(facts.pixel_aspect),
-        scan=scan,
-        timecode=facts.timecode,
-        sound=f"{decimal_text(Fraction(sound.sample_rate, 1000), 1)} kHz × {sound.channels}" if sound else None,
-        length=f"{fixed_text(seconds, 2)} s" if seconds is not None else None,
-        codec=facts.codec,
-        fault=facts.fault,
-        remarks=list(facts.remarks),
+        marks=list(marks(clip.facts, planned, clip.decided, clip.sound == "keep", clip.verdicts, clip.picture)),
     )
 
 

@@ -12,12 +12,14 @@ from pydantic import BaseModel, Field
 from oddmeter.core.arithmetic import hiccup_text, intent_text, number_text, pattern_text, percent_text, spelled
 from oddmeter.core.batches import ALTERNATIVES, stretch, strip, totals
 from oddmeter.core.cadence import Kind
+from oddmeter.core.claims import Word
 from oddmeter.core.conform import Conform, conform
 from oddmeter.core.errors import RuleError
+from oddmeter.core.evidence import Question
 from oddmeter.core.rates import Rate, parse_fraction
 from oddmeter.core.timecode import parse_length
 from oddmeter.core.treatments import AS_IT_STANDS, NEEDS_VALUE, Intent, Treatment
-from oddmeter.store import clips, shows
+from oddmeter.store import clips, evidence, shows
 from oddmeter.store.changes import change
 from oddmeter.store.clips import Clip
 from oddmeter.store.shows import Timeline
@@ -134,7 +136,8 @@ def set_treatments(here: Here, show_id: ShowId, asked: TreatmentChange) -> Chang
     for clip in known:
         if clip.facts is not None and clip.facts.usable:
             intended = treatment or (AS_IT_STANDS if "intent" in given else clip.treatment)
-            material = replace(material_of(clip), shot_rate=shot_rate if "shot_rate" in given else clip.shot_rate)
+            material = material_of(clip)
+            material = replace(material, shot_rate=shot_rate) if "shot_rate" in given else material
             reading = read_rate if "read_rate" in given else clip.treatment.read_rate
             conform(material, replace(intended, read_rate=reading), timeline.settings.rate)
     title = _title(asked, treatment, read_rate, shot_rate, known)
@@ -145,7 +148,10 @@ def set_treatments(here: Here, show_id: ShowId, asked: TreatmentChange) -> Chang
         if "read_rate" in given:
             clips.set_read_rate(connection, ids, read_rate)
         if "shot_rate" in given:
-            clips.set_shot_rate(connection, ids, shot_rate)
+            if shot_rate is None:
+                evidence.withdraw(connection, ids, Question.SHOT_RATE)
+            else:
+                evidence.say(connection, ids, Word(Question.SHOT_RATE, shot_rate.exact, here.person))
         if asked.sound is not None:
             clips.set_sound(connection, ids, asked.sound)
     return Changed(title=title)

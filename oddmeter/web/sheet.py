@@ -54,7 +54,7 @@ def _sheet_row(clip: Clip, timeline: Timeline, delivery: str, made: Render | Non
     settings, facts = timeline.settings, clip.facts
     planned = plan_of(clip, timeline)
     keeps = clip.sound == "keep"
-    found = marks(facts, planned, clip.decided, keeps)
+    found = marks(facts, planned, clip.decided, keeps, clip.verdicts, clip.picture)
     said = [mark.value.replace("-", " ") for mark in found] + ([facts.trouble] if facts and facts.trouble else [])
     if planned is None:
         frames = facts.frames if facts else 0

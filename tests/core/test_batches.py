@@ -11,6 +11,7 @@ from oddmeter.core.batches import Mark, marks, stretch, strip, totals
 from oddmeter.core.cadence import FrameMap
 from oddmeter.core.conform import Material, conform
 from oddmeter.core.errors import RuleError
+from oddmeter.core.evidence import verdicts
 from oddmeter.core.facts import Facts, Scan, Sound
 from oddmeter.core.naming import WORDS, filled, safe_folder
 from oddmeter.core.rates import Rate
@@ -19,6 +20,7 @@ from oddmeter.core.treatments import Intent, Treatment
 from oddmeter.interchange.sheet import safe_cell
 
 REAL_TIME = Treatment(Intent.REAL_TIME)
+NOTHING_SAID = verdicts(())
 
 
 @pytest.mark.parametrize(
@@ -72,14 +74,14 @@ def test_marks_say_what_stands_out() -> None:
 
     def found(timeline: str, treatment: Treatment = REAL_TIME, decided: bool = True) -> set[Mark]:
         planned = conform(Material(500, Rate.of(24)), treatment, Rate.parse(timeline))
-        return set(marks(facts, planned, decided, True))
+        return set(marks(facts, planned, decided, True, NOTHING_SAID, None))
 
     assert found("24") == {Mark.INTERLACED}
     assert found("23.976") == {Mark.INTERLACED, Mark.NEAR_MISS, Mark.OFF_RATE}
     assert found("25", decided=False) == {Mark.INTERLACED, Mark.ODD, Mark.OFF_RATE, Mark.UNDECIDED, Mark.REPEATS}
     assert Mark.SOUND_LEFT_OUT in found("25", Treatment(Intent.EVERY_FRAME))
-    assert marks(Facts(fault="The file is empty."), None, False, True) == (Mark.FAULT,)
-    assert marks(None, None, False, True) == ()
+    assert marks(Facts(fault="The file is empty."), None, False, True, NOTHING_SAID, None) == (Mark.FAULT,)
+    assert marks(None, None, False, True, NOTHING_SAID, None) == ()
 
 
 def test_totals_add_up() -> None:

@@ -65,12 +65,18 @@ def test_inspect_reads_files_and_folders(footage: dict[str, Path], tmp_path: Pat
     bad = tmp_path / "empty.mov"
     bad.touch()
     tape, empty, absent = answer("inspect", footage["VR_choir_tape_50i.mov"], bad, tmp_path / "absent.mov")
-    assert tape == {
+    expected = {
         "path": str(footage["VR_choir_tape_50i.mov"]), "frames": 100, "file_rate": "25/1", "timing": "constant",
         "measured_rate": "25/1", "width": 720, "height": 576, "pixel_aspect": "16/15", "scan": "interlaced",
         "field_order": "upper", "timecode": "02:00:00:00",
         "sound": {"rate": 48000, "channels": 2, "seconds": "1508/375"}, "trouble": None,
+        "shot_rate": {"rate": "25/1", "from": "header", "certain": False}, "pulldown": [], "repeats": None, "cuts": [],
+        "blended": False, "looked_at": {"frames": 100, "whole": True},
+        "stretches": [{"first_frame": 0, "last_frame": 99, "scan": "interlaced", "field_order": "upper",
+                       "pulldown": None, "phase": None}],
     }  # fmt: skip
+    assert {key: tape[key] for key in expected} == expected
+    assert set(tape) - set(expected) == {"verdicts", "claims"}
     assert empty["trouble"] == "The file is empty." and "no such file" in absent["trouble"]
     folder = answer("inspect", footage["HB_boat_59.mp4"].parent)
     assert [Path(entry["path"]).name for entry in folder] == ["HB_boat_59.mp4", "HB_gulls_30.mp4", "HB_quay_29.mp4"]

@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from oddmeter.demo import scenes
-from oddmeter.demo.footage import TAKES, frame_picture
+from oddmeter.demo.footage import frame_picture
 from oddmeter.demo.framecode import read, stamp
+from oddmeter.demo.takes import TAKES
 
 
 @given(st.integers(0, 65535), st.sampled_from([(640, 360), (720, 576), (720, 480), (1920, 1080)]))

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from oddmeter.core.facts import Scan, Timing
 from oddmeter.core.rates import Rate
-from oddmeter.demo.footage import TAKES, Take
+from oddmeter.demo.footage import Take
+from oddmeter.demo.takes import TAKES
 from oddmeter.media.probe import probe
 from oddmeter.media.timestamps import fits, measure
 
@@ -24,8 +25,8 @@ def test_every_demo_clip_is_read_as_it_was_made(take: Take, footage: dict[str, P
     assert facts.trouble is None
     assert (facts.frames, facts.file_rate, facts.timing) == (take.frames, take.header, Timing.CONSTANT)
     assert (facts.width, facts.height, facts.pixel_aspect) == (*take.size, take.pixel_aspect)
-    assert facts.scan is (Scan.INTERLACED if take.interlaced else Scan.PROGRESSIVE)
-    assert facts.field_order == ("upper" if take.interlaced else None)
+    assert facts.scan is (Scan.INTERLACED if take.flag else Scan.PROGRESSIVE)
+    assert facts.field_order == ("upper" if take.flag else None)
     assert facts.timecode is not None and facts.timecode[:8] == take.start[:8]
     assert (facts.sound.channels if facts.sound else 0) == take.channels
     if facts.sound:

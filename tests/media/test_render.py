@@ -14,8 +14,9 @@ from oddmeter.core.conform import Material, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
 from oddmeter.core.treatments import Fields, Intent, Treatment
-from oddmeter.demo.footage import TAKES, Take
+from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import read
+from oddmeter.demo.takes import TAKES
 from oddmeter.media.decode import FrameReader
 from oddmeter.media.probe import probe
 from oddmeter.media.render import RenderPlan, SoundChoice, render

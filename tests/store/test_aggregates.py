@@ -4,11 +4,13 @@ from fractions import Fraction
 
 import pytest
 
+from oddmeter.core.claims import Word
 from oddmeter.core.errors import RuleError
+from oddmeter.core.evidence import Question
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
 from oddmeter.core.rates import Rate
 from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
-from oddmeter.store import clips, renders, shows
+from oddmeter.store import clips, evidence, renders, shows
 from oddmeter.store.changes import ConflictError, MissingError, change
 from oddmeter.store.database import Database
 from oddmeter.store.shows import TimelineSettings
@@ -66,7 +68,7 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
     with change(database, show_id, "decide", "Ada") as connection:
         clips.set_intent(connection, [clip_id], Treatment(Intent.PACE, Fraction(1, 3)))
         clips.set_read_rate(connection, [clip_id], Rate.parse("23.976"))
-        clips.set_shot_rate(connection, [clip_id], Rate.of(150))
+        evidence.say(connection, [clip_id], Word(Question.SHOT_RATE, "150/1", "Ada"))
         clips.set_sound(connection, [clip_id], "off")
     decided = clip()
     assert decided.treatment == Treatment(Intent.PACE, Fraction(1, 3), Rate.parse("23.976"))

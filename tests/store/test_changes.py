@@ -8,9 +8,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from oddmeter.core.claims import Word
+from oddmeter.core.evidence import Question
 from oddmeter.core.rates import Rate
 from oddmeter.core.treatments import Intent, Treatment
-from oddmeter.store import changes, clips, shows
+from oddmeter.store import changes, clips, evidence, shows
 from oddmeter.store.changes import ConflictError, change
 from oddmeter.store.database import Database
 from oddmeter.store.shows import TimelineSettings
@@ -22,7 +24,7 @@ def state(database: Database) -> str:
     """Everything a person can change, without revisions."""
     out: dict[str, Any] = {}
     with database.transaction() as connection:
-        for table in ("show", "timeline", "delivery", "clip", "treatment"):
+        for table in ("show", "timeline", "delivery", "clip", "treatment", "word", "log_report"):
             rows = connection.execute(
                 f"SELECT to_jsonb(t) - 'revision' FROM {table} t ORDER BY t.id".encode()
             ).fetchall()
@@ -70,7 +72,7 @@ def test_any_series_of_changes_is_undone_and_redone_exactly(  # noqa: PLR0912
                 case 2:
                     clips.set_intent(connection, ids[:1], None)
                 case 3:
-                    clips.set_shot_rate(connection, ids, Rate.of(100 + number))
+                    evidence.say(connection, ids, Word(Question.SHOT_RATE, f"{100 + number}/1", "Ada"))
                 case 4:
                     timeline = TimelineSettings(f"T{number} {history[0][:0]}{len(history)}", Rate.of(24))
                     shows.set_default(connection, show_id, shows.add_timeline(connection, show_id, timeline))

@@ -45,7 +45,8 @@ def test_a_database_from_the_future_is_left_alone(empty_url: str) -> None:
         "UPDATE treatment SET intent = 'real-time', value = '1/2'",
         "UPDATE treatment SET intent = 'faster'",
         "UPDATE show SET default_timeline_id = 999",
-        "UPDATE clip SET shot_rate = '149.85'",
+        "INSERT INTO word (clip_id, question, value, person) VALUES (1, 'shot_rate', '149.85', 'Ada')",
+        "INSERT INTO word (clip_id, question, value, person) VALUES (1, 'colour', 'blue', 'Ada')",
     ],
 )
 def test_the_database_itself_refuses_what_is_not_exact(empty_url: str, statement: str) -> None:

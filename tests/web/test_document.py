@@ -22,7 +22,7 @@ def test_every_operation_is_described_and_answers_with_a_type(document: dict[str
     for name, operation in operations(document):
         assert operation["summary"] and operation["description"], name
         good = next(answer for status, answer in operation["responses"].items() if status.startswith("2"))
-        if name in free_form or "204" in operation["responses"]:
+        if name in free_form or "204" in operation["responses"] or "image/jpeg" in good.get("content", {}):
             continue
         schema = good["content"]["application/json"]["schema"]
         assert "$ref" in schema or schema.get("items"), f"{name} answers with anything"

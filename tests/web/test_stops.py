@@ -102,14 +102,16 @@ def test_deciding_on_many_and_what_it_gives(browser: Browser) -> None:
     browser.decide(show, [browser.ledger(show)[pour["name"]]], intent={"intent": "real-time"})
     pour = browser.ledger(show)[pour["name"]]
     assert (
-        pour["shot_stated"] and pour["plan"]["speed"]["percent"] == "600 %" and pour["plan"]["after"]["frames"] == 100
+        pour["shot_state"] == "settled"
+        and pour["plan"]["speed"]["percent"] == "600 %"
+        and pour["plan"]["after"]["frames"] == 100
     )
     browser.decide(show, [pour], intent={"intent": "pace", "value": "33.333%"}, read_rate="75")
     pour = browser.ledger(show)[pour["name"]]
     assert pour["rerated"] and pour["read"]["spoken"] == "75" and pour["plan"]["speed"]["percent"] == "≈ 66.67 %"
     browser.decide(show, [pour], intent=None, read_rate=None, shot_rate=None)
     pour = browser.ledger(show)[pour["name"]]
-    assert pour["intent"] is None and not pour["rerated"] and not pour["shot_stated"]
+    assert pour["intent"] is None and not pour["rerated"] and pour["shot_state"] == "agreed"
     refs = [{"id": pour["id"], "revision": pour["revision"]}]
     for wrong in (
         {"intent": {"intent": "speed", "value": "0"}},

@@ -162,7 +162,7 @@ def test_an_unexpected_error_is_one_clips_trouble(desk: Desk, monkeypatch: pytes
     def breaks(path: Path) -> None:
         raise ZeroDivisionError(path)
 
-    monkeypatch.setattr("oddmeter.work.tasks.probe", breaks)
+    monkeypatch.setattr("oddmeter.work.tasks.probe_guarded", breaks)
     (clip,) = desk.bring_in(BELL)
     assert clip.facts is not None and clip.facts.fault is not None and "unexpected error" in clip.facts.fault
 
@@ -186,7 +186,12 @@ def test_what_fell_out_of_the_queue_is_put_back_once(desk: Desk) -> None:
         requeue_lost(orders, desk.database)
     with desk.database.transaction() as connection:
         rows = connection.execute("SELECT task_name, args FROM procrastinate_jobs ORDER BY id").fetchall()
-    assert rows == [("probe_clip", {"clip_id": fresh.id}), ("make_file", {"render_id": asked})]
+    assert rows == [
+        ("probe_clip", {"clip_id": fresh.id}),
+        ("look_at_pictures", {"clip_id": clip.id}),
+        ("look_at_pictures", {"clip_id": fresh.id}),
+        ("make_file", {"render_id": asked}),
+    ]
 
 
 def test_paths_that_lead_out_are_refused(desk: Desk, tmp_path: Path) -> None:

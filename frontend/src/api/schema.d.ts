@@ -236,6 +236,334 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/evidence": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * All Evidence
+     * @description Every clip of the show with its verdicts, proxies among them.
+     */
+    get: operations["all_evidence_api_shows__show_id__evidence_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/clips/{clip_id}/evidence": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Dossier
+     * @description What there is to look at about one clip.
+     */
+    get: operations["dossier_api_shows__show_id__clips__clip_id__evidence_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/words": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Settle
+     * @description Settle a question about clips, or confirm it as it stands.
+     */
+    post: operations["settle_api_shows__show_id__words_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/words/confirm": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Confirm
+     * @description Confirm all that agrees: each verdict that has a value and that nothing speaks against.
+     */
+    post: operations["confirm_api_shows__show_id__words_confirm_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/words/withdraw": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Withdraw
+     * @description Take back what was settled; the evidence speaks again.
+     */
+    post: operations["withdraw_api_shows__show_id__words_withdraw_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/looks": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Look
+     * @description Look at the pictures of clips, or again, whole where that is asked.
+     */
+    post: operations["look_api_shows__show_id__looks_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/looks/stop": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Stop Looking
+     * @description Stop looking at the pictures of clips; what was known before stays.
+     */
+    post: operations["stop_looking_api_shows__show_id__looks_stop_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/clips/{clip_id}/frames/{number}.jpg": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * One Frame
+     * @description One frame of a clip, or one of its fields.
+     */
+    get: operations["one_frame_api_shows__show_id__clips__clip_id__frames__number__jpg_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/clips/{clip_id}/sheet.jpg": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Frames Sheet
+     * @description Consecutive frames of a clip, small, on one picture; how they lie on it is in the header ``X-Sheet``.
+     */
+    get: operations["frames_sheet_api_shows__show_id__clips__clip_id__sheet_jpg_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/logs": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Logs
+     * @description The reports of a show.
+     */
+    get: operations["logs_api_shows__show_id__logs_get"];
+    put?: never;
+    /**
+     * Bring Log In
+     * @description Read a report that was dropped into the browser.
+     */
+    post: operations["bring_log_in_api_shows__show_id__logs_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/logs/from-root": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Bring Log In From
+     * @description Read a report that lies beside the footage.
+     */
+    post: operations["bring_log_in_from_api_shows__show_id__logs_from_root_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/logs/{log_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Correct Log
+     * @description Correct which column means what; remembered for the next report with these headings.
+     */
+    put: operations["correct_log_api_shows__show_id__logs__log_id__put"];
+    post?: never;
+    /**
+     * Take Log Out
+     * @description Take a report out of the show; it can be undone.
+     */
+    delete: operations["take_log_out_api_shows__show_id__logs__log_id__delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/verdict-changes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Verdict Changes
+     * @description What later evidence changed, the newest first.
+     */
+    get: operations["verdict_changes_api_shows__show_id__verdict_changes_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/film/gauges": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Gauges
+     * @description The gauge table.
+     */
+    get: operations["gauges_api_film_gauges_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/film/roll": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Roll
+     * @description A roll's frames, length and running times.
+     */
+    post: operations["roll_api_film_roll_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/film/duration": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Duration
+     * @description The shot rate by something of known duration.
+     */
+    post: operations["duration_api_film_duration_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/ledger": {
     parameters: {
       query?: never;
@@ -483,12 +811,36 @@ export interface components {
       /** Chosen */
       chosen: boolean;
     };
+    /** Body_bring_log_in_api_shows__show_id__logs_post */
+    Body_bring_log_in_api_shows__show_id__logs_post: {
+      /** File */
+      file: string;
+    };
     /** Body_upload_api_shows__show_id__uploads_post */
     Body_upload_api_shows__show_id__uploads_post: {
       /** Name */
       name: string;
       /** Files */
       files: string[];
+    };
+    /**
+     * ChangeOfVerdict
+     * @description A verdict that later evidence changed.
+     */
+    ChangeOfVerdict: {
+      /** Id */
+      id: number;
+      /** Clip Id */
+      clip_id: number;
+      /** Clip */
+      clip: string;
+      question: components["schemas"]["Question"];
+      /** Before */
+      before: string;
+      /** After */
+      after: string;
+      /** Because */
+      because: string;
     };
     /**
      * ChangeView
@@ -530,6 +882,17 @@ export interface components {
       passed: boolean;
     };
     /**
+     * ClaimView
+     * @description What one source says.
+     */
+    ClaimView: {
+      source: components["schemas"]["Source"];
+      /** Words */
+      words: string;
+      /** Against */
+      against: boolean;
+    };
+    /**
      * ClipRef
      * @description A clip at the revision that was seen.
      */
@@ -558,8 +921,7 @@ export interface components {
       revision: number;
       facts: components["schemas"]["FactsView"] | null;
       shot: components["schemas"]["RateView"] | null;
-      /** Shot Stated */
-      shot_stated: boolean;
+      shot_state: components["schemas"]["State"];
       read: components["schemas"]["RateView"] | null;
       /** Rerated */
       rerated: boolean;
@@ -571,6 +933,20 @@ export interface components {
       plan: components["schemas"]["PlanView"] | null;
       /** Marks */
       marks: components["schemas"]["Mark"][];
+    };
+    /**
+     * Column
+     * @description What a column of a report can mean.
+     * @enum {string}
+     */
+    Column: "clip" | "reel" | "timecode" | "shot_rate" | "file_rate" | "gauge" | "scan" | "field_order";
+    /**
+     * Confirming
+     * @description Confirm every verdict of these clips that nothing speaks against.
+     */
+    Confirming: {
+      /** Clips */
+      clips: components["schemas"]["ClipRef"][];
     };
     /**
      * DeliveryIn
@@ -589,13 +965,16 @@ export interface components {
     };
     /**
      * DeliveryMade
-     * @description A delivery that was brought in; ``left_out`` names files that cannot be written down.
+     * @description A delivery that was brought in; ``reports`` names camera and scan reports that were read, ``left_out`` files
+     *     that cannot be used as either. Where there were reports only there is no delivery.
      */
     DeliveryMade: {
       /** Id */
-      id: number;
+      id: number | null;
       /** Clips */
       clips: number;
+      /** Reports */
+      reports: string[];
       /** Left Out */
       left_out: string[];
     };
@@ -620,6 +999,58 @@ export interface components {
       troubled: number;
     };
     /**
+     * Dossier
+     * @description What there is to look at about one clip beside its verdicts.
+     */
+    Dossier: {
+      picture: components["schemas"]["PictureView"] | null;
+      /** Intervals */
+      intervals: components["schemas"]["IntervalView"][];
+      /** Start */
+      start: string;
+      /** Frames */
+      frames: number;
+    };
+    /**
+     * DurationIn
+     * @description Two frames between which so many seconds pass, give or take ``doubt``; both as people type them.
+     */
+    DurationIn: {
+      /** First */
+      first: number;
+      /** Last */
+      last: number;
+      /** Seconds */
+      seconds: string;
+      /**
+       * Doubt
+       * @default 0
+       */
+      doubt: string;
+    };
+    /**
+     * DurationView
+     * @description The shot rate that comes of it, with its margin, written out.
+     */
+    DurationView: {
+      /** Frames */
+      frames: number;
+      /** Rate */
+      rate: string;
+      /** Exact */
+      exact: string;
+      /** Lowest */
+      lowest: string;
+      /** Highest */
+      highest: string;
+      /** Words */
+      words: string;
+      /** Equation */
+      equation: string;
+      /** Usual */
+      usual: number[];
+    };
+    /**
      * Equation
      * @description The arithmetic that some of the selected clips share, spelled for the first of them.
      */
@@ -640,8 +1071,48 @@ export interface components {
       hiccups: components["schemas"]["LengthView"][];
     };
     /**
+     * Evidence
+     * @description The evidence about all clips of a show.
+     */
+    Evidence: {
+      /** Clips */
+      clips: components["schemas"]["EvidenceRow"][];
+    };
+    /**
+     * EvidenceRow
+     * @description One clip with its verdicts. ``troubles`` are sentences about what is wrong with the file or its proxy.
+     */
+    EvidenceRow: {
+      /** Id */
+      id: number;
+      /** Delivery Id */
+      delivery_id: number;
+      /** Name */
+      name: string;
+      /** Path */
+      path: string;
+      /** Root */
+      root: string;
+      /** Revision */
+      revision: number;
+      /** Proxy Of */
+      proxy_of: string | null;
+      facts: components["schemas"]["FactsView"] | null;
+      /** Frames */
+      frames: number;
+      look: components["schemas"]["LookView"] | null;
+      /** Verdicts */
+      verdicts: components["schemas"]["VerdictView"][];
+      /** Disputed */
+      disputed: boolean;
+      /** Unsettled */
+      unsettled: boolean;
+      /** Troubles */
+      troubles: string[];
+    };
+    /**
      * FactsView
-     * @description What the probe found in a file.
+     * @description What is known of a file: measured, and settled where people did.
      */
     FactsView: {
       /** Frames */
@@ -722,6 +1193,22 @@ export interface components {
       folders: number;
     };
     /**
+     * GaugeView
+     * @description A film gauge: frames to a foot and to a metre, usual speeds first.
+     */
+    GaugeView: {
+      /** Id */
+      id: string;
+      /** Name */
+      name: string;
+      /** Frames A Foot */
+      frames_a_foot: string;
+      /** Frames A Metre */
+      frames_a_metre: string;
+      /** Speeds */
+      speeds: number[];
+    };
+    /**
      * HandoffChoices
      * @description What can be chosen, and where made files go on the server.
      */
@@ -747,6 +1234,18 @@ export interface components {
       intent: components["schemas"]["Intent"];
       /** Value */
       value?: string | null;
+    };
+    /**
+     * IntervalView
+     * @description How many frames last so long; ``share`` is per cent of the most frequent length.
+     */
+    IntervalView: {
+      /** Milliseconds */
+      milliseconds: string;
+      /** Count */
+      count: number;
+      /** Share */
+      share: number;
     };
     /**
      * Kind
@@ -793,6 +1292,83 @@ export interface components {
       note: string;
     };
     /**
+     * LogMade
+     * @description A report that was read, and how many verdicts it changed.
+     */
+    LogMade: {
+      /** Id */
+      id: number;
+      /** Changed */
+      changed: number;
+    };
+    /**
+     * LogPlace
+     * @description A report that lies below a media root.
+     */
+    LogPlace: {
+      /** Root */
+      root: string;
+      /** Path */
+      path: string;
+    };
+    /**
+     * LogView
+     * @description A report: its columns and what they mean, the first rows, what matched nothing and what was not understood.
+     */
+    LogView: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Title */
+      title: string;
+      /** Headings */
+      headings: string[];
+      /** Columns */
+      columns: {
+        [key: string]: number;
+      };
+      /** Sample */
+      sample: string[][];
+      /** Rows */
+      rows: number;
+      /** Matched */
+      matched: number;
+      /** Unmatched */
+      unmatched: string[];
+      /** Troubles */
+      troubles: string[];
+    };
+    /**
+     * LookView
+     * @description How far the looking at pictures has come.
+     */
+    LookView: {
+      /** State */
+      state: string;
+      /** Whole */
+      whole: boolean;
+      /** Done Frames */
+      done_frames: number;
+      /** Total Frames */
+      total_frames: number;
+      /** Fault */
+      fault: string | null;
+    };
+    /**
+     * Looking
+     * @description Clips whose pictures are to be looked at; all frames where ``whole``.
+     */
+    Looking: {
+      /** Clip Ids */
+      clip_ids: number[];
+      /**
+       * Whole
+       * @default true
+       */
+      whole: boolean;
+    };
+    /**
      * Made
      * @description What was queued, and what was not.
      */
@@ -822,6 +1398,18 @@ export interface components {
       pattern: string;
     };
     /**
+     * Mapping
+     * @description Which column of a report means what, counted from 0, and what the report is called in words.
+     */
+    Mapping: {
+      /** Columns */
+      columns: {
+        [key: string]: number;
+      };
+      /** Title */
+      title: string;
+    };
+    /**
      * Mark
      * @description What stands out about a clip on a timeline.
      * @enum {string}
@@ -829,6 +1417,7 @@ export interface components {
     Mark:
       | "fault"
       | "remark"
+      | "disputed"
       | "undecided"
       | "off-rate"
       | "odd"
@@ -836,6 +1425,11 @@ export interface components {
       | "repeats"
       | "variable"
       | "interlaced"
+      | "pulldown"
+      | "repeats-inside"
+      | "blended"
+      | "film"
+      | "unconfirmed"
       | "silent"
       | "sound-left-out";
     /**
@@ -859,6 +1453,29 @@ export interface components {
       percent: string;
       /** Exact */
       exact: string;
+    };
+    /**
+     * PictureView
+     * @description What the pictures show: how many frames were looked at, the stretches, cuts, and which of the frames from
+     *     ``new_from`` on are new pictures.
+     */
+    PictureView: {
+      /** Examined */
+      examined: number;
+      /** Whole */
+      whole: boolean;
+      /** Stretches */
+      stretches: components["schemas"]["StretchView"][];
+      /** Cuts */
+      cuts: number[];
+      /** Repeats */
+      repeats: string | null;
+      /** Blended */
+      blended: boolean;
+      /** New From */
+      new_from: number;
+      /** New */
+      new: boolean[];
     };
     /**
      * PlanView
@@ -900,6 +1517,12 @@ export interface components {
       /** Code */
       code: string;
     };
+    /**
+     * Question
+     * @description What is asked about every clip.
+     * @enum {string}
+     */
+    Question: "shot_rate" | "file_rate" | "scan" | "field_order" | "pulldown" | "repeats" | "gauge";
     /**
      * RateView
      * @description A rate: ``spoken`` as 23.976, ``exact`` as 24000/1001.
@@ -977,6 +1600,45 @@ export interface components {
       finished_at: string | null;
     };
     /**
+     * RollIn
+     * @description A roll by its gauge and its length: ``61 m``, ``200 ft`` or a number of frames.
+     */
+    RollIn: {
+      /** Gauge */
+      gauge: string;
+      /** Length */
+      length: string;
+    };
+    /**
+     * RollView
+     * @description A roll: its frames, its length, and its running time at each rate.
+     */
+    RollView: {
+      gauge: components["schemas"]["GaugeView"];
+      /** Frames */
+      frames: number;
+      /** Metres */
+      metres: string;
+      /** Feet */
+      feet: string;
+      /** Runs */
+      runs: components["schemas"]["RunView"][];
+    };
+    /**
+     * RunView
+     * @description How long a roll runs at a rate.
+     */
+    RunView: {
+      /** Rate */
+      rate: string;
+      /** Seconds */
+      seconds: string;
+      /** Running */
+      running: string;
+      /** Usual */
+      usual: boolean;
+    };
+    /**
      * Selection
      * @description The clips to reckon with.
      */
@@ -1002,6 +1664,22 @@ export interface components {
       suffix: string;
       /** Lossless */
       lossless: boolean;
+    };
+    /**
+     * Settling
+     * @description A person's word on a question. Without a ``value`` each clip's verdict is confirmed as it stands.
+     */
+    Settling: {
+      /** Clips */
+      clips: components["schemas"]["ClipRef"][];
+      question: components["schemas"]["Question"];
+      /** Value */
+      value?: string | null;
+      /**
+       * Reason
+       * @default
+       */
+      reason: string;
     };
     /**
      * ShowChange
@@ -1047,6 +1725,30 @@ export interface components {
       timelines: components["schemas"]["TimelineView"][];
       undo: components["schemas"]["ChangeView"] | null;
       redo: components["schemas"]["ChangeView"] | null;
+    };
+    /**
+     * Source
+     * @description Where a claim comes from, in the order in which evidence is shown.
+     * @enum {string}
+     */
+    Source: "header" | "timestamps" | "picture" | "log" | "name" | "gauge" | "person";
+    /**
+     * State
+     * @description How a verdict stands.
+     * @enum {string}
+     */
+    State: "settled" | "agreed" | "assumed" | "disputed" | "unknown";
+    /**
+     * StretchView
+     * @description A stretch that carries its pictures in one way.
+     */
+    StretchView: {
+      /** First Frame */
+      first_frame: number;
+      /** Last Frame */
+      last_frame: number;
+      /** Words */
+      words: string;
     };
     /**
      * StripView
@@ -1202,6 +1904,32 @@ export interface components {
       shot_rate?: string | null;
       /** Sound */
       sound?: string | null;
+    };
+    /**
+     * VerdictView
+     * @description What is taken as true to one question: in words, exact, how it stands, and all that speaks to it.
+     */
+    VerdictView: {
+      question: components["schemas"]["Question"];
+      /** Words */
+      words: string;
+      /** Value */
+      value: string | null;
+      state: components["schemas"]["State"];
+      source: components["schemas"]["Source"] | null;
+      /** Why */
+      why: string;
+      /** Claims */
+      claims: components["schemas"]["ClaimView"][];
+    };
+    /**
+     * Withdrawing
+     * @description Take back what was said to a question.
+     */
+    Withdrawing: {
+      /** Clips */
+      clips: components["schemas"]["ClipRef"][];
+      question: components["schemas"]["Question"];
     };
   };
   responses: never;
@@ -1711,6 +2439,668 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  all_evidence_api_shows__show_id__evidence_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Evidence"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  dossier_api_shows__show_id__clips__clip_id__evidence_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Dossier"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  settle_api_shows__show_id__words_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Settling"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Changed"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  confirm_api_shows__show_id__words_confirm_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Confirming"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Changed"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  withdraw_api_shows__show_id__words_withdraw_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Withdrawing"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Changed"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  look_api_shows__show_id__looks_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Looking"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  stop_looking_api_shows__show_id__looks_stop_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Looking"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  one_frame_api_shows__show_id__clips__clip_id__frames__number__jpg_get: {
+    parameters: {
+      query?: {
+        width?: number;
+        field?: string | null;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "image/jpeg": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "image/jpeg": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  frames_sheet_api_shows__show_id__clips__clip_id__sheet_jpg_get: {
+    parameters: {
+      query?: {
+        first?: number;
+        count?: number;
+        width?: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "image/jpeg": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "image/jpeg": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  logs_api_shows__show_id__logs_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LogView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  bring_log_in_api_shows__show_id__logs_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "multipart/form-data": components["schemas"]["Body_bring_log_in_api_shows__show_id__logs_post"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LogMade"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  bring_log_in_from_api_shows__show_id__logs_from_root_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["LogPlace"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LogMade"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  correct_log_api_shows__show_id__logs__log_id__put: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        log_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Mapping"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LogMade"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  take_log_out_api_shows__show_id__logs__log_id__delete: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        log_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  verdict_changes_api_shows__show_id__verdict_changes_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangeOfVerdict"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  gauges_api_film_gauges_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["GaugeView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  roll_api_film_roll_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RollIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RollView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  duration_api_film_duration_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["DurationIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["DurationView"];
+        };
       };
       /** @description Client Error */
       "4XX": {
