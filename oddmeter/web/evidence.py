@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.claims import Word
 from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import NONE, RATES, Question, Source, State, Verdict, parse_value
+from oddmeter.core.evidence import NONE, RATES, Claim, Question, Source, State, Strength, Verdict, parse_value
 from oddmeter.core.facts import Facts
 from oddmeter.core.film import gauge
 from oddmeter.core.logs import Column, LogEntry
@@ -47,6 +47,7 @@ class ClaimView(BaseModel):
     source: Source
     words: str
     against: bool
+    assumed: bool
 
 
 class VerdictView(BaseModel):
@@ -451,7 +452,7 @@ def spoken(question: Question, value: str | None) -> str:
     if question in RATES:
         return Rate.parse(value).spoken
     if question is Question.REPEATS:
-        return "none" if value == NONE else f"{Rate.parse(value)} unique a second"
+        return "none" if value == NONE else f"{Rate.parse(value)} unique"
     if question is Question.FIELD_ORDER:
         return f"{value} first"
     return gauge(value).name if question is Question.GAUGE else value
@@ -501,16 +502,27 @@ def _verdict(verdict: Verdict) -> VerdictView:
         source=verdict.source,
         why=verdict.why,
         claims=[
-            ClaimView(source=claim.source, words=_without_source(claim.words), against=claim in verdict.against)
+            ClaimView(
+                source=claim.source,
+                words=_in_column(claim),
+                against=claim in verdict.against,
+                assumed=claim.strength is Strength.ASSUMED,
+            )
             for claim in verdict.claims
         ],
     )
 
 
-def _without_source(words: str) -> str:
-    """A claim's words beside its source's name: what follows the first colon of ``name: 150fps``."""
-    head, colon, rest = words.partition(": ")
-    return rest if colon and head in ("header", "timestamps", "picture", "name", "file rate") else words
+def _in_column(claim: Claim) -> str:
+    """A claim's words in its source's column: what it says first, then where."""
+    head, colon, rest = claim.words.partition(": ")
+    if not colon or claim.source is Source.PERSON:
+        return claim.words
+    if claim.source is Source.LOG:
+        return f"{rest}, {head}"
+    if claim.source is Source.HEADER and head.startswith("header, "):
+        return f"{rest}, {head.removeprefix('header, ')}"
+    return f"{rest}, for a {head}" if claim.source is Source.GAUGE else rest
 
 
 def _picture(report: PictureReport, facts: Facts) -> PictureView:

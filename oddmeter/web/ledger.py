@@ -49,7 +49,8 @@ class PlanView(BaseModel):
 
 
 class ClipRow(BaseModel):
-    """One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be used."""
+    """One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
+    ``without_plan`` says."""
 
     id: int
     delivery_id: int
@@ -66,6 +67,7 @@ class ClipRow(BaseModel):
     intent_words: str
     sound: str
     plan: PlanView | None
+    without_plan: str | None
     marks: list[Mark]
 
 
@@ -105,8 +107,19 @@ def _row(clip: Clip, timeline: Timeline | None) -> ClipRow:
         intent_words=intent_text(clip.treatment, clip.decided),
         sound=clip.sound,
         plan=_plan(planned, timeline) if planned and timeline else None,
+        without_plan=_without_plan(clip) if planned is None else None,
         marks=list(marks(clip.facts, planned, clip.decided, clip.sound == "keep", clip.verdicts, clip.picture)),
     )
+
+
+def _without_plan(clip: Clip) -> str | None:
+    """Why a clip cannot be planned."""
+    facts = clip.facts
+    if facts is None:
+        return None
+    if facts.fault is None and facts.file_rate is None:
+        return "It has no rate of its own; settle its file rate in Intake."
+    return facts.fault or "Its speed is far beyond anything that can be shown."
 
 
 def _plan(planned: Conform, timeline: Timeline) -> PlanView:

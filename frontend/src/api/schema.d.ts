@@ -891,6 +891,8 @@ export interface components {
       words: string;
       /** Against */
       against: boolean;
+      /** Assumed */
+      assumed: boolean;
     };
     /**
      * ClipRef
@@ -904,7 +906,8 @@ export interface components {
     };
     /**
      * ClipRow
-     * @description One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be used.
+     * @description One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
+     *     ``without_plan`` says.
      */
     ClipRow: {
       /** Id */
@@ -931,6 +934,8 @@ export interface components {
       /** Sound */
       sound: string;
       plan: components["schemas"]["PlanView"] | null;
+      /** Without Plan */
+      without_plan: string | null;
       /** Marks */
       marks: components["schemas"]["Mark"][];
     };

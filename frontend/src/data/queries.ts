@@ -70,10 +70,14 @@ export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
 /** What has to be asked again when a table of the database changed. */
 const TOUCHES: Record<string, string[]> = {
   show: ["shows", "show", "ledger", "reckoning", "preview"],
+  word: ["evidence", "ledger", "reckoning", "preview"],
+  picture: ["evidence", "dossier", "deliveries", "ledger", "reckoning"],
+  log_report: ["logs", "evidence", "ledger", "reckoning", "preview"],
+  verdict_change: ["verdict-changes"],
   timeline: ["show", "ledger", "reckoning", "preview"],
-  delivery: ["deliveries", "ledger", "preview"],
-  clip: ["deliveries", "ledger", "reckoning", "preview"],
-  clip_facts: ["deliveries", "ledger", "reckoning", "preview"],
+  delivery: ["deliveries", "evidence", "logs", "ledger", "preview"],
+  clip: ["deliveries", "evidence", "ledger", "reckoning", "preview"],
+  clip_facts: ["deliveries", "evidence", "dossier", "logs", "ledger", "reckoning", "preview"],
   treatment: ["ledger", "reckoning", "preview"],
   change: ["show"],
   render: ["renders", "preview"],

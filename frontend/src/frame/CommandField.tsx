@@ -78,6 +78,11 @@ function useCommands(show: Schemas["ShowView"]): Command[] {
       api.PATCH("/api/shows/{show_id}", { params: { path: { show_id: show.id } }, body: { default_timeline_id: id } }),
     ),
   );
+  const toLook = (look: string) => {
+    const first = ledger.data?.clips[0];
+    if (selection.ids.size !== 1 && first) selection.set([[...selection.ids][0] ?? first.id]);
+    go(`intake?look=${look}`);
+  };
   const go = (path: string) => void navigate(`/shows/${show.id}/${path}`);
   const commands: Command[] = STOPS.map((stop) => ({
     id: stop.path,
@@ -86,6 +91,13 @@ function useCommands(show: Schemas["ShowView"]): Command[] {
     run: () => go(stop.path),
   }));
   commands.unshift({ id: "bring-in", kind: "do", name: "Bring footage in…", run: () => go("intake?bring=1") });
+  const looks = [
+    ["roll", "Gauge table and rolls of film"],
+    ["measure", "Measure a shot rate by known duration"],
+    ["eye", "Compare rates by eye"],
+  ];
+  for (const [look, name] of looks)
+    commands.push({ id: `look-${look}`, kind: "do", name: `${name}…`, run: () => toLook(look ?? "") });
   const { undo: undoable, redo: redoable } = show;
   if (undoable)
     commands.push({ id: "undo", kind: "do", name: `Undo: ${undoable.title}`, run: () => undo.mutate(undoable) });

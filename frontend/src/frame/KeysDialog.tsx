@@ -31,7 +31,18 @@ const PER_VIEW: Record<string, Row[]> = {
     [["Space"], "tick the clip in focus, or take the tick off"],
     [["Ctrl Enter"], "make the files"],
   ],
-  intake: [[["Enter"], "open a folder, or take in the one that is open"]],
+  intake: [
+    [["↑", "↓"], "move to the clip above or below"],
+    [["←", "→"], "the question before or after"],
+    [["Space"], "add the clip to the selection, or take it out"],
+    [["Ctrl A"], "select all that are shown"],
+    [["Enter"], "confirm the verdict on this question"],
+    [["+"], "confirm all that agrees"],
+    [["="], "overrule"],
+    [["Delete"], "leave it to the evidence"],
+    [["a … z"], "jump to a name by typing it"],
+    [["/"], "find clips"],
+  ],
 };
 
 /** All keys for the current view. */

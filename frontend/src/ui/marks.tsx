@@ -20,6 +20,27 @@ export const MARKS: Record<Mark, Look> = {
   repeats: { word: "repeats", meaning: "Frames are shown more than once.", shape: "⁞", tone: "soft" },
   variable: { word: "uneven times", meaning: "The file's frames come at uneven times.", shape: "∿", tone: "brass" },
   interlaced: { word: "interlaced", meaning: "Each frame holds two moments.", shape: "☰", tone: "soft" },
+  disputed: { word: "disputed", meaning: "The evidence disagrees; settle it in Intake.", shape: "≢", tone: "brass" },
+  unconfirmed: {
+    word: "unconfirmed",
+    meaning: "A rate or the scan is only assumed; confirm it in Intake.",
+    shape: "?",
+    tone: "soft",
+  },
+  pulldown: { word: "pulldown", meaning: "Pulldown is baked into the file.", shape: "⋮", tone: "brass" },
+  "repeats-inside": {
+    word: "baked repeats",
+    meaning: "Repeated frames are baked into the file.",
+    shape: "⁞",
+    tone: "brass",
+  },
+  blended: {
+    word: "mixed fields",
+    meaning: "Its fields were mixed from those of another standard; beyond clean repair.",
+    shape: "✕",
+    tone: "madder",
+  },
+  film: { word: "film", meaning: "A film scan: its header says nothing about the camera.", shape: "▤", tone: "soft" },
   silent: { word: "no sound", meaning: "The file has no sound.", shape: "∅", tone: "soft" },
   "sound-left-out": {
     word: "muted",

@@ -43,7 +43,8 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
         }),
       ),
     (made, title) =>
-      `“${title}” brought in: ${made.clips} ${made.clips === 1 ? "clip" : "clips"}.` +
+      `“${title}” brought in: ${made.clips} ${made.clips === 1 ? "clip" : "clips"}` +
+      (made.reports.length ? `, ${made.reports.length} ${made.reports.length === 1 ? "report" : "reports"}.` : ".") +
       (made.left_out.length ? ` Left out, since their names cannot be read: ${made.left_out.length}.` : ""),
   );
   const listing = folder.data;
@@ -124,7 +125,7 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
         className="flex items-end gap-3 px-4 py-3"
         onSubmit={(event) => {
           event.preventDefault();
-          bring.mutate(title, { onSuccess: (made) => close(made.id) });
+          bring.mutate(title, { onSuccess: (made) => close(made.id ?? undefined) });
         }}
       >
         <div className="flex-1">

@@ -1,44 +1,81 @@
 import { FolderPlus } from "lucide-react";
-import { useState, type DragEvent } from "react";
+import { useMemo, useRef, useState, type DragEvent } from "react";
 import { useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../data/client";
-import { useAct, useDeliveries, useLedger, useShowId } from "../../data/queries";
-import { Button, Empty, Heading, Number, Progress, Waiting } from "../../ui/parts";
+import { useEvidence, useSettling, type EvidenceRow, type Question } from "../../data/evidence";
+import { useAct, useDeliveries, useShowId } from "../../data/queries";
+import { useSelection } from "../../data/selection";
+import { Button, Empty, fieldLook, Number, Progress, Waiting } from "../../ui/parts";
 import { BringIn } from "./BringIn";
-import { ClipTable } from "./ClipTable";
+import { Dossier } from "./Dossier";
+import { EvidenceList } from "./EvidenceList";
+import { LOOKS, type LookKey } from "./looks/looks";
+import { ANSWERS, FILTERS, QUESTIONS, verdictOf } from "./questions";
+import { Reports } from "./Reports";
 import { useUpload } from "./upload";
 
-/** Intake: deliveries come in, are looked at, and show what they really hold. */
+/** Intake: deliveries come in, and what is true of each clip is found out and settled. */
 export function Intake() {
   const showId = useShowId();
   const deliveries = useDeliveries(showId);
-  const ledger = useLedger(showId);
+  const evidence = useEvidence(showId);
+  const selection = useSelection();
+  const settling = useSettling(showId);
   const [search, setSearch] = useSearchParams();
   const [over, setOver] = useState(false);
+  const [overruling, setOverruling] = useState(false);
+  const finder = useRef<HTMLInputElement>(null);
   const upload = useUpload(showId);
-  const chosen = search.get("delivery");
-  const go = (places: { delivery?: number | null; bring?: boolean }) =>
-    setSearch((now) => {
-      if (places.delivery === null) now.delete("delivery");
-      else if (places.delivery !== undefined) now.set("delivery", String(places.delivery));
-      if (places.bring) now.set("bring", "1");
-      else now.delete("bring");
-      return now;
-    });
+  const delivery = search.get("delivery");
+  const question = QUESTIONS.find((q) => q.key === search.get("ask"))?.key ?? "shot_rate";
+  const filter = search.get("show") ?? "all";
+  const look = (search.get("look") ?? "rhythm") as LookKey;
+  const words = (search.get("find") ?? "").toLowerCase();
+  const put = (key: string, value: string | null) =>
+    setSearch(
+      (now) => {
+        if (value) now.set(key, value);
+        else now.delete(key);
+        return now;
+      },
+      { replace: true },
+    );
+  const all = useMemo(() => evidence.data?.clips ?? [], [evidence.data]);
+  const inDelivery = useMemo(
+    () => all.filter((row) => delivery === null || String(row.delivery_id) === delivery),
+    [all, delivery],
+  );
+  const rows = useMemo(() => {
+    const holds = FILTERS.find((f) => f.key === filter)?.holds ?? (() => true);
+    return inDelivery.filter(
+      (row) => (words === "" || row.path.toLowerCase().includes(words)) && (!row.facts || holds(row, question)),
+    );
+  }, [inDelivery, filter, question, words]);
+  const selected = useMemo(() => all.filter((row) => selection.ids.has(row.id)), [all, selection.ids]);
 
-  if (deliveries.isPending || ledger.isPending) return <Waiting what="Reading the deliveries" />;
+  if (deliveries.isPending || evidence.isPending) return <Waiting what="Reading the evidence" />;
   if (deliveries.error) return <Empty title="The deliveries cannot be read.">{deliveries.error.message}</Empty>;
-  const clips = (ledger.data?.clips ?? []).filter((c) => chosen === null || String(c.delivery_id) === chosen);
+  if (evidence.error) return <Empty title="The evidence cannot be read.">{evidence.error.message}</Empty>;
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
     const files = [...event.dataTransfer.files];
     if (files.length) upload.mutate(files);
   };
+  const turn = (step: number) => {
+    const at = QUESTIONS.findIndex((q) => q.key === question);
+    put("ask", QUESTIONS[(at + step + QUESTIONS.length) % QUESTIONS.length]?.key ?? null);
+  };
+  const asked = QUESTIONS.find((q) => q.key === question)?.name.toLowerCase() ?? "";
+  const told = selected.filter((row) => row.facts && !row.facts.fault);
+  const confirm = () => told.length && settling.settle.mutate({ rows: told, question });
+  const confirmAll = () => told.length && settling.confirmAll.mutate(told);
+  const one = selected.length === 1 ? selected[0] : undefined;
+  const openDossier = (key: Question) => put("ask", key);
 
   return (
     <div
-      className="relative grid h-full grid-cols-[244px_minmax(0,1fr)]"
+      className="relative grid h-full grid-cols-[212px_minmax(0,1fr)] min-[1700px]:grid-cols-[260px_minmax(0,1fr)]"
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);
@@ -47,58 +84,151 @@ export function Intake() {
       onDrop={drop}
     >
       <section className="flex min-h-0 flex-col border-r border-hair" aria-label="Deliveries">
-        <Heading
-          aside={
-            <Button weight="main" onClick={() => go({ bring: true })}>
-              <FolderPlus size={14} aria-hidden /> Bring footage in
-            </Button>
-          }
-        >
-          Deliveries
-        </Heading>
+        <div className="flex h-9 shrink-0 items-center border-b border-hair px-2">
+          <Button weight="main" className="w-full justify-center" onClick={() => put("bring", "1")}>
+            <FolderPlus size={14} aria-hidden /> Bring footage in
+          </Button>
+        </div>
         <ul className="min-h-0 flex-1 overflow-auto">
           {deliveries.data.length > 1 && (
             <li>
               <button
                 type="button"
-                onClick={() => go({ delivery: null })}
-                aria-current={chosen === null}
-                className={`flex h-8 w-full items-center border-b border-hair px-3 ${chosen === null ? "bg-patina-wash font-medium" : "hover:bg-sunk"}`}
+                onClick={() => put("delivery", null)}
+                aria-current={delivery === null}
+                className={`flex h-8 w-full items-center border-b border-hair px-3 ${delivery === null ? "bg-patina-wash font-medium" : "hover:bg-sunk"}`}
               >
                 All deliveries
               </button>
             </li>
           )}
-          {deliveries.data.map((delivery) => (
+          {deliveries.data.map((each) => (
             <DeliveryItem
-              key={delivery.id}
+              key={each.id}
               showId={showId}
-              delivery={delivery}
-              chosen={String(delivery.id) === chosen}
-              choose={() => go({ delivery: delivery.id })}
+              delivery={each}
+              chosen={String(each.id) === delivery}
+              choose={() => put("delivery", String(each.id))}
             />
           ))}
         </ul>
-        <p className="border-t border-hair p-3 text-[12.5px] text-soft">
+        <Reports showId={showId} />
+        <p className="border-t border-hair px-3 py-1.5 text-[12px] text-soft">
           {upload.isPending
             ? "Receiving the dropped files …"
-            : "Files from this computer can be dropped anywhere here. Sources are only read, never changed."}
+            : "Files can be dropped anywhere here. Sources are only read."}
         </p>
       </section>
-      <section className="min-h-0 min-w-0" aria-label="Clips that came in">
-        {deliveries.data.length === 0 ? (
-          <Empty title="No footage has come in yet.">
-            <p className="mb-3">
-              Bring in a folder, a card or a roll. Every file is opened and measured; nothing on disk changes.
-            </p>
-            <Button weight="main" onClick={() => go({ bring: true })}>
-              <FolderPlus size={14} aria-hidden /> Bring footage in
-            </Button>
-          </Empty>
-        ) : (
-          <ClipTable clips={clips} />
-        )}
-      </section>
+      {deliveries.data.length === 0 ? (
+        <Empty title="No footage has come in yet.">
+          <p className="mb-3">
+            Bring in a folder, a card or a roll. Every file is opened, measured and looked at; nothing on disk changes.
+          </p>
+          <Button weight="main" onClick={() => put("bring", "1")}>
+            <FolderPlus size={14} aria-hidden /> Bring footage in
+          </Button>
+        </Empty>
+      ) : (
+        <section
+          className={`grid min-h-0 min-w-0 ${one ? "grid-rows-[auto_minmax(7rem,1fr)_auto_minmax(18.5rem,46%)]" : "grid-rows-[auto_minmax(0,1fr)_auto]"}`}
+          aria-label="Clips that came in"
+        >
+          <div className="flex flex-wrap items-center gap-x-1 border-b border-hair px-2 py-1">
+            <div className="flex" role="group" aria-label="Question">
+              {QUESTIONS.map(({ key, name }) => {
+                const open = inDelivery.filter((row) => row.facts && verdictOf(row, key).state === "disputed").length;
+                return (
+                  <button
+                    key={key}
+                    type="button"
+                    aria-pressed={key === question}
+                    onClick={() => put("ask", key)}
+                    className={`h-7 px-2 whitespace-nowrap ${key === question ? "border-b-2 border-patina font-medium" : "text-patina hover:bg-sunk"}`}
+                  >
+                    {name}
+                    {open > 0 && (
+                      <span className="ml-1 text-[12px] text-brass">
+                        ≢{open}
+                        <span className="sr-only"> disputed</span>
+                      </span>
+                    )}
+                  </button>
+                );
+              })}
+            </div>
+            <div className="ml-auto flex items-center gap-1">
+              <select
+                aria-label="Show"
+                className={`${fieldLook} !w-40`}
+                value={filter}
+                onChange={(event) => put("show", event.target.value === "all" ? null : event.target.value)}
+              >
+                {FILTERS.map(({ key, name, holds }) => (
+                  <option key={key} value={key}>
+                    {name} ({inDelivery.filter((row) => row.facts && holds(row, question)).length})
+                  </option>
+                ))}
+              </select>
+              <input
+                ref={finder}
+                aria-label="Find clips"
+                placeholder="find"
+                className={`${fieldLook} !w-28`}
+                value={search.get("find") ?? ""}
+                onChange={(event) => put("find", event.target.value)}
+              />
+            </div>
+          </div>
+          <EvidenceList
+            rows={rows}
+            question={question}
+            turn={turn}
+            tight={one !== undefined}
+            acts={{
+              "/": () => finder.current?.focus(),
+              Enter: confirm,
+              "+": confirmAll,
+              "=": () => one && setOverruling(true),
+              Delete: () => told.length && settling.withdraw.mutate({ rows: told, question }),
+            }}
+          />
+          <div className="flex h-10 shrink-0 items-center gap-2 border-t border-hair bg-sunk px-3">
+            {told.length === 0 ? (
+              <span className="text-soft">
+                {rows.length} {rows.length === 1 ? "clip" : "clips"}. Choose one to see its evidence, or several to
+                confirm together; Ctrl A takes all.
+              </span>
+            ) : (
+              <>
+                <span className="whitespace-nowrap">
+                  <Number>{selected.length}</Number> {selected.length === 1 ? "clip" : "clips"}
+                </span>
+                <Button weight="main" onClick={confirmAll}>
+                  Confirm all that agrees
+                </Button>
+                <Button onClick={confirm}>Confirm {asked}</Button>
+                <Button onClick={() => settling.withdraw.mutate({ rows: told, question })}>
+                  Leave {asked} to the evidence
+                </Button>
+                {told.length > 1 && <SettleMany showId={showId} rows={told} question={question} name={asked} />}
+              </>
+            )}
+          </div>
+          {one && (
+            <Dossier
+              key={one.id}
+              showId={showId}
+              row={one}
+              question={question}
+              ask={openDossier}
+              look={look in LOOKS ? look : "rhythm"}
+              show={(key) => put("look", key)}
+              overruling={overruling}
+              overrule={setOverruling}
+            />
+          )}
+        </section>
+      )}
       {over && (
         <div className="pointer-events-none absolute inset-2 z-30 flex items-center justify-center border-2 border-dashed border-patina bg-patina-wash/85 text-[16px] font-medium">
           Drop the files to bring them in as a delivery
@@ -106,10 +236,59 @@ export function Intake() {
       )}
       <BringIn
         showId={showId}
-        open={search.get("bring") === "1"}
-        close={(made) => go(made === undefined ? {} : { delivery: made })}
+        open={search.get("bring") !== null}
+        close={(made) =>
+          setSearch((now) => {
+            now.delete("bring");
+            if (made) now.set("delivery", String(made));
+            return now;
+          })
+        }
       />
     </div>
+  );
+}
+
+/** One answer for a whole selection. */
+function SettleMany(props: { showId: number; rows: EvidenceRow[]; question: Question; name: string }) {
+  const { settle } = useSettling(props.showId);
+  const [value, setValue] = useState("");
+  const answers = ANSWERS[props.question];
+  return (
+    <form
+      className="ml-auto flex items-center gap-1"
+      onSubmit={(event) => {
+        event.preventDefault();
+        settle.mutate({ rows: props.rows, question: props.question, value }, { onSuccess: () => setValue("") });
+      }}
+    >
+      {answers ? (
+        <select
+          aria-label={`${props.name} of all selected`}
+          className={`${fieldLook} !w-32`}
+          value={value}
+          onChange={(event) => setValue(event.target.value)}
+        >
+          <option value="">choose …</option>
+          {answers.map((answer) => (
+            <option key={answer.value} value={answer.value}>
+              {answer.name}
+            </option>
+          ))}
+        </select>
+      ) : (
+        <input
+          aria-label={`${props.name} of all selected`}
+          className={`${fieldLook} !w-24 font-mono`}
+          placeholder="like 150"
+          value={value}
+          onChange={(event) => setValue(event.target.value)}
+        />
+      )}
+      <Button type="submit" disabled={!value}>
+        Settle for {props.rows.length}
+      </Button>
+    </form>
   );
 }
 

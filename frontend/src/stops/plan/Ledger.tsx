@@ -1,8 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import type { Schemas } from "../../data/client";
-import { useSelection } from "../../data/selection";
 import { Number } from "../../ui/parts";
+import { useList } from "../../ui/useList";
 import type { Decide } from "./decide";
 import { LedgerRow, LEDGER_COLUMNS, LEDGER_HEADS } from "./LedgerRow";
 
@@ -10,7 +10,6 @@ type Row = Schemas["ClipRow"];
 type Line = { kind: "delivery"; name: string; clips: number } | { kind: "clip"; row: Row; index: number };
 
 const ROW = 30;
-const TYPING_PAUSE = 800;
 
 /** The ledger: rows grouped by delivery, selected with mouse or keyboard, drawn only where they are seen. */
 export function Ledger(props: {
@@ -21,11 +20,7 @@ export function Ledger(props: {
   find: () => void;
 }) {
   const { rows } = props;
-  const { ids, set } = useSelection();
   const scroller = useRef<HTMLDivElement>(null);
-  const [at, setAt] = useState(0);
-  const anchor = useRef(0);
-  const typed = useRef({ text: "", when: 0 });
   const lines = useMemo(() => grouped(rows, props.deliveries), [rows, props.deliveries]);
   const lineOf = useMemo(() => {
     const places = new Map<number, number>();
@@ -38,78 +33,23 @@ export function Ledger(props: {
     estimateSize: () => ROW,
     overscan: 14,
   });
-  const current = Math.min(at, rows.length - 1);
-
-  useEffect(() => {
-    scroller.current?.focus({ preventScroll: true });
-  }, []);
-
-  const range = (a: number, b: number) => rows.slice(Math.min(a, b), Math.max(a, b) + 1).map((row) => row.id);
-  const move = (to: number, extend: boolean) => {
-    const next = Math.max(0, Math.min(rows.length - 1, to));
-    if (extend) set(range(anchor.current, next));
-    else {
-      anchor.current = next;
-      const row = rows[next];
-      if (row) set([row.id]);
-    }
-    setAt(next);
-    view.scrollToIndex(lineOf.get(next) ?? 0);
-  };
-  const toggle = (index: number) => {
-    const row = rows[index];
-    if (!row) return;
-    const next = new Set(ids);
-    if (!next.delete(row.id)) next.add(row.id);
-    set(next);
-    anchor.current = index;
-    setAt(index);
-  };
-  /** Type-ahead. Goes on with any character for which there is a name, so that a digit can be part of one. */
-  const jumped = (key: string): boolean => {
-    const now = Date.now();
-    const goesOn = now - typed.current.when < TYPING_PAUSE && typed.current.text !== "";
-    if (key.length !== 1 || (!goesOn && !/^\p{L}$/u.test(key))) return false;
-    const text = (goesOn ? typed.current.text + key : key).toLowerCase();
-    const found = rows.findIndex((row) => row.name.toLowerCase().startsWith(text));
-    if (found < 0) return false;
-    typed.current = { text, when: now };
-    move(found, false);
-    return true;
-  };
-  const press = (event: KeyboardEvent) => {
-    const command = event.ctrlKey || event.metaKey;
-    const page = Math.max(1, Math.floor((scroller.current?.clientHeight ?? ROW) / ROW) - 2);
-    const does: Record<string, () => void> = {
-      ArrowDown: () => move(ids.size || current ? current + 1 : 0, event.shiftKey),
-      ArrowUp: () => move(current - 1, event.shiftKey),
-      PageDown: () => move(current + page, event.shiftKey),
-      PageUp: () => move(current - page, event.shiftKey),
-      Home: () => move(0, event.shiftKey),
-      End: () => move(rows.length - 1, event.shiftKey),
-      Escape: () => set([]),
-      " ": () => toggle(current),
+  const list = useList(rows, {
+    page: () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? ROW) / ROW) - 2),
+    show: (index) => view.scrollToIndex(lineOf.get(index) ?? 0),
+    acts: {
       "/": props.find,
       "1": () => props.decide({ intent: { intent: "real-time" } }),
       "2": () => props.decide({ intent: { intent: "every-frame" } }),
       "3": () => props.ask("pace"),
       "4": () => props.ask("speed"),
       "0": () => props.decide({ intent: null }),
-    };
-    if (command && event.key.toLowerCase() === "a") set(rows.map((row) => row.id));
-    else if (command || event.altKey) return;
-    else if (!jumped(event.key)) {
-      const act = does[event.key];
-      if (!act) return;
-      act();
-    }
-    event.preventDefault();
-  };
-  const click = (event: MouseEvent, index: number) => {
-    if (event.shiftKey) move(index, true);
-    else if (event.ctrlKey || event.metaKey) toggle(index);
-    else move(index, false);
-  };
+    },
+  });
+  const { ids, set, current } = list;
+
+  useEffect(() => {
+    scroller.current?.focus({ preventScroll: true });
+  }, []);
 
   return (
     <div
@@ -120,7 +60,7 @@ export function Ledger(props: {
       aria-multiselectable
       aria-rowcount={rows.length}
       aria-activedescendant={rows[current] ? `clip-${rows[current].id}` : undefined}
-      onKeyDown={press}
+      onKeyDown={list.press}
       className="group min-h-0 flex-1 overflow-auto outline-none"
     >
       <div
@@ -167,8 +107,8 @@ export function Ledger(props: {
               style={place}
               selected={ids.has(line.row.id)}
               current={line.index === current}
-              onClick={(event) => click(event, line.index)}
-              onToggle={() => toggle(line.index)}
+              onClick={(event) => list.click(event, line.index)}
+              onToggle={() => list.toggle(line.index)}
             />
           );
         })}

@@ -62,8 +62,8 @@ export function LedgerRow(props: {
         <>
           <Rate
             rate={row.shot}
-            strong={row.shot_stated}
-            note={row.shot_stated ? "as stated by a person" : "as the file says"}
+            strong={row.shot_state === "settled" || row.shot_state === "agreed"}
+            note={SHOT_NOTES[row.shot_state]}
           />
           <Rate rate={row.facts.file_rate} />
           <Rate rate={row.read} strong={row.rerated} note={row.rerated ? "re-rated" : "as the file says"} />
@@ -73,8 +73,8 @@ export function LedgerRow(props: {
           {plan ? (
             <Planned plan={plan} />
           ) : (
-            <span role="gridcell" className="col-span-4 truncate text-madder" title={row.facts.fault ?? ""}>
-              ✕ {row.facts.fault ?? "Its speed is far beyond anything that can be shown."}
+            <span role="gridcell" className="col-span-4 truncate text-madder" title={row.without_plan ?? ""}>
+              ✕ {row.without_plan}
             </span>
           )}
           <span role="gridcell" className={`gap-2 overflow-hidden text-[12.5px] ${plan ? "flex" : "hidden"}`}>
@@ -87,6 +87,14 @@ export function LedgerRow(props: {
     </div>
   );
 }
+
+const SHOT_NOTES: Record<Schemas["State"], string> = {
+  settled: "settled by a person",
+  agreed: "reported or measured",
+  assumed: "only assumed",
+  disputed: "disputed: see Intake",
+  unknown: "not known",
+};
 
 function Planned({ plan }: { plan: Schemas["PlanView"] }) {
   const rhythm = `${plan.kind}: ${plan.pattern}`;
@@ -140,7 +148,7 @@ function Rate({
 
 /** The ledger shows what asks for attention; what its other columns say already is left to the panel. */
 function notable(marks: Schemas["Mark"][]): Schemas["Mark"][] {
-  const said = new Set<Schemas["Mark"]>(["undecided", "repeats", "silent", "fault"]);
+  const said = new Set<Schemas["Mark"]>(["undecided", "repeats", "silent", "fault", "unconfirmed", "film"]);
   const judging = marks.includes("odd") || marks.includes("near-miss");
   return marks.filter((mark) => !said.has(mark) && !(mark === "off-rate" && judging));
 }

@@ -10,6 +10,8 @@ export const FILTERS: { key: string; name: string; mark: Mark | null }[] = [
   { key: "odd", name: "Odd", mark: "odd" },
   { key: "near-miss", name: "Near miss", mark: "near-miss" },
   { key: "undecided", name: "Undecided", mark: "undecided" },
+  { key: "unconfirmed", name: "Unconfirmed", mark: "unconfirmed" },
+  { key: "film", name: "Film", mark: "film" },
   { key: "interlaced", name: "Interlaced", mark: "interlaced" },
   { key: "fault", name: "Trouble", mark: "fault" },
 ];

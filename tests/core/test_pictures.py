@@ -1,0 +1,96 @@
+"""What is read from measured pictures, on numbers made by the definition of each way to carry them."""
+
+from fractions import Fraction
+from math import floor
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from oddmeter.core import repeats
+from oddmeter.core.facts import Scan
+from oddmeter.core.fields import STATES, State, Way, stretches
+from oddmeter.core.picture import Measures, Stretch, cuts
+
+FRAMES = 60
+
+
+def measures(rows: list[tuple[float, ...]], change: list[float] | None = None, seed: int = 1) -> Measures:
+    """Measures whose energies are ``rows`` of the five pairs, with a little noise."""
+    rng = np.random.default_rng(seed)
+    table = np.array(rows, float) * 300 * rng.uniform(0.85, 1.15, (len(rows), 5)) + rng.uniform(0, 6, (len(rows), 5))
+    table[0] = 0
+    changed = np.array(change if change else [1.0] * len(rows))
+    regions = np.repeat((table[:, :1] + table[:, 1:2]) / 20, 8, axis=1)
+    return Measures(0, *table.T, changed, np.zeros(len(rows)), regions)
+
+
+def carried(state: State, frames: int) -> list[tuple[float, ...]]:
+    out = []
+    for _ in range(frames):
+        out.append(tuple(float(steps) ** 0.8 for steps in state.steps))
+        state = state.next
+    return out
+
+
+@pytest.mark.parametrize("state", STATES, ids=lambda s: f"{s.way} {s.first} {s.position}")
+def test_every_way_order_and_phase_is_recognised(state: State) -> None:
+    (found,) = stretches(measures(carried(state, FRAMES)))
+    if state.way is Way.WHOLE:
+        assert found == Stretch(0, FRAMES - 1, Scan.PROGRESSIVE)
+    elif state.way is Way.FIELDS:
+        assert found == Stretch(0, FRAMES - 1, Scan.INTERLACED, state.first)
+    else:
+        pattern, phase = ("2:2", 1) if state.way is Way.SHIFTED else (state.way.value, state.position)
+        assert found == Stretch(0, FRAMES - 1, Scan.INTERLACED, state.first, pattern, phase)
+
+
+@given(st.sampled_from([s for s in STATES if s.way in (Way.TWO_THREE, Way.TWO_THREE_THREE_TWO)]),
+       st.integers(0, 4), st.integers(30, 60))  # fmt: skip
+def test_a_change_of_phase_is_found_within_a_cycle(state: State, after: int, edit: int) -> None:
+    later = State(state.way, state.first, after)
+    rows = carried(state, edit) + carried(later, 60)
+    found = stretches(measures(rows), [edit])
+    if (state.position + edit) % 5 == after:
+        assert len(found) == 1
+    else:
+        first, second = found
+        assert abs(second.first_frame - edit) <= 5 and second.phase is not None
+        assert first.phase == state.position and (second.phase + edit - second.first_frame) % 5 == after
+
+
+def test_what_does_not_move_tells_nothing() -> None:
+    still = [(0.0, 0.0, 0.01, 0.01, 0.01)] * FRAMES
+    assert [s.scan for s in stretches(measures(still))] == [Scan.UNKNOWN]
+
+
+@given(
+    st.sampled_from([(18, 30), (16, 24), (24, 30), (12, 24), (8, 24), (25, 30), (24, 25), (15, 25)]), st.integers(0, 9)
+)
+def test_repeats_and_their_pattern(rates: tuple[int, int], seed: int) -> None:
+    unique, rate = rates
+    count = 150
+    new = [True] + [floor(n * unique / rate) != floor((n - 1) * unique / rate) for n in range(1, count)]
+    found = repeats.find(measures([(1.0 if fresh else 0.004,) * 5 for fresh in new], seed=seed))
+    assert found is not None and found.repeats.step == Fraction(unique, rate)
+    assert found.new.tolist() == new and found.repeats.unique_frames == sum(new)
+
+
+@given(st.integers(0, 9))
+def test_what_rests_by_itself_is_no_repeat(seed: int) -> None:
+    swing = [(abs(np.sin(n / 11)) ** 2,) * 5 for n in range(150)]
+    assert repeats.find(measures(swing, seed=seed)) is None
+    assert repeats.find(measures([(1.0,) * 5] * 150, seed=seed)) is None
+    assert repeats.find(measures([(0.0,) * 5] * 150, seed=seed)) is None
+
+
+def test_cuts_and_not_flashes() -> None:
+    change = [1.0] * FRAMES
+    change[20] = 40.0
+    change[40], change[41] = 50.0, 50.0
+    made = measures([(1.0,) * 5] * FRAMES, change)
+    over_two = np.zeros(FRAMES)
+    over_two[20], over_two[41] = 40.0, 1.0
+    flashed = Measures(**{**made.__dict__, "change_two": over_two})
+    assert cuts(flashed) == [20]
