@@ -59,7 +59,7 @@ def find(measures: Measures, at_cut: Sequence[int] = ()) -> Found | None:
     if not found:
         return None
     _, step, planned = min(found, key=lambda fit: (fit[0], fit[1].denominator))
-    planned[[0, *at_cut]] = True
+    planned[[*at_cut, *([0] if measures.first_frame == 0 else [])]] = True
     return Found(Repeats(len(measures), int(planned.sum()), step), planned)
 
 

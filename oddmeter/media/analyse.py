@@ -183,6 +183,5 @@ def _repeats(seen: _Seen, total: int) -> Repeats | None:
         frames += count
     if not steps or steps.total() * 2 < frames:
         return None
-    return Repeats(
-        total, unique if frames == total else round(Fraction(unique * total, frames)), steps.most_common(1)[0][0]
-    )
+    step = steps.most_common(1)[0][0]
+    return Repeats(total, unique if frames == total else round(total * step), step)

@@ -63,7 +63,7 @@ class FrameReader:
     def _decoded(self) -> Iterator[VideoFrame]:
         if self._files:
             for file in self._files:
-                yield _picture(file)
+                yield picture_in(file)
             return
         try:
             yield from self._container.decode(self.stream)
@@ -79,7 +79,7 @@ def frames_from(path: Path, facts: Facts, first: int) -> Iterator[Iterator[Video
     that cannot be decoded further just ends. Raises ``RuleError`` where it cannot be opened.
     """
     if is_sequence(path):
-        yield (_picture(file) for file in sequence(path).files[first:])
+        yield (picture_in(file) for file in sequence(path).files[first:])
         return
     try:
         container = av.open(str(path), metadata_errors="replace")
@@ -149,8 +149,8 @@ def _from(decode, seek, stream: VideoStream, facts: Facts, first: int) -> Iterat
         return
 
 
-def _picture(file: Path) -> VideoFrame:
-    """The picture in a file of its own."""
+def picture_in(file: Path) -> VideoFrame:
+    """The picture in a file of its own; raises ``RuleError`` where there is none."""
     try:
         with av.open(str(file), metadata_errors="replace") as container:
             return next(container.decode(container.streams.video[0]))

@@ -105,7 +105,7 @@ def blocks(frame: VideoFrame) -> Blocks:
     width = luma.shape[1] // 4 * 4
     upper = _halved(_halved(luma[0 : slabs * _SLAB : 2, :width]))
     pairs = _halved(luma[1 : slabs * _SLAB : 2, :width])
-    lower = cv2.addWeighted(pairs[0::2], 0.75, pairs[1::2], 0.25, 0)
+    lower = _half_as_wide(cv2.addWeighted(pairs[0::2], 0.75, pairs[1::2], 0.25, 0))
     scale = 1 if luma.dtype == np.uint8 else 255 / ((1 << _depth(frame)) - 1)
     return np.stack([_narrowed(upper, scale), _narrowed(lower, scale)])
 
@@ -141,12 +141,16 @@ def _halved(plane: Plane) -> Plane:
     return halved
 
 
+def _half_as_wide(plane: Plane) -> Plane:
+    """Two neighbouring columns averaged into one: half way between them, which linear interpolation gives."""
+    even = plane.shape[1] // 2 * 2
+    return cv2.resize(plane[:, :even], (even // 2, plane.shape[0]), interpolation=cv2.INTER_LINEAR)
+
+
 def _narrowed(plane: Plane, scale: float) -> Blocks:
-    """Neighbouring columns averaged until at most ``_MOST_COLUMNS`` are left. Half way between two columns lies
-    their mean, which is what linear interpolation gives."""
+    """Neighbouring columns averaged until at most ``_MOST_COLUMNS`` are left."""
     while plane.shape[1] > _MOST_COLUMNS:
-        even = plane.shape[1] // 2 * 2
-        plane = cv2.resize(plane[:, :even], (even // 2, plane.shape[0]), interpolation=cv2.INTER_LINEAR)
+        plane = _half_as_wide(plane)
     means = plane.astype(np.float32)
     if scale != 1:
         means *= np.float32(scale)

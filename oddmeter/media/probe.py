@@ -16,8 +16,10 @@ from av.container import InputContainer
 from av.packet import Packet
 from av.video.stream import VideoStream
 
+from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
 from oddmeter.core.rates import HIGHEST
+from oddmeter.media.decode import picture_in
 from oddmeter.media.sequence import is_sequence, sequence
 from oddmeter.media.timestamps import duplicates, gaps, intervals, measure
 
@@ -74,15 +76,15 @@ def _probe_sequence(path: Path) -> Facts:
     found = sequence(path)
     if not found.files:
         return Facts(fault="None of this sequence's pictures is there any more.")
-    first = probe(found.files[0])
-    if first.fault is not None:
-        return replace(first, fault=f"{found.files[0].name}: {first.fault}")
+    try:
+        first = picture_in(found.files[0])
+    except RuleError as error:
+        return Facts(fault=str(error))
     return Facts(
         frames=len(found.files),
         width=first.width,
         height=first.height,
-        pixel_aspect=first.pixel_aspect,
-        codec=first.codec,
+        codec=found.files[0].suffix[1:].lower(),
         gaps=len(found.missing),
         duplicates=len(found.duplicates),
         remarks=tuple(found.remarks),

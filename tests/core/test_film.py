@@ -12,9 +12,8 @@ from oddmeter.core.rates import Rate
 
 
 def test_the_gauge_table() -> None:
-    assert {g.id: g.frames_a_foot for g in GAUGES} == {
-        "8mm": 80, "super-8": 72, "9.5mm": Fraction(404, 10), "16mm": 40, "35mm": 16,
-    }  # fmt: skip
+    frames = {"8mm": 80, "super-8": 72, "9.5mm": Fraction(404, 10), "16mm": 40, "35mm": 16}
+    assert {g.id: g.frames_a_foot for g in GAUGES} == frames
     assert round(gauge("super-8").frames_a_metre, 2) == round(Fraction("236.22"), 2)
     with pytest.raises(RuleError):
         gauge("70mm")
@@ -22,7 +21,7 @@ def test_the_gauge_table() -> None:
 
 def test_a_roll_is_frames_and_never_a_rate() -> None:
     roll = Roll.of_length(gauge("super-8"), Fraction("15.24"))
-    assert (roll.frames, roll.feet) == (3600, 50)
+    assert roll.frames == 3600 and roll.feet == 50
     assert roll.seconds(Rate.of(18)) == 200 and roll.seconds(Rate.of(24)) == 150
     for wrong in (0, -1, 10**9):
         with pytest.raises(RuleError):

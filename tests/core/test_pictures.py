@@ -1,5 +1,6 @@
 """What is read from measured pictures, on numbers made by the definition of each way to carry them."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 from math import floor
 
@@ -16,14 +17,15 @@ from oddmeter.core.picture import Measures, Stretch, cuts
 FRAMES = 60
 
 
-def measures(rows: list[tuple[float, ...]], change: list[float] | None = None, seed: int = 1) -> Measures:
+def measures(rows: Sequence[tuple[float, ...]], change: list[float] | None = None, seed: int = 1) -> Measures:
     """Measures whose energies are ``rows`` of the five pairs, with a little noise."""
     rng = np.random.default_rng(seed)
     table = np.array(rows, float) * 300 * rng.uniform(0.85, 1.15, (len(rows), 5)) + rng.uniform(0, 6, (len(rows), 5))
     table[0] = 0
     changed = np.array(change if change else [1.0] * len(rows))
     regions = np.repeat((table[:, :1] + table[:, 1:2]) / 20, 8, axis=1)
-    return Measures(0, *table.T, changed, np.zeros(len(rows)), regions)
+    upper, lower, inside, back, ahead = table.T
+    return Measures(0, upper, lower, inside, back, ahead, changed, np.zeros(len(rows)), regions)
 
 
 def carried(state: State, frames: int) -> list[tuple[float, ...]]:

@@ -1,0 +1,180 @@
+"""Intake over HTTP: evidence, settling, reports, pictures and film."""
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from oddmeter.demo.framecode import read
+from oddmeter.store import evidence
+from oddmeter.work.tasks import look_closer
+from tests.web.conftest import Browser
+
+TWO = "The Tide Bell/Foundry day 2"
+TAPES = "The Tide Bell/Regatta tapes"
+
+
+def rows(browser: Browser, show: int) -> dict[str, Any]:
+    found = browser.get(f"/api/shows/{show}/evidence")["clips"]
+    return {row["path"].removeprefix("The Tide Bell/"): row for row in found}
+
+
+def verdict(row: Any, question: str = "shot_rate") -> Any:
+    return next(found for found in row["verdicts"] if found["question"] == question)
+
+
+def refs(*found: Any) -> list[dict[str, int]]:
+    return [{"id": row["id"], "revision": row["revision"]} for row in found]
+
+
+def look(browser: Browser) -> None:
+    with browser.database.transaction() as connection:
+        waiting = evidence.unlooked(connection)
+    for clip_id in waiting:
+        look_closer(browser.config, browser.database, clip_id)
+
+
+def test_a_disagreement_is_shown_settled_withdrawn_and_undone(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, TWO)
+    ladle = rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"]
+    found = verdict(ladle)
+    assert (found["value"], found["state"], ladle["disputed"]) == ("25/1", "disputed", True)
+    assert [claim["words"] for claim in found["claims"] if claim["against"]] == ["150fps"]
+    asked = {"clips": refs(ladle), "question": "shot_rate", "value": "100", "reason": "the cameraman says so"}
+    assert browser.send("POST", f"/api/shows/{show}/words", asked)["title"].startswith("Shot rate 100 for FD2_A03")
+    settled = verdict(rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"])
+    assert (settled["words"], settled["state"], settled["source"]) == ("100", "settled", "person")
+    assert "Ada Brook: the cameraman says so" in settled["why"]
+    assert browser.ledger(show)["FD2_A03_ladle_150fps.mov"]["shot"]["spoken"] == "100"
+    status, sentence = browser.refused("POST", f"/api/shows/{show}/words", asked)
+    assert status == 409 and "Ada Brook changed FD2_A03_ladle_150fps.mov first" in sentence
+    now = rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"]
+    body = {"clips": refs(now), "question": "shot_rate"}
+    browser.send("POST", f"/api/shows/{show}/words/withdraw", body)
+    assert verdict(rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"])["state"] == "disputed"
+    undo = browser.get(f"/api/shows/{show}")["undo"]
+    browser.send("POST", f"/api/shows/{show}/undo/{undo['id']}")
+    assert verdict(rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"])["words"] == "100"
+
+
+def test_all_that_agrees_is_confirmed_in_one_stroke(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, TWO)
+    before = list(rows(browser, show).values())
+    browser.send("POST", f"/api/shows/{show}/words/confirm", {"clips": refs(*before)})
+    for row in rows(browser, show).values():
+        for found in row["verdicts"]:
+            assert found["state"] in ("settled", "disputed", "unknown"), (row["name"], found)
+    disputed = {row["name"] for row in rows(browser, show).values() if row["disputed"]}
+    assert "FD2_A03_ladle_150fps.mov" in disputed and "FD2_B02_cut_off.mkv" not in disputed
+    assert "OK" not in browser.get(f"/api/shows/{show}")["undo"]["title"]
+    again = {"clips": refs(*[r for r in rows(browser, show).values() if r["name"] == "FD2_B02_cut_off.mkv"])}
+    assert browser.refused("POST", f"/api/shows/{show}/words/confirm", again)[0] == 422
+
+
+def test_a_mapping_is_corrected_remembered_and_changes_what_nobody_settled(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, TWO)
+    (report,) = browser.get(f"/api/shows/{show}/logs")
+    assert report["columns"] == {"clip": 0, "file_rate": 2} and report["matched"] == report["rows"] == 2
+    drop = rows(browser, show)["Foundry day 2/FD2_A02_drop_800fps.mov"]
+    asked = {"clips": refs(drop), "question": "shot_rate", "value": "799"}
+    browser.send("POST", f"/api/shows/{show}/words", asked)
+    mapping = {"columns": {"clip": 0, "shot_rate": 1, "file_rate": 2}, "title": "camera report"}
+    made = browser.send("PUT", f"/api/shows/{show}/logs/{report['id']}", mapping)
+    assert made["changed"] == 1
+    (change,) = browser.get(f"/api/shows/{show}/verdict-changes")
+    assert (change["clip"], change["before"], change["after"]) == ("FD2_A03_ladle_150fps.mov", "25", "100")
+    now = rows(browser, show)
+    ladle = verdict(now["Foundry day 2/FD2_A03_ladle_150fps.mov"])
+    assert ladle["words"] == "100" and "100, camera report, row 3" in [c["words"] for c in ladle["claims"]]
+    assert ladle["state"] == "disputed", "the name still says otherwise"
+    assert verdict(now["Foundry day 2/FD2_A02_drop_800fps.mov"])["words"] == "799", "a person's word stands"
+    data = "clip,speed,base,note\nFD2_B01_mould_50fps,25,25,\nnowhere,1,1,\n"
+    sent = browser.client.post(f"/api/shows/{show}/logs", files={"file": ("day 3.csv", data.encode())})
+    assert sent.status_code == 201
+    later = next(log for log in browser.get(f"/api/shows/{show}/logs") if log["name"] == "day 3.csv")
+    assert later["columns"] == mapping["columns"] and later["unmatched"] == ["row 3: nowhere, 1"]
+    browser.send("DELETE", f"/api/shows/{show}/logs/{report['id']}")
+    assert verdict(rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"])["words"] == "25"
+    wrong = {"columns": {"clip": 9}, "title": "camera report"}
+    assert browser.refused("PUT", f"/api/shows/{show}/logs/{later['id']}", wrong)[0] == 422
+    status, sentence = browser.refused(
+        "POST", f"/api/shows/{show}/logs/from-root", {"root": "Footage", "path": "none.csv"}
+    )
+    assert status == 404 and "report" in sentence
+
+
+def test_pictures_speak_and_a_proxy_that_differs_is_an_error_on_both(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, TWO)
+    browser.bring_in(show, TAPES, "Tapes")
+    look(browser)
+    found = rows(browser, show)
+    finish = verdict(found["Regatta tapes/RG_finish_59i.mov"], "field_order")
+    assert (finish["words"], finish["state"]) == ("lower first", "disputed")
+    assert verdict(found["Regatta tapes/RG_prize_50i.mov"], "scan")["words"] == "progressive"
+    assert "beyond clean repair" in " ".join(found["Regatta tapes/RG_visitors_59i.mov"]["troubles"])
+    whole = found["Foundry day 2/FD2_B01_mould_50fps.mov"]
+    proxy = found["Foundry day 2/Proxy/FD2_B01_mould_50fps.mov"]
+    assert proxy["proxy_of"] == "FD2_B01_mould_50fps.mov"
+    assert "112 frames, the original 120" in proxy["troubles"][0] and "112 frames" in whole["troubles"][0]
+    assert found["Foundry day 2/Proxy/FD2_A02_drop_800fps.mov"]["troubles"] == []
+    assert sum(name.startswith("FD2") for name in browser.ledger(show)) == 5, "proxies follow their originals"
+    marks = browser.ledger(show)["RG_finish_59i.mov"]["marks"]
+    assert "disputed" in marks and "interlaced" in marks and "unconfirmed" in marks
+    browser.send("POST", f"/api/shows/{show}/looks", {"clip_ids": [whole["id"]]})
+    browser.send("POST", f"/api/shows/{show}/looks/stop", {"clip_ids": [whole["id"]]})
+    stopped = rows(browser, show)["Foundry day 2/FD2_B01_mould_50fps.mov"]
+    assert stopped["look"]["state"] == "stopped" and verdict(stopped, "scan")["state"] == "agreed"
+
+
+def picture(data: bytes) -> Any:
+    return cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE)
+
+
+def test_single_pictures_fields_and_sheets_are_true_to_the_frame(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, "The Tide Bell/Harbour, boat and phones")
+    clip = next(row for row in rows(browser, show).values() if row["name"] == "HB_gulls_30.mp4")
+    base = f"/api/shows/{show}/clips/{clip['id']}"
+    for number in (0, 1, 47, 48, 49, 200, 239):
+        got = browser.client.get(f"{base}/frames/{number}.jpg?width=640")
+        assert got.headers["content-type"] == "image/jpeg" and read(picture(got.content)) == number
+        assert read(picture(browser.client.get(f"{base}/frames/{number}.jpg?width=640&field=lower").content)) == number
+    assert browser.refused("GET", f"{base}/frames/240.jpg")[0] == 404
+    got = browser.client.get(f"{base}/sheet.jpg?first=100&count=30&width=320")
+    import json  # noqa: PLC0415
+
+    place = json.loads(got.headers["X-Sheet"])
+    whole = picture(got.content)
+    for index in (0, 11, 12, 29):
+        y, x = index // place["columns"] * place["height"], index % place["columns"] * place["width"]
+        assert read(whole[y : y + place["height"], x : x + place["width"]]) == 100 + index
+    dossier = browser.get(f"{base}/evidence")
+    assert dossier["intervals"] == [{"milliseconds": "33.333", "count": 239, "share": 100}]
+
+
+def test_a_sequence_takes_its_rate_from_a_person(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, "The Tide Bell/Tide chart")
+    row = browser.ledger(show)["tide_chart_####.png"]
+    assert row["plan"] is None and "no rate of its own" in row["without_plan"]
+    assert row["facts"]["remarks"] == ["Number 38 is missing."]
+    asked = {"clips": refs(row), "question": "file_rate", "value": "25"}
+    browser.send("POST", f"/api/shows/{show}/words", asked)
+    planned = browser.ledger(show)["tide_chart_####.png"]
+    assert planned["plan"]["after"]["frames"] == 59 and planned["without_plan"] is None
+
+
+def test_film_questions(browser: Browser) -> None:
+    assert {gauge["id"] for gauge in browser.get("/api/film/gauges")} >= {"8mm", "super-8", "16mm", "35mm"}
+    roll = browser.send("POST", "/api/film/roll", {"gauge": "super-8", "length": "50 ft"})
+    assert roll["frames"] == 3600 and {r["rate"]: r["running"] for r in roll["runs"]}["18"] == "3 min 20.0 s"
+    assert browser.send("POST", "/api/film/roll", {"gauge": "16mm", "length": "61,5 m"})["frames"] == 8070
+    found = browser.send("POST", "/api/film/duration", {"first": 0, "last": 143, "seconds": "8", "doubt": "0.1"})
+    assert found["usual"] == [18] and found["equation"] == "143 frames ÷ 8 s = 17.875"
+    for body in ({"gauge": "super-8", "length": "long"}, {"gauge": "70mm", "length": "1 m"}):
+        assert browser.refused("POST", "/api/film/roll", body)[0] == 422
+    assert browser.refused("POST", "/api/film/duration", {"first": 5, "last": 5, "seconds": "1"})[0] == 422
