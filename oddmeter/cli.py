@@ -6,6 +6,7 @@ Exit status 0: done. 1: the work failed. 2: the call was wrong. Errors are one s
 import json
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from enum import StrEnum
 from fractions import Fraction
 from pathlib import Path
@@ -170,6 +171,7 @@ def conform_file(
     out: Annotated[Path, typer.Option(help="The file to make; never over another file.")],
     value: Annotated[str | None, typer.Option(help="Speed, pace, or timeline frames to fit.")] = None,
     shot: Annotated[str | None, typer.Option(help="Shot rate; the file rate if left out.")] = None,
+    file_rate: Annotated[str | None, typer.Option("--file", help="File rate, of a numbered sequence.")] = None,
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
     setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
     sound: Annotated[str, typer.Option(help="off, or keep (where the speed is 1).")] = "keep",
@@ -179,6 +181,7 @@ def conform_file(
     """Make one file at the timeline rate, reopen it, and print plan and proof."""
     from oddmeter.media.probe import probe  # noqa: PLC0415
     from oddmeter.media.render import RenderPlan, SoundChoice, render  # noqa: PLC0415
+    from oddmeter.media.sequence import is_there  # noqa: PLC0415
     from oddmeter.media.settings import Setting  # noqa: PLC0415
     from oddmeter.media.verify import verify  # noqa: PLC0415
 
@@ -186,11 +189,15 @@ def conform_file(
     rate, shot_rate = _called(lambda: Rate.parse(timeline)), _called(lambda: Rate.parse(shot) if shot else None)
     chosen, kept = _choice(Setting, setting, "--setting"), _choice(SoundChoice, sound, "--sound")
     _called(lambda: Timecode(0, rate, drop_frame))
-    if not path.is_file():
+    if not is_there(path):
         raise WrongCallError(f"There is no file {path}.")
     facts = probe(path)
+    if file_rate is not None:
+        facts = replace(facts, file_rate=_called(lambda: Rate.parse(file_rate)))
     if not facts.usable or facts.file_rate is None:
-        raise RuleError(facts.trouble or "The file cannot be used.", "media")
+        if facts.fault is None:
+            raise WrongCallError(f"{path.name} has no rate of its own; say it with --file.")
+        raise RuleError(facts.fault, "media")
     planned = conform(Material(facts.frames, facts.file_rate, shot_rate), treatment, rate)
     plan = RenderPlan(path, facts, planned, chosen, out, drop_frame, kept)
     render(plan)

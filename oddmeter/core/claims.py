@@ -49,6 +49,10 @@ def from_header(facts: Facts) -> Iterator[Claim]:
         yield Claim(
             Question.FILE_RATE, Source.HEADER, Strength.STATED, rate.exact, f"header: {_spoken(facts.stated_rate)}"
         )
+    if facts.stream_rate is not None and facts.stream_rate != facts.stated_rate:
+        rate = _snapped(facts.stream_rate)
+        words = f"header, stream: {_spoken(facts.stream_rate)}"
+        yield Claim(Question.FILE_RATE, Source.HEADER, Strength.STATED, rate.exact, words)
     if facts.capture_rate is not None:
         rate = _snapped(facts.capture_rate)
         words = f"header, {facts.capture_key}: {_spoken(facts.capture_rate)}"

@@ -39,7 +39,8 @@ class Facts:
 
     ``frames`` is counted, not read from the header. ``file_rate`` is exact; where timing is variable it is
     the average, which keeps the clip's length. ``measured_rate`` is the average over the raw timestamps.
-    ``stated_rate`` is what the header says, as it stands there; ``capture_rate`` what it says under the key
+    ``stated_rate`` is what the container's header says, as it stands there, ``stream_rate`` what is written in the
+    stream itself; ``capture_rate`` what it says under the key
     ``capture_key`` of the camera's own speed. ``scan`` and ``field_order`` are the header's flags. ``start`` is the
     time of the first frame in seconds. ``duplicates`` counts frames with the time of another, ``gaps`` places where
     at least one frame is missing; ``intervals`` are the lengths of frames in seconds, each with how many last so
@@ -61,6 +62,7 @@ class Facts:
     sound: Sound | None = None
     codec: str = ""
     stated_rate: Fraction | None = None
+    stream_rate: Fraction | None = None
     capture_rate: Fraction | None = None
     capture_key: str = ""
     start: Fraction = Fraction(0)

@@ -31,6 +31,7 @@ _TORN_TAIL = 16
 
 _CAPTURE_WORDS = ("capture", "sensor", "shooting", "shot", "recording", "acquisition", "originalframe", "camera")
 _RATE_WORDS = ("rate", "fps", "framespersecond")
+_FASTEST_STREAM = 1_000
 _TEXT_FORMATS = {"tty", "bin", "xbin", "idf", "adf"}
 _FIELD_ORDERS = {1: (Scan.PROGRESSIVE, None), 2: (Scan.INTERLACED, "upper"), 3: (Scan.INTERLACED, "lower"),
                  4: (Scan.INTERLACED, "upper"), 5: (Scan.INTERLACED, "lower")}  # fmt: skip
@@ -43,6 +44,7 @@ class _Walk:
     ticks: list[int] = field(default_factory=list)
     without_time: int = 0
     corrupt: int = 0
+    left_out: int = 0
     sound_first: int | None = None
     sound_end: int = 0
     broken_off: bool = False
@@ -118,6 +120,7 @@ def _read(container: InputContainer) -> Facts:
         timecode=_timecode(container),
         codec=video.codec_context.name,
         stated_rate=_stated(video, measured.timing),
+        stream_rate=_in_stream(video),
         start=ticks[0] * clock if ticks else Fraction(0),
         duplicates=duplicates(ticks),
         gaps=gaps(ticks) if measured.timing is Timing.VARIABLE else 0,
@@ -178,6 +181,7 @@ def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
             walk.sound_end = max(walk.sound_end, time + (packet.duration or 0))
         return
     if packet.is_discard:
+        walk.left_out += 1
         return
     if packet.is_corrupt:
         walk.corrupt += 1
@@ -208,6 +212,8 @@ def _remarks(facts: Facts, walk: _Walk, container: InputContainer, clock: Fracti
         yield f"The file is cut short: its header promises {stated} frames, {facts.frames} are there."
     elif (missing := _missing_frames(facts, walk, container, clock)) > 1:
         yield f"The file is cut short: about {missing} frames that its header promises are missing."
+    if walk.left_out:
+        yield f"An edit list in the file leaves out {_count(walk.left_out, 'frame', 'frames')}."
     if facts.duplicates:
         yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
     if facts.gaps:
@@ -240,6 +246,12 @@ def _stated(video: VideoStream, timing: Timing) -> Fraction | None:
     """The rate in the header; of a stream with uneven times the rate it is meant to have, not the average."""
     stated = video.guessed_rate if timing is Timing.VARIABLE else video.average_rate or video.guessed_rate
     return stated if stated and 0 < stated <= HIGHEST else None
+
+
+def _in_stream(video: VideoStream) -> Fraction | None:
+    """The rate that the stream itself carries; a clock's rate, as uneven streams have it, is none."""
+    rate = video.codec_context.framerate
+    return Fraction(rate) if rate and 0 < rate < _FASTEST_STREAM else None
 
 
 def _capture(container: InputContainer) -> tuple[str, Fraction] | None:

@@ -49,6 +49,11 @@ def is_sequence(path: Path) -> bool:
     return _PATTERN.fullmatch(path.name) is not None and not path.exists()
 
 
+def is_there(path: Path) -> bool:
+    """True where a file, or at least one picture of a sequence, is where the path says."""
+    return path.is_file() or bool(is_sequence(path) and sequence(path).files)
+
+
 def sequence(path: Path) -> Sequence:
     """The files that a sequence's path stands for; none where there are none."""
     pattern = _PATTERN.fullmatch(path.name)

@@ -232,7 +232,8 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
         " measured_rate = %(measured_rate)s, width = %(width)s, height = %(height)s, pixel_aspect = %(pixel_aspect)s,"
         " scan = %(scan)s, field_order = %(field_order)s, timecode = %(timecode)s, sound_rate = %(sound_rate)s,"
         " sound_channels = %(sound_channels)s, sound_seconds = %(sound_seconds)s, codec = %(codec)s,"
-        " fault = %(fault)s, remarks = %(remarks)s, stated_rate = %(stated_rate)s, capture_rate = %(capture_rate)s,"
+        " fault = %(fault)s, remarks = %(remarks)s, stated_rate = %(stated_rate)s,"
+        " stream_rate = %(stream_rate)s, capture_rate = %(capture_rate)s,"
         " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
         " intervals = %(intervals)s WHERE clip_id = %(clip_id)s",
         {
@@ -254,6 +255,7 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "fault": facts.fault,
             "remarks": list(facts.remarks),
             "stated_rate": fraction_text(facts.stated_rate) if facts.stated_rate else None,
+            "stream_rate": fraction_text(facts.stream_rate) if facts.stream_rate else None,
             "capture_rate": fraction_text(facts.capture_rate) if facts.capture_rate else None,
             "capture_key": facts.capture_key,
             "start": fraction_text(facts.start),
@@ -358,6 +360,7 @@ def _facts(row: dict[str, Any]) -> Facts:
         fault=row["fault"],
         remarks=tuple(row["remarks"]),
         stated_rate=fraction_in(row["stated_rate"]),
+        stream_rate=fraction_in(row["stream_rate"]),
         capture_rate=fraction_in(row["capture_rate"]),
         capture_key=row["capture_key"],
         start=Fraction(row["start_seconds"]),

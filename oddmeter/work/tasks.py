@@ -23,6 +23,7 @@ from oddmeter.interchange.reports import proven
 from oddmeter.media.analyse import DamagedError
 from oddmeter.media.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.render import clear_unfinished, render
+from oddmeter.media.sequence import is_there
 from oddmeter.media.verify import verify
 from oddmeter.store import clips, evidence, renders
 from oddmeter.store.database import Connection, Database
@@ -200,7 +201,7 @@ def _made_and_proven(
     if clip.facts is None:
         raise RuleError(f"{clip.name} has not been looked at yet.")
     plan = render_plan(config, asked, clip.facts)
-    if not plan.source.is_file():
+    if not is_there(plan.source):
         raise RuleError(f"{clip.name} is no longer where it was; nothing was made.")
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))

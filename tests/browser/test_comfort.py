@@ -106,11 +106,11 @@ def test_the_command_field_finds_clips_timelines_and_deeds(page: Page, show: Sho
         page.keyboard.type(words)
 
     command("quay")
-    expect(page.get_by_role("option")).to_have_count(1)
+    expect(page.get_by_role("dialog").get_by_role("option")).to_have_count(1)
     page.keyboard.press("Enter")
     expect(page.get_by_role("row", name="HB_quay_29.mp4")).to_have_attribute("aria-selected", "true")
     command("undo brought")
-    expect(page.get_by_role("option")).to_have_count(1)
+    expect(page.get_by_role("dialog").get_by_role("option")).to_have_count(1)
     page.keyboard.press("Enter")
     expect(page.get_by_text("There are no clips to plan yet.")).to_be_visible()
     command("zzz")

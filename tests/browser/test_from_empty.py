@@ -15,7 +15,7 @@ def go(page: Page, words: str) -> None:
     page.keyboard.press("Control+k")
     expect(page.get_by_role("combobox", name="Do or find")).to_be_focused()
     page.keyboard.type(words)
-    expect(page.get_by_role("option").first).to_be_visible()
+    expect(page.get_by_role("dialog").get_by_role("option").first).to_be_visible()
     page.keyboard.press("Enter")
 
 
@@ -40,7 +40,6 @@ def test_a_folder_of_footage_becomes_proven_files(page: Page, empty: Running) ->
     expect(page.get_by_text("“Harbour” brought in: 3 clips.")).to_be_visible()
     quay = page.get_by_role("row").filter(has_text="HB_quay_29.mp4")
     expect(quay).to_contain_text("29.97")
-    expect(quay).to_contain_text("240")
 
     go(page, "plan")
     grid = page.get_by_role("grid", name="Clips")

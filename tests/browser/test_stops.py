@@ -68,7 +68,7 @@ def test_files_dropped_into_the_page_come_in(page: Page, show: Show, running: Ru
         }""",
         ["gulls.mp4", list(clip)],
     )
-    expect(page.get_by_role("row").filter(has_text="gulls.mp4")).to_contain_text("240")
+    expect(page.get_by_role("row").filter(has_text="gulls.mp4")).to_contain_text("30")
 
 
 def test_plan_filters_and_typed_speeds(page: Page, show: Show) -> None:

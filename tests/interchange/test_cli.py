@@ -76,7 +76,8 @@ def test_inspect_reads_files_and_folders(footage: dict[str, Path], tmp_path: Pat
                        "pulldown": None, "phase": None}],
     }  # fmt: skip
     assert {key: tape[key] for key in expected} == expected
-    assert set(tape) - set(expected) == {"verdicts", "claims"}
+    others = {"verdicts", "claims", "slowest_rate", "fastest_rate", "start", "duplicates", "gaps"}
+    assert set(tape) - set(expected) == others
     assert empty["trouble"] == "The file is empty." and "no such file" in absent["trouble"]
     folder = answer("inspect", footage["HB_boat_59.mp4"].parent)
     assert [Path(entry["path"]).name for entry in folder] == ["HB_boat_59.mp4", "HB_gulls_30.mp4", "HB_quay_29.mp4"]
@@ -121,3 +122,45 @@ def test_a_wrong_call_is_one_clear_sentence(arguments: list[str], status: int, s
     done = oddmeter(*arguments)
     assert done.returncode == status and done.stdout == ""
     assert done.stderr.startswith("oddmeter: ") and sentence in done.stderr and done.stderr.count("\n") == 1
+
+
+def test_inspect_says_what_pictures_and_reports_show(footage: dict[str, Path]) -> None:
+    evensong, wedding = answer("inspect", footage["CH_evensong_2997.mov"], footage["AT_S8_wedding.mov"])
+    assert evensong["pulldown"] == [
+        {"first_frame": 0, "last_frame": 82, "pattern": "2:3", "phase": 1},
+        {"first_frame": 83, "last_frame": 149, "pattern": "2:3", "phase": 3},
+    ]
+    assert evensong["cuts"] == [83] and (evensong["scan"], evensong["field_order"]) == ("interlaced", "lower")
+    assert evensong["shot_rate"] == {"rate": "24000/1001", "from": "picture", "certain": False}
+    assert wedding["repeats"] == {"unique_frames": 90, "unique_rate": "18000/1001"} and wedding["pulldown"] == []
+    day = footage["FD1_A01_interview.mov"].parent
+    told = {
+        Path(r["path"]).name: r for r in answer("inspect", day, "--log", day / "camera report day 1.csv", "--whole")
+    }
+    assert len(told) == 5, "a report is no clip"
+    pour = told["FD1_C01_pour_fast.mov"]
+    assert pour["shot_rate"] == {"rate": "150/1", "from": "log", "certain": True}
+    assert "camera report, row 9: 150" in [claim["words"] for claim in pour["claims"]]
+    assert pour["looked_at"] == {"frames": 600, "whole": True}
+    prize, visitors = answer("inspect", footage["RG_prize_50i.mov"], footage["RG_visitors_59i.mov"])
+    assert prize["scan"] == "progressive" and prize["field_order"] is None
+    assert [stretch["pattern"] for stretch in prize["pulldown"]] == ["2:2"]
+    assert visitors["blended"] and "beyond clean repair" in visitors["trouble"]
+
+
+def test_a_sequence_is_inspected_and_conformed(footage: dict[str, Path], tmp_path: Path) -> None:
+    chart = footage["tide_chart_0001.png"].with_name("tide_chart_####.png")
+    (told,) = answer("inspect", chart.parent)
+    assert (told["path"], told["frames"], told["file_rate"]) == (str(chart), 59, None)
+    assert told["trouble"] == "Number 38 is missing." and told["shot_rate"] is None
+    options = ("--timeline", "25", "--intent", "every-frame", "--out", tmp_path / "chart.mp4")
+    assert "has no rate of its own" in oddmeter("conform", chart, *options).stderr
+    assert answer("conform", chart, "--file", "25", *options)["proof"]["passed"]
+
+
+def test_a_log_that_is_none_is_said_to_be(footage: dict[str, Path], tmp_path: Path) -> None:
+    clip = footage["HB_gulls_30.mp4"]
+    assert oddmeter("inspect", clip, "--log", tmp_path / "none.csv").returncode == 2
+    (tmp_path / "empty.csv").touch()
+    done = oddmeter("inspect", clip, "--log", tmp_path / "empty.csv")
+    assert done.returncode == 1 and "The report is empty." in done.stderr

@@ -5,18 +5,25 @@ import time
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
+from threading import Event
 
 import pytest
 
 from oddmeter.core.errors import RuleError
+from oddmeter.core.evidence import Question
+from oddmeter.core.facts import Facts
 from oddmeter.core.proof import Check, Proof
+from oddmeter.core.rates import Rate
+from oddmeter.media.analyse import analyse
+from oddmeter.media.probe import probe
 from oddmeter.media.render import RenderPlan, render
 from oddmeter.media.settings import Setting
 from oddmeter.media.verify import verify
-from oddmeter.store import clips, renders
+from oddmeter.store import clips, evidence, renders
+from oddmeter.store.clips import Clip
 from oddmeter.work.orders import render_plan
-from oddmeter.work.right import BusyError, SoleRight
-from oddmeter.work.tasks import look_at, make, queue
+from oddmeter.work.right import BusyError, LaterError, SoleRight
+from oddmeter.work.tasks import StoppedError, look_at, look_closer, make, queue
 from oddmeter.work.worker import requeue_lost
 from tests.work.conftest import Desk
 
@@ -37,8 +44,6 @@ def test_a_bad_file_makes_one_clip_bad(desk: Desk) -> None:
 
 
 def test_what_was_found_comes_back_from_the_database_unchanged(desk: Desk) -> None:
-    from oddmeter.media.probe import probe  # noqa: PLC0415
-
     for path in (
         GULLS,
         BELL,
@@ -205,3 +210,58 @@ def test_paths_that_lead_out_are_refused(desk: Desk, tmp_path: Path) -> None:
     with desk.database.transaction() as connection:
         assert clips.unprobed(connection) == []
     look_at(desk.config, desk.database, 999_999)
+
+
+def test_pictures_are_looked_at_and_what_that_changes_is_written_down(desk: Desk) -> None:
+    (clip,) = desk.bring_in("The Tide Bell/Regatta tapes/RG_finish_59i.mov")
+    assert clip.picture is None and clip.verdicts[Question.FIELD_ORDER].value == "upper"
+    look_closer(desk.config, desk.database, clip.id)
+    (now,) = [c for c in desk.clips() if c.id == clip.id]
+    assert now.picture == analyse(desk.config.footage(clip.root, clip.path), probe_of(desk, clip))
+    assert now.verdicts[Question.FIELD_ORDER].value == "lower"
+    with desk.database.transaction() as connection:
+        changed = {c.question: (c.before, c.after) for c in evidence.changes_of_show(connection, desk.show_id)}
+        assert evidence.unlooked(connection) == []
+    assert changed["field_order"] == ("upper", "lower")
+
+
+def test_looking_can_be_stopped_and_is_left_to_the_next_worker(desk: Desk) -> None:
+    (clip,) = desk.bring_in(BELL)
+    stopping = Event()
+    stopping.set()
+    with pytest.raises(StoppedError):
+        look_closer(desk.config, desk.database, clip.id, stopping)
+    with desk.database.transaction() as connection:
+        assert evidence.unlooked(connection) == [clip.id]
+        connection.execute("UPDATE picture SET stop_requested = true")
+    look_closer(desk.config, desk.database, clip.id)
+    with desk.database.transaction() as connection:
+        assert evidence.looks_of_show(connection, desk.show_id)[clip.id].state == "stopped"
+        evidence.ask_look(connection, [clip.id], whole=True)
+        connection.execute("UPDATE picture SET attempts = 6")
+    look_closer(desk.config, desk.database, clip.id)
+    with desk.database.transaction() as connection:
+        given_up = evidence.looks_of_show(connection, desk.show_id)[clip.id]
+    assert given_up.state == "done" and given_up.report is None and "Tried 6 times" in (given_up.fault or "")
+
+
+def test_a_clip_that_was_not_probed_yet_is_looked_at_later(desk: Desk) -> None:
+    (clip,) = desk.bring_in(GULLS, look=False)
+    with pytest.raises(LaterError):
+        look_closer(desk.config, desk.database, clip.id)
+    look_closer(desk.config, desk.database, 10_000)
+
+
+def test_pulldown_and_repeats_do_not_slow_real_time_down(desk: Desk) -> None:
+    wedding, evensong = desk.bring_in(
+        "The Tide Bell/Attic reels/AT_S8_wedding.mov", "The Tide Bell/Visiting choir/CH_evensong_2997.mov"
+    )
+    for clip in (wedding, evensong):
+        look_closer(desk.config, desk.database, clip.id)
+    for clip in desk.clips():
+        assert clip.shot_rate is not None and clip.shot_rate.spoken in ("17.982", "23.976")
+        assert clip.motion_rate == Rate.parse("29.97"), "their repeated frames are still in the file"
+
+
+def probe_of(desk: Desk, clip: Clip) -> Facts:
+    return probe(desk.config.footage(clip.root, clip.path))

@@ -2,6 +2,7 @@
 
 alter table clip_facts
     add column stated_rate fraction,
+    add column stream_rate fraction,
     add column capture_rate fraction,
     add column capture_key text not null default '',
     add column start_seconds text not null default '0/1' check (start_seconds ~ '^-?[0-9]+/[1-9][0-9]*$'),

@@ -121,7 +121,7 @@ function Row(props: {
       <span role="rowheader" className="flex min-w-0 items-baseline gap-1.5" title={row.path}>
         <span className="truncate font-medium">{row.name}</span>
         {row.proxy_of && <span className="shrink-0 text-[12px] text-soft">proxy</span>}
-        {row.troubles.length > 0 && (
+        {row.troubles.length > 0 && !row.facts?.fault && (
           <span className="shrink-0 text-madder" title={row.troubles.join(" ")}>
             ▲<span className="sr-only"> {row.troubles.join(" ")}</span>
           </span>

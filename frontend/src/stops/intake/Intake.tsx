@@ -1,5 +1,5 @@
 import { FolderPlus } from "lucide-react";
-import { useMemo, useRef, useState, type DragEvent } from "react";
+import { useEffect, useMemo, useRef, useState, type DragEvent } from "react";
 import { useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../data/client";
 import { useEvidence, useSettling, type EvidenceRow, type Question } from "../../data/evidence";
@@ -28,6 +28,10 @@ export function Intake() {
   const upload = useUpload(showId);
   const delivery = search.get("delivery");
   const question = QUESTIONS.find((q) => q.key === search.get("ask"))?.key ?? "shot_rate";
+  const asking = useRef(question);
+  useEffect(() => {
+    asking.current = question;
+  }, [question]);
   const filter = search.get("show") ?? "all";
   const look = (search.get("look") ?? "rhythm") as LookKey;
   const words = (search.get("find") ?? "").toLowerCase();
@@ -63,8 +67,9 @@ export function Intake() {
     if (files.length) upload.mutate(files);
   };
   const turn = (step: number) => {
-    const at = QUESTIONS.findIndex((q) => q.key === question);
-    put("ask", QUESTIONS[(at + step + QUESTIONS.length) % QUESTIONS.length]?.key ?? null);
+    const at = QUESTIONS.findIndex((q) => q.key === asking.current);
+    asking.current = QUESTIONS[(at + step + QUESTIONS.length) % QUESTIONS.length]?.key ?? question;
+    put("ask", asking.current);
   };
   const asked = QUESTIONS.find((q) => q.key === question)?.name.toLowerCase() ?? "";
   const told = selected.filter((row) => row.facts && !row.facts.fault);

@@ -10,6 +10,7 @@ export const FILTERS: { key: string; name: string; mark: Mark | null }[] = [
   { key: "odd", name: "Odd", mark: "odd" },
   { key: "near-miss", name: "Near miss", mark: "near-miss" },
   { key: "undecided", name: "Undecided", mark: "undecided" },
+  { key: "disputed", name: "Disputed", mark: "disputed" },
   { key: "unconfirmed", name: "Unconfirmed", mark: "unconfirmed" },
   { key: "film", name: "Film", mark: "film" },
   { key: "interlaced", name: "Interlaced", mark: "interlaced" },

@@ -1,0 +1,127 @@
+"""Stories of Intake: a disagreement settled, a log with a corrected mapping, a film measured by known duration."""
+
+import re
+import time
+
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.conftest import Show
+
+TWO = "The Tide Bell/Foundry day 2"
+TAPES = "The Tide Bell/Regatta tapes"
+ATTIC = "The Tide Bell/Attic reels"
+
+
+def looked_at(show: Show) -> None:
+    """Wait until every clip's pictures were looked at."""
+    end = time.monotonic() + 90
+    while any(row["look"]["state"] in ("waiting", "looking") for row in evidence(show)):
+        assert time.monotonic() < end
+        time.sleep(0.2)
+
+
+def evidence(show: Show) -> list[dict[str, dict[str, str]]]:
+    return show.page.request.get(f"{show.url}/api/shows/{show.id}/evidence").json()["clips"]  # type: ignore[no-any-return]
+
+
+def row(page: Page, name: str) -> Locator:
+    return page.get_by_role("grid", name="Evidence").get_by_role("row").filter(has_text=name)
+
+
+def test_a_disagreement_is_seen_looked_at_and_settled(page: Page, show: Show) -> None:
+    show.bring_in(TAPES)
+    looked_at(show)
+    show.open("intake")
+    page.get_by_role("button", name=re.compile("^Field order.*1.*disputed")).click()
+    page.get_by_label("Show", exact=True).select_option(label="Disputed here (1)")
+    finish = row(page, "RG_finish_59i.mov")
+    expect(finish).to_contain_text("≢ disputed")
+    expect(page.get_by_role("grid", name="Evidence").get_by_role("row")).to_have_count(2)
+    finish.click()
+    about = page.get_by_role("region", name="Evidence about RG_finish_59i.mov")
+    expect(about).to_contain_text("picture: lower first, but header: upper first")
+    about.get_by_role("tab", name="Fields").click()
+    for field in ("upper", "lower"):
+        picture = about.get_by_alt_text(f"Frame 20, {field} field")
+        expect(picture).to_be_visible()
+        assert picture.evaluate("image => image.decode().then(() => image.naturalWidth)") == 480
+    about.get_by_role("button", name="Overrule…").click()
+    about.get_by_label("Field order is").select_option("lower")
+    about.get_by_label("Reason").fill("stepped through it")
+    about.get_by_role("button", name="Settle").click()
+    expect(page.get_by_text("Field order lower first for RG_finish_59i.mov").first).to_be_visible()
+    expect(page.get_by_role("grid", name="Evidence")).to_contain_text("No clip fits this filter.")
+    page.get_by_label("Show", exact=True).select_option(index=0)
+    expect(finish).to_contain_text("● settled")
+    expect(finish).to_contain_text("Ada: stepped through it")
+    finish.click()
+    page.keyboard.press("Delete")
+    expect(finish).to_contain_text("≢ disputed")
+
+
+def test_everything_is_confirmed_from_the_keyboard(page: Page, show: Show) -> None:
+    show.bring_in(TAPES)
+    looked_at(show)
+    show.open("intake")
+    expect(page.get_by_role("grid", name="Evidence")).to_be_focused()
+    page.keyboard.press("Control+a")
+    page.keyboard.press("+")
+    expect(page.get_by_text("All that agrees confirmed for 4 clips").first).to_be_visible()
+    expect(row(page, "RG_start_50i.mov")).to_contain_text("● settled")
+    for _ in range(3):
+        page.keyboard.press("ArrowRight")
+    expect(row(page, "RG_finish_59i.mov")).to_contain_text("≢ disputed")
+    page.keyboard.type("rg_f")
+    page.keyboard.press("Enter")
+    expect(row(page, "RG_finish_59i.mov")).to_contain_text("● settled")
+    page.keyboard.press("Control+z")
+    expect(row(page, "RG_finish_59i.mov")).to_contain_text("≢ disputed")
+
+
+def test_a_log_is_read_with_its_mapping_corrected(page: Page, show: Show) -> None:
+    show.bring_in(TWO)
+    show.open("intake")
+    ladle = row(page, "FD2_A03_ladle_150fps.mov")
+    expect(ladle).to_contain_text("≠ 150fps")
+    reports = page.get_by_role("region", name="Reports")
+    expect(reports).to_contain_text("2 of 2 rows fit a clip")
+    expect(reports).to_contain_text("no rate column")
+    reports.get_by_role("button", name="camera report day 2.csv").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("speed means").select_option("shot rate")
+    dialog.get_by_role("button", name="Read it like this").click()
+    expect(dialog).to_be_hidden()
+    expect(page.get_by_text("corrected. 2 verdicts changed.")).to_be_visible()
+    expect(ladle).to_contain_text("100, camera report, row 3")
+    expect(row(page, "FD2_A02_drop_800fps.mov").first).to_contain_text("◉ agreed")
+    reports.get_by_role("button", name="What later evidence changed: 2").click()
+    listed = page.get_by_role("dialog", name="What later evidence changed")
+    expect(listed.get_by_role("row").filter(has_text="FD2_A02_drop_800fps.mov")).to_contain_text("24 → 800")
+
+
+def test_a_film_roll_is_measured_by_known_duration(page: Page, show: Show) -> None:
+    show.bring_in(ATTIC)
+    show.open("intake?find=AT_35mm")
+    reel = row(page, "AT_35mm_handcranked.mov")
+    expect(reel).to_contain_text("usually 24")
+    reel.click()
+    page.keyboard.press("Control+k")
+    page.get_by_label("Do or find").fill("known duration")
+    page.keyboard.press("Enter")
+    about = page.get_by_role("region", name="Evidence about AT_35mm_handcranked.mov")
+    expect(about.get_by_role("tab", name="Known duration")).to_have_attribute("aria-selected", "true")
+    about.get_by_label("Second number").fill("96")
+    expect(about.get_by_alt_text("Second mark, frame 96")).to_be_visible()
+    about.get_by_label("Between them pass, seconds").fill("0:08")
+    about.get_by_label("Give or take").fill("0.2")
+    page.keyboard.press("Enter")
+    expect(about).to_contain_text("96 frames ÷ 8 s = 12")
+    about.get_by_role("button", name="Settle shot rate 12").click()
+    expect(about).to_contain_text("Settled by Ada: known duration: 96 frames ÷ 8 s = 12")
+    about.get_by_role("tab", name="Gauge and roll").click()
+    about.get_by_label("The roll").fill("61 m")
+    expect(about).to_contain_text("3202 frames")
+    about.get_by_role("tab", name="By eye").click()
+    expect(about.get_by_role("img", name="18 frames a second")).to_be_visible()
+    about.get_by_role("button", name="16 looks alive").click()
+    expect(about).to_contain_text("Settled by Ada: by eye")
