@@ -21,7 +21,7 @@ _LEAST_LIKENESS = 0.5
 
 @dataclass(frozen=True)
 class Conversion:
-    """Source units for each unit of the file: fields where ``in_fields``, else whole frames."""
+    """Source units for each unit of the file: fields where ``in_fields``, else frames."""
 
     step: Fraction
     in_fields: bool

@@ -57,7 +57,8 @@ class Roll:
 
     @staticmethod
     def of_length(gauge: Gauge, metres: Fraction) -> "Roll":
-        """The roll of that length, in whole frames. Raises ``RuleError`` where the length is none."""
+        """The roll of that length; a part of a frame at its end does not count. Raises ``RuleError`` where the
+        length is none."""
         if not 0 < metres <= 100_000:
             raise RuleError("A roll is longer than nothing, and shorter than 100 km.", "length")
         return Roll(gauge, int(metres * gauge.frames_a_metre))
