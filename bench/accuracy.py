@@ -1,6 +1,6 @@
 """How often the picture analysis is right, on made clips whose truth is known, over many seeds.
 
-Run: .venv/bin/python bench/accuracy.py [SEEDS] [--keep FOLDER]
+Run: .venv/bin/python bench/accuracy.py [SEEDS [FIRST_SEED]] [--keep FOLDER]
 
 Each seed draws one clip of every kind below, with a scene, standard, codec, quality, grain, noise and phases of its
 own; in every fourth a timecode is burnt in. Truth comes from the generator alone.
@@ -215,10 +215,10 @@ def table(results: list[tuple[str, bool, str]], kinds: tuple[str, ...]) -> str:
     return "\n".join(lines)
 
 
-def main(seeds: int, folder: str) -> None:
-    """Judge all kinds over so many seeds."""
+def main(seeds: range, folder: str) -> None:
+    """Judge all kinds over these seeds."""
     with ProcessPoolExecutor(max_workers=2) as pool:
-        jobs = [pool.submit(judge, seed, kind, folder) for seed in range(seeds) for kind in KINDS]
+        jobs = [pool.submit(judge, seed, kind, folder) for seed in seeds for kind in KINDS]
         results = [job.result() for job in jobs]
     for _, good, line in results:
         if not good:
@@ -228,10 +228,12 @@ def main(seeds: int, folder: str) -> None:
 
 if __name__ == "__main__":
     arguments = sys.argv[1:]
-    count = int(arguments[0]) if arguments and arguments[0].isdigit() else 40
+    numbers = [int(argument) for argument in arguments[:2] if argument.isdigit()]
+    count, first = (*numbers, 60, 0)[:2] if len(numbers) != 1 else (numbers[0], 0)
+    wanted = range(first, first + count)
     if "--keep" in arguments:
         Path(arguments[-1]).mkdir(parents=True, exist_ok=True)
-        main(count, arguments[-1])
+        main(wanted, arguments[-1])
     else:
         with tempfile.TemporaryDirectory() as place:
-            main(count, place)
+            main(wanted, place)

@@ -3,6 +3,7 @@
 Run: .venv/bin/python docs/screenshots/take.py
 """
 
+import json
 import re
 import shutil
 import signal
@@ -44,6 +45,16 @@ def decide(page: Page) -> None:
     page.wait_for_timeout(7000)
 
 
+def wait_until_all_is_seen() -> None:
+    """Wait until the worker has looked at the pictures of every clip."""
+    while True:
+        with urllib.request.urlopen(f"{URL}/api/shows/1/evidence", timeout=20) as answer:
+            clips = json.load(answer)["clips"]
+        if all(clip["look"]["state"] == "done" for clip in clips):
+            return
+        time.sleep(1)
+
+
 def take_all(browser: Browser) -> None:
     page = page_in(browser, "paper")
     decide(page)
@@ -51,18 +62,30 @@ def take_all(browser: Browser) -> None:
     shoot(page, "plan-paper")
     page.goto(f"{URL}/shows/1/intake")
     shoot(page, "intake-paper")
+    page.goto(f"{URL}/shows/1/intake?ask=field_order&look=fields")
+    page.get_by_role("grid").get_by_text("RG_finish_59i.mov").click()
+    shoot(page, "intake-fields-paper")
+    page.goto(f"{URL}/shows/1/intake")
+    page.get_by_role("button", name="camera report day 2.csv").click()
+    shoot(page, "intake-report-paper")
     page.goto(f"{URL}/shows/1/brief")
     page.get_by_role("button", name="Change Broadcast").click()
     shoot(page, "brief-paper")
     page.goto(f"{URL}/shows/1/handoff")
     page.get_by_role("button", name=re.compile("Decided")).click()
-    page.get_by_role("button", name="Make 11 files").click()
-    page.get_by_text("4 of 11 proven").wait_for(timeout=120_000)
+    page.get_by_role("button", name=re.compile("Make .* files")).click()
+    page.get_by_text(re.compile("^4 of .* proven")).wait_for(timeout=120_000)
     page.get_by_role("button", name=re.compile("Proof of FD1_A02")).click()
     page.get_by_role("button", name=re.compile("All")).click()
     page.get_by_role("radio", name=re.compile("View")).check()
     shoot(page, "handoff-paper")
     dim = page_in(browser, "dim")
+    dim.goto(f"{URL}/shows/1/intake?look=measure&find=attic")
+    dim.get_by_role("grid").get_by_text("AT_S8_18_garden.mov").click()
+    dim.get_by_label("Between them pass, seconds").fill("8")
+    dim.get_by_label("Give or take").fill("0.1")
+    dim.get_by_role("button", name="Work out the shot rate").click()
+    shoot(dim, "intake-duration-dim")
     dim.goto(f"{URL}/shows/1/handoff")
     shoot(dim, "handoff-dim")
     dim.goto(f"{URL}/shows/1/plan")
@@ -81,7 +104,7 @@ def main() -> None:
                 break
             except OSError:
                 time.sleep(0.1)
-        time.sleep(4)
+        wait_until_all_is_seen()
         with sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
             take_all(browser)

@@ -264,7 +264,7 @@ def _capture(container: InputContainer) -> tuple[str, Fraction] | None:
         for key, value in metadata.items():
             plain = re.sub(r"[^a-z]", "", key.lower())
             if any(word in plain for word in _CAPTURE_WORDS) and any(word in plain for word in _RATE_WORDS):
-                number = re.match(r"\s*(\d{1,6}(?:\.\d{1,6})?)(?:\s*/\s*(\d{1,6}))?", str(value)[:40])
+                number = re.match(r"\s*(\d{1,6}(?:\.\d{1,6})?)(?:\s*/\s*(\d{1,6}))?(?![\d.])", str(value)[:40])
                 if number and 0 < (rate := Fraction(number[1]) / (int(number[2] or 1) or 1)) <= HIGHEST:
                     return key[:60], rate
     return None

@@ -125,3 +125,61 @@ def test_a_film_roll_is_measured_by_known_duration(page: Page, show: Show) -> No
     expect(about.get_by_role("img", name="18 frames a second")).to_be_visible()
     about.get_by_role("button", name="16 looks alive").click()
     expect(about).to_contain_text("Settled by Ada: by eye")
+
+
+def test_what_is_odd_about_times_rhythm_and_proxies_is_shown(page: Page, show: Show) -> None:
+    show.bring_in("The Tide Bell/Phones and drone")
+    show.bring_in(ATTIC)
+    show.bring_in(TWO)
+    looked_at(show)
+    show.open("intake?ask=file_rate&look=times")
+    row(page, "PH_pier_walk.mp4").click()
+    about = page.get_by_role("region", name="Evidence about PH_pier_walk.mp4")
+    expect(about).to_contain_text("Its frames come at uneven times.")
+    expect(about.get_by_role("table").get_by_role("row")).not_to_have_count(2)
+    expect(row(page, "DR_bay_24p.mp4")).to_contain_text("≠ 24p")
+    row(page, "AT_S8_wedding.mov").click()
+    about = page.get_by_role("region", name="Evidence about AT_S8_wedding.mov")
+    about.get_by_role("tab", name="Rhythm").click()
+    expect(about).to_contain_text("90 unique frames of 150, 17.982 a second")
+    expect(about.get_by_role("img", name="Frames 0 to 59: 36 new pictures of 60")).to_be_visible()
+    proxy = row(page, "FD2_B01_mould_50fps.mov").filter(has=page.get_by_text("proxy", exact=True))
+    proxy.click()
+    about = page.get_by_role("region", name="Evidence about FD2_B01_mould_50fps.mov")
+    expect(about).to_contain_text("The proxy holds 112 frames, the original 120.")
+
+
+def test_a_sequence_gets_its_rate_and_can_be_planned(page: Page, show: Show) -> None:
+    show.bring_in("The Tide Bell/Tide chart")
+    show.open("plan")
+    expect(page.get_by_role("grid", name="Clips")).to_contain_text("It has no rate of its own")
+    show.open("intake?ask=file_rate")
+    chart = row(page, "tide_chart_####.png")
+    expect(chart).to_contain_text("not known")
+    chart.click()
+    page.keyboard.press("=")
+    page.get_by_label("File rate is").fill("25")
+    page.keyboard.press("Enter")
+    expect(chart).to_contain_text("● settled")
+    expect(page.get_by_role("region", name="Evidence about tide_chart_####.png")).to_contain_text(
+        "Number 38 is missing."
+    )
+    show.open("plan")
+    expect(page.get_by_role("grid", name="Clips").get_by_role("row", name="tide_chart")).to_contain_text("59")
+
+
+def test_a_selection_is_settled_together_and_reports_come_from_this_computer(page: Page, show: Show) -> None:
+    show.bring_in(ATTIC)
+    show.open("intake")
+    page.get_by_role("grid", name="Evidence").press("Control+a")
+    page.get_by_label("shot rate of all selected").fill("17")
+    page.get_by_role("button", name="Settle for 5").click()
+    expect(page.get_by_text("Shot rate 17 for 5 clips").first).to_be_visible()
+    for name in ("AT_8mm_harvest.mov", "AT_S8_wedding.mov"):
+        expect(row(page, name)).to_contain_text("● settled")
+    page.get_by_label("A camera or scan report").set_input_files(
+        files=[{"name": "late.csv", "mimeType": "text/csv", "buffer": b"clip,fps\nAT_8mm_harvest,18\nlost,3\n"}]
+    )
+    expect(page.get_by_text("late.csv read. No verdict changed.")).to_be_visible()
+    expect(page.get_by_role("region", name="Reports")).to_contain_text("1 of 2 rows fit a clip")
+    expect(row(page, "AT_8mm_harvest.mov")).to_contain_text("≠ 18, camera report, row 2")

@@ -178,3 +178,58 @@ def test_film_questions(browser: Browser) -> None:
     for body in ({"gauge": "super-8", "length": "long"}, {"gauge": "70mm", "length": "1 m"}):
         assert browser.refused("POST", "/api/film/roll", body)[0] == 422
     assert browser.refused("POST", "/api/film/duration", {"first": 5, "last": 5, "seconds": "1"})[0] == 422
+
+
+def test_nothing_of_another_show_and_nothing_outside_the_roots_is_reached(browser: Browser) -> None:
+    mine, other = browser.show(), browser.show(name="Other")
+    browser.bring_in(mine, "The Tide Bell/Harbour, boat and phones")
+    (clip, *_) = rows(browser, mine).values()
+    body = {"clips": refs(clip), "question": "shot_rate", "value": "25"}
+    assert browser.refused("POST", f"/api/shows/{other}/words", body)[0] in (404, 422)
+    for path in (f"clips/{clip['id']}/frames/0.jpg", f"clips/{clip['id']}/sheet.jpg", f"clips/{clip['id']}/evidence"):
+        assert browser.refused("GET", f"/api/shows/{other}/{path}")[0] in (404, 422), path
+    for path in ("../../etc/passwd", "/etc/passwd", "The Tide Bell/../../../etc/passwd"):
+        status, _ = browser.refused("POST", f"/api/shows/{mine}/logs/from-root", {"root": "Footage", "path": path})
+        assert status in (403, 404, 422), path
+
+
+def test_a_report_may_come_by_itself_from_a_root_and_bad_ones_are_explained(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, "The Tide Bell/Attic reels")
+    reel = verdict(rows(browser, show)["Attic reels/AT_8mm_harvest.mov"], "gauge")
+    assert (reel["words"], reel["state"]) == ("8 mm", "agreed")
+    assert verdict(rows(browser, show)["Attic reels/AT_8mm_harvest.mov"])["words"] == "16"
+    place = {"root": "Footage", "path": "The Tide Bell/Foundry day 1/camera report day 1.csv"}
+    assert browser.send("POST", f"/api/shows/{show}/logs/from-root", place)["changed"] == 0
+    (_, foundry) = browser.get(f"/api/shows/{show}/logs")
+    assert foundry["matched"] == 0 and len(foundry["unmatched"]) == 6
+    for data, words in ((b"", "empty"), (b"\0\1\2", "not a text"), (b"just words\n", "no table")):
+        got = browser.client.post(f"/api/shows/{show}/logs", files={"file": ("x.csv", data)})
+        assert got.status_code == 422 and words in got.json()["detail"]
+    folder = browser.config.roots["Uploads"] / "papers"
+    folder.mkdir(parents=True)
+    (folder / "roll 1.csv").write_text("clip,fps\nAT_8mm_harvest,18\n")
+    (folder / "broken.csv").write_text("")
+    made = browser.send(
+        "POST", f"/api/shows/{show}/deliveries", {"name": "Papers", "root": "Uploads", "path": "papers"}
+    )
+    assert made == {"id": None, "clips": 0, "reports": ["roll 1.csv"], "left_out": ["papers/broken.csv"]}
+    assert verdict(rows(browser, show)["Attic reels/AT_8mm_harvest.mov"])["words"] == "18"
+
+
+def test_a_selection_is_settled_with_one_answer_and_nonsense_is_refused(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, "The Tide Bell/Attic reels")
+    found = rows(browser, show)
+    both = refs(found["Attic reels/AT_16mm_launch.mov"], found["Attic reels/AT_8mm_harvest.mov"])
+    asked = {"clips": both, "question": "shot_rate", "value": "24", "reason": "the lab's note"}
+    assert browser.send("POST", f"/api/shows/{show}/words", asked)["title"] == "Shot rate 24 for 2 clips"
+    browser.send("POST", f"/api/shows/{show}/words", {"clips": refs(*[
+        row for row in rows(browser, show).values() if "handcranked" in row["name"]
+    ]), "question": "gauge", "value": "35mm"})  # fmt: skip
+    for question, value in (("shot_rate", "brisk"), ("scan", "wobbly"), ("gauge", "70mm"), ("pulldown", "3:2")):
+        wrong = {"clips": both, "question": question, "value": value}
+        status, sentence = browser.refused("POST", f"/api/shows/{show}/words", wrong)
+        assert status == 422 and value in sentence
+    nothing = {"clips": refs(*rows(browser, show).values())[:1], "question": "field_order"}
+    assert browser.refused("POST", f"/api/shows/{show}/words", nothing)[0] == 422
