@@ -3,7 +3,7 @@
 import re
 import time
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import FilePayload, Locator, Page, expect
 
 from tests.browser.conftest import Show
 
@@ -177,9 +177,8 @@ def test_a_selection_is_settled_together_and_reports_come_from_this_computer(pag
     expect(page.get_by_text("Shot rate 17 for 5 clips").first).to_be_visible()
     for name in ("AT_8mm_harvest.mov", "AT_S8_wedding.mov"):
         expect(row(page, name)).to_contain_text("● settled")
-    page.get_by_label("A camera or scan report").set_input_files(
-        files=[{"name": "late.csv", "mimeType": "text/csv", "buffer": b"clip,fps\nAT_8mm_harvest,18\nlost,3\n"}]
-    )
+    late: FilePayload = {"name": "late.csv", "mimeType": "text/csv", "buffer": b"clip,fps\nAT_8mm_harvest,18\nlost,3\n"}
+    page.get_by_label("A camera or scan report").set_input_files(late)
     expect(page.get_by_text("late.csv read. No verdict changed.")).to_be_visible()
     expect(page.get_by_role("region", name="Reports")).to_contain_text("1 of 2 rows fit a clip")
     expect(row(page, "AT_8mm_harvest.mov")).to_contain_text("≠ 18, camera report, row 2")

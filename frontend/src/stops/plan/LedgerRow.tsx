@@ -149,6 +149,6 @@ function Rate({
 /** The ledger shows what asks for attention; what its other columns say already is left to the panel. */
 function notable(marks: Schemas["Mark"][]): Schemas["Mark"][] {
   const said = new Set<Schemas["Mark"]>(["undecided", "repeats", "silent", "fault", "unconfirmed", "film"]);
-  const judging = marks.includes("odd") || marks.includes("near-miss");
+  const judging = (["odd", "near-miss", "remark", "disputed"] as const).some((mark) => marks.includes(mark));
   return marks.filter((mark) => !said.has(mark) && !(mark === "off-rate" && judging));
 }
