@@ -1,5 +1,7 @@
 """What every test shares: the demo footage, a PostgreSQL cluster of its own, and fresh databases in it."""
 
+import fcntl
+import os
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -23,12 +25,17 @@ settings.register_profile("odd-meter", deadline=None, max_examples=60)
 settings.load_profile("odd-meter")
 
 KEPT = Path(__file__).parents[1] / ".data"
+WORKER = os.environ.get("PYTEST_XDIST_WORKER", "alone")
 
 
 @pytest.fixture(scope="session")
 def media_root() -> Path:
-    """A media root with all of The Tide Bell; kept between runs, since the generator is deterministic."""
-    make_footage(KEPT / "test-media")
+    """A media root with all of The Tide Bell; kept between runs, since the generator is deterministic. Only one of
+    several test processes makes it."""
+    KEPT.mkdir(exist_ok=True)
+    with (KEPT / "test-media.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        make_footage(KEPT / "test-media")
     return KEPT / "test-media"
 
 
@@ -41,8 +48,8 @@ def footage(media_root: Path) -> dict[str, Path]:
 
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
-    """A cluster for tests alone, started for this run."""
-    own = Cluster(KEPT / "test-cluster")
+    """A cluster for this test process alone, started for this run."""
+    own = Cluster(KEPT / f"test-cluster-{WORKER}")
     own.start()
     yield own
     own.stop()

@@ -31,8 +31,8 @@ export function App() {
 
 function FirstShow() {
   const shows = useShows();
-  if (shows.isPending) return <Waiting what="Looking for shows" />;
-  if (shows.error) return <Empty title="The shows cannot be read.">{shows.error.message}</Empty>;
+  if (shows.isPending) return <Waiting what="Looking for shows" why={shows.failureReason} />;
+  if (shows.error && !shows.data) return <Empty title="The shows cannot be read.">{shows.error.message}</Empty>;
   const first = shows.data[0];
   return first ? <Navigate to={`/shows/${first.id}/plan`} replace /> : <NewShow />;
 }
@@ -40,8 +40,8 @@ function FirstShow() {
 function ShowFrame() {
   const showId = Number(useParams().showId);
   const show = useShow(showId);
-  if (show.isPending) return <Waiting what="Opening the show" />;
-  if (show.error) return <Empty title="This show cannot be opened.">{show.error.message}</Empty>;
+  if (show.isPending) return <Waiting what="Opening the show" why={show.failureReason} />;
+  if (show.error && !show.data) return <Empty title="This show cannot be opened.">{show.error.message}</Empty>;
   return (
     <SelectionProvider key={showId} showId={showId}>
       <div className="grid h-full grid-cols-[92px_minmax(0,1fr)] grid-rows-[44px_minmax(0,1fr)]">

@@ -14,7 +14,7 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 30_000,
-      retry: (times, error) => times < 6 && error instanceof Refusal && ["offline", "database"].includes(error.code),
+      retry: (_, error) => error instanceof Refusal && ["offline", "database"].includes(error.code),
       retryDelay: 1000,
     },
   },

@@ -134,3 +134,19 @@ def test_a_burnt_in_timecode_hides_neither_repeats_nor_fields(tmp_path: Path) ->
     report = look(write(tmp_path / "burnt.mp4", carriers.each, 120, burnt))
     assert report.repeats is not None and report.repeats.step == Fraction(3, 5)
     assert Rate(report.repeats.step * Fraction(30000, 1001)).spoken == "17.982"
+
+
+def test_a_file_that_changes_along_the_way_is_told_in_stretches(tmp_path: Path) -> None:
+    def mixed(frame: int) -> carriers.Carried:
+        if frame < 70:
+            return carriers.each(frame)
+        if frame < 150:
+            return carriers.in_fields("lower")(frame - 70)
+        return carriers.pulldown("upper", "2:3", 4)(frame - 150)
+
+    report = look(write(tmp_path / "mixed.mkv", mixed, 230, bars))
+    kinds = [(s.scan, s.field_order, s.pattern) for s in report.stretches]
+    upper = (Scan.INTERLACED, "upper", "2:3")
+    assert kinds == [(Scan.PROGRESSIVE, None, None), (Scan.INTERLACED, "lower", None), upper]
+    assert abs(report.stretches[1].first_frame - 70) <= 2 and abs(report.stretches[2].first_frame - 150) <= 5
+    assert report.stretches[-1].last_frame == 229

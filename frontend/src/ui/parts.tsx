@@ -71,11 +71,12 @@ export function Empty({ title, children }: { title: string; children?: ReactNode
   );
 }
 
-/** While something is being asked for. */
-export function Waiting({ what }: { what: string }) {
+/** While something is being asked for; `why` says what it waits for where that takes long. */
+export function Waiting({ what, why }: { what: string; why?: Error | null }) {
   return (
-    <div role="status" className="flex h-full items-center justify-center p-8 text-soft">
-      {what} …
+    <div role="status" className="flex h-full flex-col items-center justify-center gap-1 p-8 text-soft">
+      <span>{what} …</span>
+      {why && <span className="text-madder">▲ {why.message}</span>}
     </div>
   );
 }

@@ -29,8 +29,10 @@ export function Intake() {
   const delivery = search.get("delivery");
   const question = QUESTIONS.find((q) => q.key === search.get("ask"))?.key ?? "shot_rate";
   const asking = useRef(question);
+  const stepped = useRef(new Set<Question>());
   useEffect(() => {
-    asking.current = question;
+    if (question === asking.current) stepped.current.clear();
+    else if (!stepped.current.has(question)) asking.current = question;
   }, [question]);
   const filter = search.get("show") ?? "all";
   const look = (search.get("look") ?? "rhythm") as LookKey;
@@ -57,9 +59,12 @@ export function Intake() {
   }, [inDelivery, filter, question, words]);
   const selected = useMemo(() => all.filter((row) => selection.ids.has(row.id)), [all, selection.ids]);
 
-  if (deliveries.isPending || evidence.isPending) return <Waiting what="Reading the evidence" />;
-  if (deliveries.error) return <Empty title="The deliveries cannot be read.">{deliveries.error.message}</Empty>;
-  if (evidence.error) return <Empty title="The evidence cannot be read.">{evidence.error.message}</Empty>;
+  if (deliveries.isPending || evidence.isPending)
+    return <Waiting what="Reading the evidence" why={evidence.failureReason ?? deliveries.failureReason} />;
+  if (deliveries.error && !deliveries.data)
+    return <Empty title="The deliveries cannot be read.">{deliveries.error.message}</Empty>;
+  if (evidence.error && !evidence.data)
+    return <Empty title="The evidence cannot be read.">{evidence.error.message}</Empty>;
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
@@ -69,6 +74,7 @@ export function Intake() {
   const turn = (step: number) => {
     const at = QUESTIONS.findIndex((q) => q.key === asking.current);
     asking.current = QUESTIONS[(at + step + QUESTIONS.length) % QUESTIONS.length]?.key ?? question;
+    stepped.current.add(asking.current);
     put("ask", asking.current);
   };
   const asked = QUESTIONS.find((q) => q.key === question)?.name.toLowerCase() ?? "";

@@ -29,8 +29,8 @@ export function Plan() {
   const selected = useMemo(() => all.filter((row) => selection.ids.has(row.id)), [all, selection.ids]);
   const decide = useDecide(showId, selected);
 
-  if (ledger.isPending) return <Waiting what="Opening the ledger" />;
-  if (ledger.error) return <Empty title="The ledger cannot be read.">{ledger.error.message}</Empty>;
+  if (ledger.isPending) return <Waiting what="Opening the ledger" why={ledger.failureReason} />;
+  if (ledger.error && !ledger.data) return <Empty title="The ledger cannot be read.">{ledger.error.message}</Empty>;
   if (all.length === 0)
     return (
       <Empty title="There are no clips to plan yet.">
