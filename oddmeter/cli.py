@@ -20,7 +20,7 @@ from oddmeter.core.conform import Material, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate, parse_fraction
 from oddmeter.core.timecode import Timecode
-from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.core.treatments import Fields, Intent, SoundChoice, Treatment
 from oddmeter.interchange.figures import Given, figures, read
 from oddmeter.interchange.reports import proven
 
@@ -174,20 +174,21 @@ def conform_file(
     file_rate: Annotated[str | None, typer.Option("--file", help="File rate, of a numbered sequence.")] = None,
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
     setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
-    sound: Annotated[str, typer.Option(help="off, or keep (where the speed is 1).")] = "keep",
+    sound: Annotated[str, typer.Option(help="off, follow or pitch; made where the speed is 1.")] = "follow",
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Drop-frame timecode.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Make one file at the timeline rate, reopen it, and print plan and proof."""
     from oddmeter.media.probe import probe  # noqa: PLC0415
-    from oddmeter.media.render import RenderPlan, SoundChoice, render  # noqa: PLC0415
+    from oddmeter.media.render import RenderPlan, render  # noqa: PLC0415
     from oddmeter.media.sequence import is_there  # noqa: PLC0415
     from oddmeter.media.settings import Setting  # noqa: PLC0415
     from oddmeter.media.verify import verify  # noqa: PLC0415
 
-    treatment = _called(lambda: _treatment(intent, value, read_rate))
+    kept = _choice(SoundChoice, sound, "--sound")
+    treatment = replace(_called(lambda: _treatment(intent, value, read_rate)), sound=kept)
     rate, shot_rate = _called(lambda: Rate.parse(timeline)), _called(lambda: Rate.parse(shot) if shot else None)
-    chosen, kept = _choice(Setting, setting, "--setting"), _choice(SoundChoice, sound, "--sound")
+    chosen = _choice(Setting, setting, "--setting")
     _called(lambda: Timecode(0, rate, drop_frame))
     if not is_there(path):
         raise WrongCallError(f"There is no file {path}.")
@@ -199,7 +200,7 @@ def conform_file(
             raise WrongCallError(f"{path.name} has no rate of its own; say it with --file.")
         raise RuleError(facts.fault, "media")
     planned = conform(Material(facts.frames, facts.file_rate, shot_rate), treatment, rate)
-    plan = RenderPlan(path, facts, planned, chosen, out, drop_frame, kept)
+    plan = RenderPlan(path, facts, planned, chosen, out, drop_frame)
     render(plan)
     proof = verify(plan)
     plan_figures = figures(planned, drop_frame)

@@ -1,12 +1,15 @@
 """The division written out: each figure of a conform with the numbers it comes from."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Any
 
 from oddmeter.core.conform import Conform
+from oddmeter.core.decisions import Base, Held, Part, Reading, Wish
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate, decimal_text
-from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.core.treatments import Fields, Intent
 
 
 @dataclass(frozen=True)
@@ -72,30 +75,62 @@ def stride_equation(planned: Conform) -> str:
     return f"{line.numbers} = {line.result}"
 
 
-def intent_text(treatment: Treatment, decided: bool) -> str:
-    """A decision in words: ``real time``, ``speed 40 %``; ``undecided`` where there is none."""
-    if not decided:
+def wish_text(wish: Wish | None) -> str:
+    """What is wanted in words: ``real time``, ``speed 40 %``; ``undecided`` where nobody has said."""
+    if wish is None:
         return "undecided"
-    name = treatment.intent.value.replace("-", " ")
-    if treatment.value is None:
+    if wish.intent is Intent.LEAVE:
+        return "leave as it is"
+    name = wish.intent.value.replace("-", " ")
+    if wish.value is None:
         return name
-    if treatment.intent is Intent.FIT:
-        return f"fit {treatment.value} frames"
-    return f"{name} {percent_text(treatment.value)}"
+    if wish.intent is Intent.FIT:
+        return f"fit {wish.value} frames"
+    return f"{name} {percent_text(wish.value)}"
+
+
+def reading_text(reading: Reading) -> str:
+    """How a clip is read, in words: ``as the file says``, ``at 24``, ``at the timeline's rate``."""
+    if reading == Reading():
+        return "as the file says"
+    named = {Base.FILE: "the file's rate", Base.SHOT: "the shot rate", Base.TIMELINE: "the timeline's rate"}
+    base = str(reading.base) if isinstance(reading.base, Rate) else named[reading.base]
+    return f"at {base}" + ("" if reading.factor == 1 else f" × {number_text(reading.factor)}")
+
+
+def held_text(held: Held) -> str:
+    """A held rate in words: ``not held``, ``on twos``, ``12 pictures a second``."""
+    if held.rate is not None:
+        return f"{held.rate} pictures a second"
+    return {None: "not held", 1: "not held", 2: "on twos", 3: "on threes", 4: "on fours"}.get(
+        held.frames, f"{held.frames} frames each"
+    )
+
+
+def part_text(part: Part, value: Any) -> str:
+    """Any decided part in words."""
+    words: dict[Part, Callable[[Any], str]] = {
+        Part.INTENT: wish_text, Part.READING: reading_text, Part.HELD: held_text,
+        Part.FIELDS: lambda v: {"whole": "woven", "deinterlace": "deinterlaced", "split": "split"}[v],
+        Part.SOUND: lambda v: {"off": "off", "follow": "follows the speed", "pitch": "keeps its pitch"}[v],
+        Part.REVERSE: lambda v: "backwards" if v else "forwards",
+        Part.REACH: lambda v: f"{v} pixels",
+        Part.TRUST: percent_text,
+    }  # fmt: skip
+    return words[part](value) if part in words else str(value)
 
 
 def pattern_text(planned: Conform) -> str:
     """The rhythm as text: ``"2 3"``; for a long one, its period."""
-    cadence = planned.frame_map.cadence
-    pattern = cadence.pattern
+    pattern, (source, timeline) = planned.frame_map.pattern, planned.frame_map.period
     if pattern is not None and len(pattern) <= _LONGEST_RHYTHM:
         return " ".join(str(step) for step in pattern)
-    return f"{cadence.source_period} frames in {cadence.timeline_period}"
+    return f"{source} frames in {timeline}"
 
 
 def hiccup_text(planned: Conform) -> str | None:
     """The seconds between two hiccups of a near miss: ``"41.7 s"``; None for other kinds."""
-    hiccup = planned.frame_map.cadence.hiccup_every
+    hiccup = planned.frame_map.hiccup_every
     return f"{decimal_text(hiccup / planned.timeline_rate.value, 1)} s" if hiccup else None
 
 
@@ -112,6 +147,7 @@ def _speed_line(planned: Conform) -> Line:
         Intent.EVERY_FRAME: (f"timeline ÷ {twice}read", f"{timeline} ÷ {twice}{read}"),
         Intent.PACE: ("pace × shot ÷ read", f"{value} × {shot} ÷ {read}"),
         Intent.SPEED: ("as set", value),
+        Intent.LEAVE: ("as the file says", "1"),
         Intent.FIT: (f"frames × timeline ÷ (length × {twice}read)",
                      f"{planned.frame_map.units} × {timeline} ÷ ({value} × {twice}{read})"),
     }[treatment.intent]  # fmt: skip

@@ -1,17 +1,19 @@
 """Whole batches: a clip's plan with what stands out about it, and the totals of many."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
+from math import floor
 
 from oddmeter.core.cadence import FrameMap, Kind
-from oddmeter.core.conform import Conform, Material, conform
-from oddmeter.core.evidence import NONE, Question, State, Verdict
+from oddmeter.core.conform import Conform, Material
+from oddmeter.core.decisions import Wish
 from oddmeter.core.facts import Facts, Scan, Timing
-from oddmeter.core.picture import PictureReport
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
+from oddmeter.core.standing import Standing
+from oddmeter.core.treatments import Intent, SoundChoice
+from oddmeter.core.ways import stacked
 
 
 class Mark(StrEnum):
@@ -20,6 +22,7 @@ class Mark(StrEnum):
     FAULT = "fault"
     REMARK = "remark"
     DISPUTED = "disputed"
+    STACKED = "stacked"
     UNDECIDED = "undecided"
     OFF_RATE = "off-rate"
     ODD = "odd"
@@ -34,6 +37,7 @@ class Mark(StrEnum):
     UNCONFIRMED = "unconfirmed"
     SILENT = "silent"
     SOUND_LEFT_OUT = "sound-left-out"
+    CHANGED = "changed"
 
 
 @dataclass(frozen=True)
@@ -41,7 +45,7 @@ class Strip:
     """A stretch of a frame map to draw: timeline frame ``first + i`` shows source unit ``picks[i]``.
 
     ``source_first`` and ``source_stop`` bound the source units drawn; ``hiccups`` are timeline frames.
-    ``source_a_beat`` is the stride, for the spacing of the two rails.
+    ``source_a_beat`` is the stride, for the spacing of the two rails. In reverse, units count from the last one back.
     """
 
     first: int
@@ -58,11 +62,11 @@ MOST_SOURCE = 36
 
 def strip(frame_map: FrameMap, beats: int) -> Strip:
     """One period of a frame map, at most ``beats`` timeline frames; around the first hiccup of a near miss."""
-    cadence = frame_map.cadence
-    most = max(2, min(beats, int(MOST_SOURCE / cadence.stride)))
-    count = min(frame_map.length, most if cadence.timeline_period > most else _periods(cadence.timeline_period, most))
+    period = frame_map.period[1]
+    most = max(2, min(beats, int(MOST_SOURCE / frame_map.stride)))
+    count = min(frame_map.length, most if period > most else _periods(period, most))
     first = 0
-    if cadence.kind is Kind.NEAR and (spot := next(frame_map.hiccups(2), None)) is not None:
+    if frame_map.kind is Kind.NEAR and (spot := next(frame_map.hiccups(2), None)) is not None:
         first = max(0, min(spot - count // 2, frame_map.length - count))
     return stretch(frame_map, first, count)
 
@@ -71,57 +75,53 @@ def stretch(frame_map: FrameMap, first: int, count: int) -> Strip:
     """``count`` timeline frames from ``first`` on, or as many as there are."""
     stop = min(first + count, frame_map.length)
     picks = tuple(frame_map.pick(j) for j in range(first, stop))
-    source_stop = frame_map.pick(stop) if stop < frame_map.length else frame_map.units
+    if frame_map.reverse:
+        picks = tuple(frame_map.units - 1 - pick for pick in picks)
+    source_stop = floor(frame_map.position(stop)) if stop < frame_map.length else frame_map.units
     hiccups = tuple(frame_map.hiccups(first, stop))
     return Strip(first, picks, picks[0], max(source_stop, picks[-1] + 1), hiccups, frame_map.stride)
 
 
-def marks(
-    facts: Facts | None,
-    planned: Conform | None,
-    decided: bool,
-    keeps_sound: bool,
-    found: Mapping[Question, Verdict],
-    picture: PictureReport | None,
-) -> tuple[Mark, ...]:
+def marks(facts: Facts | None, planned: Conform | None, decided: bool, found: Standing) -> tuple[Mark, ...]:
     """What stands out about a clip, the gravest first."""
     if facts is None:
         return ()
     if planned is None:
         return (Mark.FAULT,)
-    settled = (Question.SHOT_RATE, Question.FILE_RATE, Question.SCAN)
-    kind = planned.frame_map.cadence.kind
+    frame_map, sound = planned.frame_map, planned.treatment.sound
+    kind = frame_map.kind
     checks = {
         Mark.REMARK: bool(facts.remarks),
-        Mark.DISPUTED: any(verdict.state is State.DISPUTED for verdict in found.values()),
+        Mark.DISPUTED: found.disputed,
+        Mark.STACKED: stacked(planned) is not None,
         Mark.NEAR_MISS: kind is Kind.NEAR,
         Mark.ODD: kind is Kind.ODD,
         Mark.UNDECIDED: not decided,
         Mark.OFF_RATE: planned.material.file_rate != planned.timeline_rate,
-        Mark.REPEATS: planned.frame_map.repeated > 0,
+        Mark.REPEATS: frame_map.repeated > 0,
         Mark.VARIABLE: facts.timing is Timing.VARIABLE,
         Mark.INTERLACED: facts.scan is Scan.INTERLACED,
-        Mark.PULLDOWN: found[Question.PULLDOWN].value in ("2:3", "2:3:3:2"),
-        Mark.REPEATS_INSIDE: found[Question.REPEATS].value not in (None, NONE),
-        Mark.BLENDED: picture is not None and picture.blended,
-        Mark.FILM: found[Question.GAUGE].value is not None,
-        Mark.UNCONFIRMED: any(not found[question].certain for question in settled if found[question].value),
+        Mark.PULLDOWN: found.carries_pulldown,
+        Mark.REPEATS_INSIDE: bool(found.repeats),
+        Mark.BLENDED: found.blended,
+        Mark.FILM: bool(found.gauge),
+        Mark.UNCONFIRMED: not found.confirmed,
         Mark.SILENT: facts.sound is None,
-        Mark.SOUND_LEFT_OUT: keeps_sound and facts.sound is not None and not planned.keeps_sound_speed,
+        Mark.SOUND_LEFT_OUT: sound is not SoundChoice.OFF and facts.sound is not None and not planned.keeps_sound_speed,
     }
     return tuple(mark for mark, holds in checks.items() if holds)
 
 
-def as_it_stands(material: Material, timeline: Rate) -> Conform:
-    """The clip dropped in without any decision: read as the file says, at speed 1."""
-    return conform(material, AS_IT_STANDS, timeline)
+def frames_as_it_stands(material: Material, timeline: Rate) -> int:
+    """The length in timeline frames of a clip dropped in without any decision: read as the file says, at speed 1."""
+    return FrameMap.of(material.file_rate.value / timeline.value, material.frames).length
 
 
-ALTERNATIVES: tuple[Treatment, ...] = (
-    Treatment(Intent.REAL_TIME),
-    Treatment(Intent.EVERY_FRAME),
-    Treatment(Intent.PACE, Fraction(1, 2)),
-    AS_IT_STANDS,
+ALTERNATIVES: tuple[Wish, ...] = (
+    Wish(Intent.REAL_TIME),
+    Wish(Intent.EVERY_FRAME),
+    Wish(Intent.PACE, Fraction(1, 2)),
+    Wish(Intent.LEAVE),
 )
 """What is set beside each other for a selection."""
 
@@ -146,11 +146,11 @@ def totals(plans: Iterable[Conform]) -> Totals:
     for planned in plans:
         frame_map = planned.frame_map
         clips += 1
-        before += as_it_stands(planned.material, planned.timeline_rate).frame_map.length
+        before += frames_as_it_stands(planned.material, planned.timeline_rate)
         after += frame_map.length
         dropped += frame_map.dropped
         repeated += frame_map.repeated
-        kinds[frame_map.cadence.kind] += 1
+        kinds[frame_map.kind] += 1
     return Totals(clips, before, after, dropped, repeated, kinds)
 
 

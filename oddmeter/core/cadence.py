@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 from functools import lru_cache
+from itertools import pairwise
 from math import ceil, floor
 
 from oddmeter.core.errors import RuleError
@@ -145,20 +146,27 @@ class Weights:
 class FrameMap:
     """Which source frame every timeline frame shows, for a clip of ``units`` frames (fields when split).
 
-    The one map that planning, looking and rendering share. All positions count from the in point.
+    The one map that planning, looking and rendering share. All positions count from the in point. ``held`` is how
+    many timeline frames each picture stays (a held rate H gives T / H, 1 where nothing is held): picture i begins at
+    timeline frame ⌈i · held⌉ and shows the source as it is at the moment i · held. In ``reverse`` the source units
+    are counted from the last one back.
     """
 
     cadence: Cadence
     units: int
+    held: Fraction = Fraction(1)
+    reverse: bool = False
 
     def __post_init__(self) -> None:
         if self.units < 1:
             raise RuleError("There are no frames between in and out.", "frames")
+        if self.held < 1:
+            raise RuleError("A held rate is no higher than the timeline's.", "held")
 
     @staticmethod
-    def of(stride: Fraction, units: int) -> "FrameMap":
+    def of(stride: Fraction, units: int, held: Fraction = Fraction(1), *, reverse: bool = False) -> "FrameMap":
         """The map of a stride over that many source frames or fields."""
-        return FrameMap(Cadence.of(stride), units)
+        return FrameMap(Cadence.of(stride), units, held, reverse)
 
     @property
     def stride(self) -> Fraction:
@@ -166,61 +174,130 @@ class FrameMap:
         return self.cadence.stride
 
     @property
+    def pictures(self) -> Cadence:
+        """The cadence from picture to picture: that of the stride where nothing is held."""
+        return self.cadence if self.held == 1 else Cadence.of(self.stride * self.held)
+
+    @property
+    def kind(self) -> Kind:
+        """How even it looks: by its pictures, and odd where they do not all stay equally long."""
+        if self.held.denominator != 1:
+            return Kind.ODD
+        kind = self.pictures.kind
+        return Kind.EVEN if kind is Kind.WHOLE and self.held > 1 else kind
+
+    @property
+    def period(self) -> tuple[int, int]:
+        """Source units and timeline frames after which the pattern repeats."""
+        if self.held == 1:
+            return self.cadence.source_period, self.cadence.timeline_period
+        step = self.stride * self.held.numerator
+        return step.numerator, step.denominator * self.held.numerator
+
+    @property
+    def pattern(self) -> tuple[int, ...] | None:
+        """Source units moved after each timeline frame of one period; None where that is longer than
+        ``LONGEST_PATTERN``."""
+        if self.held == 1:
+            return self.cadence.pattern
+        frames = self.period[1]
+        if frames > LONGEST_PATTERN:
+            return None
+        spots = [floor(self._place(j)) for j in range(frames + 1)]
+        return tuple(there - here for here, there in pairwise(spots))
+
+    @property
     def length(self) -> int:
         """Timeline frames: ⌈n / k⌉."""
         return -(-self.units * self.stride.denominator // self.stride.numerator)
 
     def position(self, frame: int) -> Fraction:
-        """The source position x(j) = k · j that a timeline frame looks at."""
-        return self.stride * self._within(frame)
+        """How far from its first unit, the last in reverse, the source has moved: x(j) = k · j, held."""
+        return self._place(self._within(frame))
 
     def pick(self, frame: int) -> int:
         """The source unit ⌊x(j)⌋ on screen at that moment."""
-        return self._within(frame) * self.stride.numerator // self.stride.denominator
+        return self._turned(floor(self._place(self._within(frame))))
 
     def picks(self) -> Iterator[int]:
         """The picked source unit of every timeline frame in turn."""
         a, b = self.stride.numerator, self.stride.denominator
-        return (j * a // b for j in range(self.length))
+        if self.held == 1 and not self.reverse:
+            return (j * a // b for j in range(self.length))
+        return (self._turned(floor(self._place(j))) for j in range(self.length))
 
     def weights(self, frame: int) -> Weights:
         """The two neighbours of x(j) and how much of the second; the last good frame where there is no next."""
         position = self.position(frame)
         first = floor(position)
         if first + 1 >= self.units:
-            return Weights(first, first, Fraction(0))
-        return Weights(first, first + 1, position - first)
+            return Weights(self._turned(first), self._turned(first), Fraction(0))
+        return Weights(self._turned(first), self._turned(first + 1), position - first)
 
     def is_repeat(self, frame: int) -> bool:
         """True where the timeline frame picks the same source unit as the one before."""
         return frame > 0 and self.pick(frame) == self.pick(frame - 1)
 
     @property
+    def shown(self) -> int:
+        """Different source units that are picked: one a picture, or, where pictures move less than one unit each,
+        every unit up to the last."""
+        pictures = self._picture(self.length - 1) + 1
+        return pictures if self.pictures.stride >= 1 else floor(self._place(self.length - 1)) + 1
+
+    @property
     def dropped(self) -> int:
         """Source units that no timeline frame picks."""
-        return max(0, self.units - self.length)
+        return self.units - self.shown
 
     @property
     def repeated(self) -> int:
         """Timeline frames that pick the same source unit as the one before."""
-        return max(0, self.length - self.units)
+        return self.length - self.shown
 
     @property
     def made(self) -> int:
         """Timeline frames with a fractional position, which Mix and Flow would build."""
-        return self.length - -(-self.length // self.stride.denominator)
+        if self.held == 1:
+            return self.length - -(-self.length // self.stride.denominator)
+        whole = self.pictures.timeline_period
+        return self.length - sum(
+            min(ceil((i + 1) * self.held), self.length) - ceil(i * self.held)
+            for i in range(0, self._picture(self.length - 1) + 1, whole)
+        )
 
     @property
     def held_from(self) -> int | None:
         """The first timeline frame past the last good source unit, where Mix and Flow hold it; None if none."""
-        last = self.units - 1
-        first_past = last * self.stride.denominator // self.stride.numerator + 1
+        step = self.stride * self.held
+        picture = (self.units - 1) * step.denominator // step.numerator + 1
+        first_past = ceil(picture * self.held)
         return first_past if first_past < self.length else None
 
     def hiccups(self, first: int = 0, stop: int | None = None) -> Iterator[int]:
         """The timeline frames of a near miss that step out of its rhythm, within the clip."""
         end = self.length if stop is None else min(stop, self.length)
-        return self.cadence.hiccups(max(0, first), end)
+        first = max(0, first)
+        if self.held == 1:
+            return self.cadence.hiccups(first, end)
+        spots = self.pictures.hiccups(floor(first / self.held), ceil(end / self.held) + 1)
+        return (spot for spot in (ceil(i * self.held) for i in spots) if first <= spot < end)
+
+    @property
+    def hiccup_every(self) -> Fraction | None:
+        """Timeline frames between two hiccups of a near miss; None for other kinds."""
+        every = self.pictures.hiccup_every
+        return None if every is None or self.held.denominator != 1 else every * self.held
+
+    def _picture(self, frame: int) -> int:
+        """Which picture is on screen."""
+        return frame * self.held.denominator // self.held.numerator
+
+    def _place(self, frame: int) -> Fraction:
+        return self.stride * (frame if self.held == 1 else self.held * self._picture(frame))
+
+    def _turned(self, unit: int) -> int:
+        return self.units - 1 - unit if self.reverse else unit
 
     def _within(self, frame: int) -> int:
         if not 0 <= frame < self.length:

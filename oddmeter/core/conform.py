@@ -9,7 +9,7 @@ from fractions import Fraction
 
 from oddmeter.core.cadence import FrameMap
 from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate, round_half_up
+from oddmeter.core.rates import Rate
 from oddmeter.core.treatments import Fields, Intent, Treatment
 
 HIGHEST_STRIDE = Fraction(10_000_000)
@@ -23,15 +23,6 @@ class Material:
     frames: int
     file_rate: Rate
     shot_rate: Rate | None = None
-
-
-@dataclass(frozen=True)
-class WholePercent:
-    """What a receiving system makes of the speed that takes whole per cent only."""
-
-    speed: Fraction
-    timeline_frames: int
-    off_by: int
 
 
 @dataclass(frozen=True)
@@ -52,7 +43,7 @@ class Conform:
     @property
     def read_rate(self) -> Rate:
         """R: the read rate, or the file rate where the clip is not re-rated."""
-        return self.treatment.read_rate or self.material.file_rate
+        return _read_rate(self.material, self.treatment)
 
     @property
     def played_rate(self) -> Fraction:
@@ -84,14 +75,6 @@ class Conform:
         """The speed that looks like life: S / R."""
         return self.shot_rate.value / self.read_rate.value
 
-    @property
-    def whole_percent(self) -> WholePercent:
-        """The speed rounded half up to whole per cent (at least one), and what that does to the length."""
-        speed = Fraction(max(1, round_half_up(self.speed * 100)), 100)
-        stride = self.frame_map.stride * speed / self.speed
-        length = FrameMap.of(stride, self.frame_map.units).length
-        return WholePercent(speed, length, length - self.frame_map.length)
-
 
 def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Conform:
     """Work out the speed and the frame map.
@@ -100,14 +83,15 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
     """
     if material.frames < 1:
         raise RuleError("The clip has no frames.", "frames")
-    read = (treatment.read_rate or material.file_rate).value
+    read = _read_rate(material, treatment).value
     units_a_frame = _units_a_frame(treatment.fields)
     units = material.frames * units_a_frame
     speed = _speed(material, treatment, timeline_rate.value, read, units)
     stride = units_a_frame * read * speed / timeline_rate.value
     if not 1 / HIGHEST_STRIDE <= stride <= HIGHEST_STRIDE:
         raise RuleError("This speed is far beyond anything that can be shown.", "speed")
-    return Conform(material, treatment, timeline_rate, speed, FrameMap.of(stride, units))
+    frame_map = FrameMap.of(stride, units, treatment.held, reverse=treatment.reverse)
+    return Conform(material, treatment, timeline_rate, speed, frame_map)
 
 
 def _speed(material: Material, treatment: Treatment, timeline: Fraction, read: Fraction, units: int) -> Fraction:
@@ -124,6 +108,15 @@ def _speed(material: Material, treatment: Treatment, timeline: Fraction, read: F
             return value
         case Intent.FIT:
             return units * timeline / (value * read * _units_a_frame(treatment.fields))
+        case Intent.LEAVE:
+            return Fraction(1)
+
+
+def _read_rate(material: Material, treatment: Treatment) -> Rate:
+    """A clip that is left as it is is read as its file says, even where it was re-rated."""
+    if treatment.read_rate is None or treatment.intent is Intent.LEAVE:
+        return material.file_rate
+    return treatment.read_rate
 
 
 def _units_a_frame(fields: Fields) -> int:

@@ -1,4 +1,4 @@
-"""Treatments: what a person decides about a clip."""
+"""Treatments: what is decided about a clip, worked out from every level that has a say."""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -9,20 +9,47 @@ from oddmeter.core.rates import Rate
 
 
 class Intent(StrEnum):
-    """What is wanted of a clip (MODEL, Words)."""
+    """What is wanted of a clip (MODEL, Words). ``LEAVE``: played as the file says, whatever else is decided."""
 
     REAL_TIME = "real-time"
     EVERY_FRAME = "every-frame"
     PACE = "pace"
     SPEED = "speed"
     FIT = "fit"
+    LEAVE = "leave"
 
 
 class Fields(StrEnum):
-    """What a source unit is: a whole frame, or each field in time order."""
+    """What a source unit is: a whole frame with its fields woven, one picture made from both fields, or each field
+    in time order."""
 
     WHOLE = "whole"
+    DEINTERLACE = "deinterlace"
     SPLIT = "split"
+
+
+class Between(StrEnum):
+    """How a moment between two source frames is made (MODEL, in-betweens)."""
+
+    PICK = "pick"
+    MIX = "mix"
+    FLOW = "flow"
+
+
+class Effort(StrEnum):
+    """How much time Flow takes to find motion."""
+
+    QUICK = "quick"
+    NORMAL = "normal"
+    CAREFUL = "careful"
+
+
+class SoundChoice(StrEnum):
+    """What becomes of a clip's sound: left out, running as fast as the picture, or that at its own pitch."""
+
+    OFF = "off"
+    FOLLOW = "follow"
+    PITCH = "pitch"
 
 
 NEEDS_VALUE = {Intent.PACE, Intent.SPEED, Intent.FIT}
@@ -30,29 +57,42 @@ NEEDS_VALUE = {Intent.PACE, Intent.SPEED, Intent.FIT}
 
 @dataclass(frozen=True)
 class Treatment:
-    """The decisions on one clip.
+    """The decisions on one clip, worked out.
 
     ``value`` is the speed for *speed*, the pace for *pace*, timeline frames for *fit*, and None for the
-    other intents. ``read_rate`` None means: as the file says. Raises ``RuleError`` where value and intent
-    do not belong together.
+    other intents. ``read_rate`` None means: as the file says. ``held`` is how many timeline frames each picture
+    stays at least, 1 where it is not held. ``reach`` is in pixels of the source, ``trust`` lies between 0 and 1;
+    both concern Flow alone. Raises ``RuleError`` where value and intent do not belong together.
     """
 
     intent: Intent
     value: Fraction | None = None
     read_rate: Rate | None = None
     fields: Fields = Fields.WHOLE
+    between: Between = Between.PICK
+    effort: Effort = Effort.NORMAL
+    reach: int = 48
+    trust: Fraction = Fraction(1, 2)
+    held: Fraction = Fraction(1)
+    sound: SoundChoice = SoundChoice.FOLLOW
+    reverse: bool = False
 
     def __post_init__(self) -> None:
-        if self.intent not in NEEDS_VALUE:
-            if self.value is not None:
-                raise RuleError(f"The intent {self.intent} takes no value.", "treatment")
-            return
-        if self.value is None:
-            raise RuleError(f"The intent {self.intent} needs a value.", "treatment")
-        if self.value <= 0:
-            raise RuleError(f"The value of {self.intent} must be above zero.", "treatment")
-        if self.intent is Intent.FIT and self.value.denominator != 1:
-            raise RuleError("A length to fit is a whole number of timeline frames.", "treatment")
+        check_wish(self.intent, self.value)
+
+
+def check_wish(intent: Intent, value: Fraction | None) -> None:
+    """Raise ``RuleError`` where an intent and its value do not belong together."""
+    if intent not in NEEDS_VALUE:
+        if value is not None:
+            raise RuleError(f"The intent {intent} takes no value.", "treatment")
+        return
+    if value is None:
+        raise RuleError(f"The intent {intent} needs a value.", "treatment")
+    if value <= 0:
+        raise RuleError(f"The value of {intent} must be above zero.", "treatment")
+    if intent is Intent.FIT and value.denominator != 1:
+        raise RuleError("A length to fit is a whole number of timeline frames.", "treatment")
 
 
 AS_IT_STANDS = Treatment(Intent.SPEED, Fraction(1))

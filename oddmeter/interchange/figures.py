@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from oddmeter.core.conform import Conform, Material, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate, fraction_text, parse_fraction
+from oddmeter.core.rounding import Precision, rounded
 from oddmeter.core.timecode import can_drop, duration_text
 from oddmeter.core.treatments import NEEDS_VALUE, Fields, Intent, Treatment
 
@@ -63,8 +64,8 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
 
     ``pattern`` is null where the period is too long to write out; ``hiccup_every`` is there for a near miss.
     """
-    frame_map, cadence, rounded = planned.frame_map, planned.frame_map.cadence, planned.whole_percent
-    pattern, hiccup = cadence.pattern, cadence.hiccup_every
+    frame_map, percent = planned.frame_map, rounded(planned, Precision.WHOLE_PERCENT)
+    pattern, hiccup = frame_map.pattern, frame_map.hiccup_every
     out: dict[str, Any] = {
         "speed": fraction_text(planned.speed),
         "stride": fraction_text(frame_map.stride),
@@ -76,13 +77,13 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
         "timeline_frames": frame_map.length,
         "dropped": frame_map.dropped,
         "repeated": frame_map.repeated,
-        "period": {"source": cadence.source_period, "timeline": cadence.timeline_period},
+        "period": dict(zip(("source", "timeline"), frame_map.period, strict=True)),
         "pattern": None if pattern is None else list(pattern),
-        "kind": cadence.kind.value,
+        "kind": frame_map.kind.value,
         "whole_percent": {
-            "speed": fraction_text(rounded.speed),
-            "timeline_frames": rounded.timeline_frames,
-            "off_by": rounded.off_by,
+            "speed": fraction_text(percent.value),
+            "timeline_frames": percent.timeline_frames,
+            "off_by": percent.off_by,
         },
     }
     if hiccup is not None:

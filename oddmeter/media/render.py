@@ -8,7 +8,6 @@ import glob
 import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from enum import StrEnum
 from fractions import Fraction
 from pathlib import Path
 from typing import cast
@@ -25,7 +24,7 @@ from oddmeter.core.conform import Conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts
 from oddmeter.core.timecode import Timecode, carried_over
-from oddmeter.core.treatments import Fields
+from oddmeter.core.treatments import Between, Fields, SoundChoice
 from oddmeter.media.decode import FrameReader
 from oddmeter.media.matroska import PLACEHOLDER, state_pixel_shape
 from oddmeter.media.settings import ENCODINGS, Encoding, Setting
@@ -34,16 +33,9 @@ from oddmeter.media.sound import kept_sound, named_layout
 SOUND_LATER = "Sound that follows the speed or keeps its pitch is still to come; this file is made without sound."
 
 
-class SoundChoice(StrEnum):
-    """What becomes of the sound."""
-
-    OFF = "off"
-    KEEP = "keep"
-
-
 @dataclass(frozen=True)
 class RenderPlan:
-    """All that is needed to make one file. ``sound`` KEEP holds only where sound runs at the file's own speed."""
+    """All that is needed to make one file. Sound is kept only where it runs at the file's own speed."""
 
     source: Path
     facts: Facts
@@ -51,18 +43,34 @@ class RenderPlan:
     setting: Setting
     out: Path
     drop_frame: bool = False
-    sound: SoundChoice = SoundChoice.KEEP
+
+    @property
+    def wants_sound(self) -> bool:
+        """True where there is sound, and it was not switched off."""
+        return self.conformed.treatment.sound is not SoundChoice.OFF and self.facts.sound is not None
 
     @property
     def keeps_sound(self) -> bool:
         """True where the made file will hold sound."""
-        return self.sound is SoundChoice.KEEP and self.facts.sound is not None and self.conformed.keeps_sound_speed
+        return self.wants_sound and self.conformed.keeps_sound_speed and not self.conformed.treatment.reverse
 
     @property
     def sound_remark(self) -> str | None:
         """A sentence where sound was wanted and cannot be kept."""
-        dropped = self.sound is SoundChoice.KEEP and self.facts.sound is not None and not self.keeps_sound
-        return SOUND_LATER if dropped else None
+        return SOUND_LATER if self.wants_sound and not self.keeps_sound else None
+
+    @property
+    def still_to_come(self) -> str | None:
+        """A sentence where something was decided that files cannot be made with yet."""
+        treatment = self.conformed.treatment
+        wanted = {
+            "split fields": treatment.fields is Fields.SPLIT,
+            "deinterlaced pictures": treatment.fields is Fields.DEINTERLACE,
+            f"in-betweens by {treatment.between.value}": treatment.between is not Between.PICK,
+            "a clip that runs backwards": treatment.reverse,
+        }
+        missing = [name for name, holds in wanted.items() if holds]
+        return f"Making files with {' and '.join(missing)} is still to come." if missing else None
 
     @property
     def start(self) -> Timecode:
@@ -88,8 +96,8 @@ def render(
     file gets its name; both may raise. Raises ``RuleError`` where the plan cannot be made or the final name is
     taken. Where anything is raised, nothing stays behind.
     """
-    if plan.conformed.treatment.fields is Fields.SPLIT:
-        raise RuleError("Making files from split fields is still to come.", "fields")
+    if plan.still_to_come:
+        raise RuleError(plan.still_to_come, "treatment")
     if plan.out.resolve().parent == plan.source.resolve().parent:
         raise RuleError("Files are never written into the folder of their source. Choose another folder.", "folder")
     if plan.out.exists():

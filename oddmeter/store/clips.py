@@ -1,6 +1,6 @@
 """Deliveries and their clips: what came in, what is known of each, and what is decided on it."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property
@@ -10,6 +10,7 @@ from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
 from oddmeter.core.claims import Word, claims_of, life_rate
+from oddmeter.core.decisions import Decisions
 from oddmeter.core.errors import RuleError
 from oddmeter.core.evidence import Question, Verdict, verdicts
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
@@ -17,7 +18,7 @@ from oddmeter.core.logs import LogEntry
 from oddmeter.core.picture import PictureReport
 from oddmeter.core.proxies import pairs
 from oddmeter.core.rates import Rate, fraction_text
-from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
+from oddmeter.core.standing import Standing, standing
 from oddmeter.store.changes import ConflictError, MissingError, aside, last_person
 from oddmeter.store.database import Connection, fraction_in, rate_in
 from oddmeter.store.evidence import matched, report_in
@@ -42,7 +43,8 @@ class Clip:
 
     ``measured`` is what the probe found, None until it has; ``picture`` what the pictures show, None until they
     were looked at; ``entries`` are rows of reports; ``words`` what people settled. ``proxy_of`` is the clip that
-    this one stands for. Where nobody has ``decided``, the treatment is as it stands. ``revision`` rises whenever a
+    this one stands for, ``proxies`` how many stand for it. ``decisions`` are those on the clip itself, ``uses`` those
+    for one timeline alone, by its id; what holds is worked out with the levels above. ``revision`` rises whenever a
     person changes the clip, its treatment or what is settled.
     """
 
@@ -55,12 +57,15 @@ class Clip:
     picture: PictureReport | None
     entries: tuple[LogEntry, ...]
     words: tuple[Word, ...]
-    treatment: Treatment
-    decided: bool
-    sound: str
+    decisions: Decisions
+    recipe_id: int | None
+    uses: Mapping[int, Decisions]
+    tags: frozenset[str]
+    note: str
     revision: int
     show_id: int
     proxy_of: int | None
+    proxies: int
 
     @cached_property
     def verdicts(self) -> dict[Question, Verdict]:
@@ -83,6 +88,11 @@ class Clip:
             field_order=order,
         )
 
+    @cached_property
+    def standing(self) -> Standing:
+        """The verdicts in short."""
+        return standing(self.verdicts, self.facts, self.picture, self.motion_rate)
+
     @property
     def shot_rate(self) -> Rate | None:
         """The rate at which the camera or the film ran, as far as it is known."""
@@ -101,8 +111,11 @@ class Clip:
 
 _CLIPS = """
     SELECT c.id, c.delivery_id, d.root, d.show_id, c.path, c.name, c.proxy_of, c.revision + t.revision AS revision,
-           f.*, t.intent, t.value, t.read_rate, t.sound, p.report,
-           (SELECT coalesce(jsonb_agg(to_jsonb(w)), '[]') FROM word w WHERE w.clip_id = c.id) AS words
+           f.*, t.decisions, t.recipe_id, t.note, p.report,
+           (SELECT jsonb_agg(to_jsonb(w)) FROM word w WHERE w.clip_id = c.id) AS words,
+           (SELECT jsonb_object_agg(u.timeline_id, u.decisions) FROM clip_use u WHERE u.clip_id = c.id) AS uses,
+           (SELECT array_agg(g.name) FROM clip_tag ct JOIN tag g ON g.id = ct.tag_id WHERE ct.clip_id = c.id) AS tags,
+           (SELECT count(*) FROM clip x WHERE x.proxy_of = c.id) AS proxies
     FROM clip c
     JOIN delivery d ON d.id = c.delivery_id
     JOIN clip_facts f ON f.clip_id = c.id
@@ -149,6 +162,22 @@ def clips_if_there(connection: Connection, clip_id: int) -> Clip | None:
     """The clip with this id, even of a delivery that was taken out; None where there is none."""
     found = _clips(connection, "WHERE c.id = %s", (clip_id,))
     return found[0] if found else None
+
+
+def stamps(connection: Connection, show_id: int) -> tuple[dict[int, tuple[object, ...]], tuple[object, ...]]:
+    """For each clip of a show, in the order of the ledger, the transactions that last wrote what is known and decided
+    of it; and the same for the show's reports. Proxies are left out."""
+    rows = connection.execute(
+        "SELECT c.id, c.xmin::text, t.xmin::text, f.xmin::text, p.xmin::text FROM clip c"
+        " JOIN delivery d ON d.id = c.delivery_id JOIN treatment t ON t.id = c.id"
+        " JOIN clip_facts f ON f.clip_id = c.id LEFT JOIN picture p ON p.clip_id = c.id"
+        " WHERE d.show_id = %s AND NOT d.removed AND c.proxy_of IS NULL ORDER BY d.id, c.name, c.id",
+        (show_id,),
+    ).fetchall()
+    reports = connection.execute(
+        "SELECT array_agg(id || ' ' || xmin::text ORDER BY id) FROM log_report WHERE show_id = %s", (show_id,)
+    ).fetchone()
+    return {int(str(row[0])): row[1:] for row in rows}, tuple(reports or ())
 
 
 def place(connection: Connection, clip_id: int) -> tuple[str, str] | None:
@@ -286,30 +315,6 @@ def expect_revisions(connection: Connection, expected: dict[int, int]) -> None:
         raise ConflictError(f"{person or 'Somebody'} changed {first}{others} first. Nothing was changed; look again.")
 
 
-def set_intent(connection: Connection, ids: Sequence[int], treatment: Treatment | None) -> None:
-    """Decide on clips, or leave them undecided; the read rate stays as it is."""
-    connection.execute(
-        "UPDATE treatment SET intent = %s, value = %s WHERE id = ANY(%s)",
-        (
-            treatment.intent.value if treatment else None,
-            fraction_text(treatment.value) if treatment and treatment.value is not None else None,
-            list(ids),
-        ),
-    )
-
-
-def set_read_rate(connection: Connection, ids: Sequence[int], rate: Rate | None) -> None:
-    """Re-rate clips; None reads them as the file says."""
-    connection.execute(
-        "UPDATE treatment SET read_rate = %s WHERE id = ANY(%s)", (rate.exact if rate else None, list(ids))
-    )
-
-
-def set_sound(connection: Connection, ids: Sequence[int], sound: str) -> None:
-    """Keep the sound of clips, or leave it off."""
-    connection.execute("UPDATE treatment SET sound = %s WHERE id = ANY(%s)", (sound, list(ids)))
-
-
 def _clips(connection: Connection, where: str, parameters: Sequence[object]) -> list[Clip]:
     with connection.cursor(row_factory=dict_row) as cursor:
         rows = cursor.execute(f"{_CLIPS} {where}".encode(), parameters).fetchall()
@@ -330,13 +335,16 @@ def _clip(row: dict[str, Any], entries: tuple[LogEntry, ...]) -> Clip:
         measured=_facts(row) if row["state"] == "done" else None,
         picture=report_in(row["report"]) if row["report"] else None,
         entries=entries,
-        words=tuple(Word(Question(w["question"]), w["value"], w["person"], w["reason"]) for w in row["words"]),
-        treatment=_treatment(row),
-        decided=row["intent"] is not None,
-        sound=row["sound"],
+        words=tuple(Word(Question(w["question"]), w["value"], w["person"], w["reason"]) for w in row["words"] or ()),
+        decisions=Decisions.of(row["decisions"]),
+        recipe_id=row["recipe_id"],
+        uses={int(timeline): Decisions.of(texts) for timeline, texts in (row["uses"] or {}).items()},
+        tags=frozenset(row["tags"] or ()),
+        note=row["note"],
         revision=row["revision"],
         show_id=row["show_id"],
         proxy_of=row["proxy_of"],
+        proxies=row["proxies"],
     )
 
 
@@ -368,10 +376,3 @@ def _facts(row: dict[str, Any]) -> Facts:
         gaps=row["gaps"],
         intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),
     )
-
-
-def _treatment(row: dict[str, Any]) -> Treatment:
-    read_rate = rate_in(row["read_rate"])
-    if row["intent"] is None:
-        return replace(AS_IT_STANDS, read_rate=read_rate)
-    return Treatment(Intent(row["intent"]), fraction_in(row["value"]), read_rate)

@@ -155,3 +155,16 @@ def retry(connection: Connection, render_id: int) -> None:
 def _renders(connection: Connection, where: str, parameters: Sequence[object]) -> list[Render]:
     with connection.cursor(row_factory=dict_row) as cursor:
         return [Render(**row) for row in cursor.execute(f"{_RENDERS} {where}".encode(), parameters).fetchall()]
+
+
+def handed_off(connection: Connection, show_id: int) -> dict[int, dict[str, str]]:
+    """For each clip and timeline name, the order that its newest finished file was made with, as JSON text."""
+    rows = connection.execute(
+        "SELECT DISTINCT ON (clip_id, plan->>'timeline_name') clip_id, plan->>'timeline_name', plan::text"
+        " FROM render WHERE show_id = %s AND state = 'done' ORDER BY clip_id, plan->>'timeline_name', id DESC",
+        (show_id,),
+    ).fetchall()
+    out: dict[int, dict[str, str]] = {}
+    for row in rows:
+        out.setdefault(int(str(row[0])), {})[str(row[1])] = str(row[2])
+    return out

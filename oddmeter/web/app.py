@@ -11,7 +11,23 @@ from fastapi.staticfiles import StaticFiles
 
 from oddmeter.config import Config
 from oddmeter.store.database import Database
-from oddmeter.web import brief, events, evidence, film, handoff, intake, ledger, plan, problems, sheet
+from oddmeter.web import (
+    brief,
+    events,
+    evidence,
+    film,
+    handoff,
+    house,
+    intake,
+    ledger,
+    plan,
+    problems,
+    recipes,
+    reckoner,
+    reckoning,
+    sheet,
+)  # fmt: skip
+from oddmeter.web.board import Boards
 from oddmeter.web.events import Listener
 from oddmeter.web.guard import Guard
 from oddmeter.work.tasks import queue
@@ -48,10 +64,13 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
         responses={"4XX": {"model": problems.Problem, "content": {"application/problem+json": {}}}},
     )
     app.state.config, app.state.database, app.state.queue = config, database, tasks
+    app.state.boards = Boards(database)
     app.state.listener = Listener(config.database)
     app.add_middleware(Guard)
     problems.install(app)
-    for room in (brief, intake, evidence, film, ledger, plan, handoff, sheet, events):
+    for room in (
+        brief, house, intake, evidence, film, ledger, plan, recipes, reckoning, reckoner, handoff, sheet, events,
+    ):  # fmt: skip
         app.include_router(room.router)
     _serve_page(app, page)
     return app

@@ -9,6 +9,7 @@ from fastapi import Depends, Header, Request
 from oddmeter.config import Config
 from oddmeter.core.naming import safe_name
 from oddmeter.store.database import Database
+from oddmeter.web.board import Boards
 from oddmeter.work.tasks import Queue
 
 NOBODY = "Somebody"
@@ -21,6 +22,7 @@ class Context:
     config: Config
     database: Database
     queue: Queue
+    boards: Boards
     person: str
 
 
@@ -28,7 +30,9 @@ def _context(
     request: Request, x_person: Annotated[str | None, Header(description="Who asks, percent-encoded.")] = None
 ) -> Context:
     state = request.app.state
-    return Context(state.config, state.database, state.queue, safe_name(unquote(x_person or ""))[:60] or NOBODY)
+    return Context(
+        state.config, state.database, state.queue, state.boards, safe_name(unquote(x_person or ""))[:60] or NOBODY
+    )
 
 
 Here = Annotated[Context, Depends(_context)]

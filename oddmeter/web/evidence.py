@@ -25,9 +25,10 @@ from oddmeter.store.clips import Clip
 from oddmeter.store.database import Connection
 from oddmeter.store.evidence import Look
 from oddmeter.web.brief import ShowId
+from oddmeter.web.changing import ClipRef
 from oddmeter.web.context import Context, Here
 from oddmeter.web.facts import FactsView, facts_view
-from oddmeter.web.plan import Changed, ClipRef
+from oddmeter.web.plan import ChangedView
 from oddmeter.work.reports import add_report, noting_changes
 
 router = APIRouter(tags=["intake"])
@@ -254,7 +255,7 @@ def dossier(here: Here, show_id: ShowId, clip_id: int) -> Dossier:
 
 
 @router.post("/api/shows/{show_id}/words")
-def settle(here: Here, show_id: ShowId, asked: Settling) -> Changed:
+def settle(here: Here, show_id: ShowId, asked: Settling) -> ChangedView:
     """Settle a question about clips, or confirm it as it stands."""
     known = _known(here, show_id, asked.clips)
     value = parse_value(asked.question, asked.value) if asked.value is not None else None
@@ -269,11 +270,11 @@ def settle(here: Here, show_id: ShowId, asked: Settling) -> Changed:
             said.setdefault(value or clip.verdicts[asked.question].value or "", []).append(clip.id)
         for answer, ids in said.items():
             evidence.say(connection, ids, Word(asked.question, answer, here.person, asked.reason.strip()))
-    return Changed(title=f"{what} for {_whom(told)}")
+    return ChangedView(title=f"{what} for {_whom(told)}")
 
 
 @router.post("/api/shows/{show_id}/words/confirm")
-def confirm(here: Here, show_id: ShowId, asked: Confirming) -> Changed:
+def confirm(here: Here, show_id: ShowId, asked: Confirming) -> ChangedView:
     """Confirm all that agrees: each verdict that has a value and that nothing speaks against."""
     known = _known(here, show_id, asked.clips)
     agreeing = [
@@ -291,17 +292,17 @@ def confirm(here: Here, show_id: ShowId, asked: Confirming) -> Changed:
             said.setdefault((found.question, found.value or ""), []).append(clip.id)
         for (question, answer), ids in said.items():
             evidence.say(connection, ids, Word(question, answer, here.person))
-    return Changed(title=title)
+    return ChangedView(title=title)
 
 
 @router.post("/api/shows/{show_id}/words/withdraw")
-def withdraw(here: Here, show_id: ShowId, asked: Withdrawing) -> Changed:
+def withdraw(here: Here, show_id: ShowId, asked: Withdrawing) -> ChangedView:
     """Take back what was settled; the evidence speaks again."""
     known = _known(here, show_id, asked.clips)
     title = f"{_asked_about(asked.question)} left to the evidence for {_whom(known)}"
     with _changing(here, show_id, title, asked.clips) as connection:
         evidence.withdraw(connection, [clip.id for clip in known], asked.question)
-    return Changed(title=title)
+    return ChangedView(title=title)
 
 
 @router.post("/api/shows/{show_id}/looks", status_code=204)

@@ -8,21 +8,23 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oddmeter.core.arithmetic import intent_text
+from oddmeter.core.arithmetic import wish_text
+from oddmeter.core.conform import Conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.naming import WORDS, filled, safe_folder
 from oddmeter.core.rates import decimal_text
 from oddmeter.core.timecode import duration_text
-from oddmeter.media.render import RenderPlan, SoundChoice
+from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import ENCODINGS, Setting
-from oddmeter.store import clips, renders, shows
+from oddmeter.store import clips, decisions, renders, shows
 from oddmeter.store.clips import Clip
 from oddmeter.store.database import Connection
+from oddmeter.store.decisions import House
 from oddmeter.store.renders import Render
 from oddmeter.store.shows import Timeline
 from oddmeter.web.brief import ShowId
 from oddmeter.web.context import Context, Here
-from oddmeter.work.orders import order, plan_of, settled_timeline
+from oddmeter.work.orders import order_of, plan_of, resolved, settled_timeline
 
 router = APIRouter(prefix="/api", tags=["handoff"])
 
@@ -142,9 +144,9 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Made:
         wanted = _wanted(here, connection, show_id, timeline, asked)
         refused = [file.view for file in wanted if file.view.problem]
         for file in wanted:
-            if not file.view.problem:
+            if not file.view.problem and file.planned is not None:
                 path = file.view.out_path
-                plan = order(file.clip, timeline).model_dump(mode="json")
+                plan = order_of(file.planned, timeline).model_dump(mode="json")
                 made = renders.ask(connection, show_id, file.clip.id, asked.setting, path, plan, file.view.frames)
                 here.queue.ask_render(connection, made, path)
     return Made(queued=len(wanted) - len(refused), refused=refused)
@@ -177,14 +179,15 @@ def retry(here: Here, render_id: int) -> None:
 @dataclass(frozen=True)
 class _Wanted:
     clip: Clip
+    planned: Conform | None
     view: FilePreview
 
 
 def _wanted(here: Context, connection: Connection, show_id: int, timeline: Timeline, asked: MakeIn) -> list[_Wanted]:
     names = {delivery.id: delivery.name for delivery in clips.deliveries(connection, show_id)}
     found = clips.clips_in_show(connection, show_id, asked.clip_ids)
-    folder = safe_folder(asked.folder)
-    out = [_one(here, clip, timeline, names.get(clip.delivery_id, ""), folder, asked) for clip in found]
+    folder, house = safe_folder(asked.folder), decisions.house(connection, show_id)
+    out = [_one(here, clip, house, timeline, names.get(clip.delivery_id, ""), folder, asked) for clip in found]
     paths = [wanted.view.out_path for wanted in out]
     taken = renders.taken(connection, paths)
     seen: set[str] = set()
@@ -200,15 +203,18 @@ def _wanted(here: Context, connection: Connection, show_id: int, timeline: Timel
     return out
 
 
-def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: str, asked: MakeIn) -> _Wanted:
+def _one(
+    here: Context, clip: Clip, house: House, timeline: Timeline, delivery: str, folder: str, asked: MakeIn
+) -> _Wanted:
     settings = timeline.settings
-    planned = plan_of(clip, timeline)
+    held = resolved(clip, house, timeline)
+    planned = plan_of(clip, house, timeline)
     values = {
         "clip": PurePosixPath(clip.name).stem,
         "delivery": delivery,
         "timeline": settings.name,
         "rate": settings.rate.spoken,
-        "intent": intent_text(clip.treatment, clip.decided),
+        "intent": wish_text(held.decisions.intent),
         "speed": f"{decimal_text(planned.speed * 100, 2)}pc" if planned else "",
         "setting": asked.setting.value,
     }
@@ -220,9 +226,8 @@ def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: s
         problem = "not looked at yet" if clip.facts is None else f"cannot be used: {clip.facts.fault or TOO_FAR}"
     else:
         source = here.config.footage(clip.root, clip.path)
-        sound = SoundChoice(clip.sound)
-        plan = RenderPlan(source, clip.facts, planned, asked.setting, here.config.product(path), sound=sound)
-        remark = plan.sound_remark
+        plan = RenderPlan(source, clip.facts, planned, asked.setting, here.config.product(path))
+        problem, remark = plan.still_to_come, plan.sound_remark
         try:
             encoding.pixel_format_for("", clip.facts.width, clip.facts.height)
         except RuleError as error:
@@ -238,7 +243,7 @@ def _one(here: Context, clip: Clip, timeline: Timeline, delivery: str, folder: s
         problem=problem,
         remark=remark,
     )
-    return _Wanted(clip, view)
+    return _Wanted(clip, planned, view)
 
 
 def _render_view(render: Render) -> RenderView:

@@ -1,270 +1,193 @@
-"""Plan: decisions on many clips at once, and the arithmetic of a selection."""
+"""Plan: changes to many clips at once, seen beforehand and made."""
 
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import replace
-from fractions import Fraction
-from typing import Annotated
+from collections.abc import Iterable, Sequence
 
 from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 
-from oddmeter.core.arithmetic import hiccup_text, intent_text, number_text, pattern_text, percent_text, spelled
-from oddmeter.core.batches import ALTERNATIVES, stretch, strip, totals
+from oddmeter.core.arithmetic import part_text, percent_text
 from oddmeter.core.cadence import Kind
 from oddmeter.core.claims import Word
-from oddmeter.core.conform import Conform, conform
-from oddmeter.core.errors import RuleError
+from oddmeter.core.decisions import HOUSE, Part
 from oddmeter.core.evidence import Question
-from oddmeter.core.rates import Rate, parse_fraction
-from oddmeter.core.timecode import parse_length
-from oddmeter.core.treatments import AS_IT_STANDS, NEEDS_VALUE, Intent, Treatment
-from oddmeter.store import clips, evidence, shows
+from oddmeter.core.rates import Rate
+from oddmeter.store import clips, decisions, evidence
 from oddmeter.store.changes import change
-from oddmeter.store.clips import Clip
 from oddmeter.store.shows import Timeline
+from oddmeter.web.board import Board, Known, Row
 from oddmeter.web.brief import ShowId
+from oddmeter.web.changing import PlanChange, all_moved, changed, write
 from oddmeter.web.context import Here
-from oddmeter.web.ledger import MINI_BEATS
-from oddmeter.web.views import LengthView, StripView, length_view, strip_view
-from oddmeter.work.orders import material_of, plan_of, settled_timeline
+from oddmeter.web.views import LengthView, length_view
+from oddmeter.work.orders import worked_out
 
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
 
-_BAND_SECONDS = 2
-_MOST_SPELLED = 6
+MOST_SHOWN = 300
 
 
-class ClipRef(BaseModel):
-    """A clip at the revision that was seen."""
-
-    id: int
-    revision: int
-
-
-class IntentIn(BaseModel):
-    """What is wanted; ``value`` as people type it: ``40%``, ``2/5``, ``x0.4``, or a length for *fit*."""
-
-    intent: Intent
-    value: str | None = None
-
-
-class TreatmentChange(BaseModel):
-    """Decisions for many clips; only what is given is set. A null puts it back to what the file says."""
-
-    clips: Annotated[list[ClipRef], Field(min_length=1, max_length=200_000)]
-    intent: IntentIn | None = None
-    read_rate: str | None = None
-    shot_rate: str | None = None
-    sound: Annotated[str | None, Field(pattern="^(off|keep)$")] = None
-
-
-class Changed(BaseModel):
+class ChangedView(BaseModel):
     """What was changed, as undo names it."""
 
     title: str
 
 
-class Selection(BaseModel):
-    """The clips to reckon with."""
+class MoveView(BaseModel):
+    """One clip that a change moves: what holds for it, and its length, speed and cadence, before and after."""
 
-    clip_ids: Annotated[list[int], Field(min_length=1, max_length=200_000)]
-
-
-class LineView(BaseModel):
-    """A line of arithmetic."""
-
+    id: int
     name: str
-    words: str
-    numbers: str
-    result: str
-    note: str
+    words: list[str]
+    recipe: str | None
+    before: LengthView | None
+    after: LengthView | None
+    by: int
+    speed_before: str
+    speed_after: str
+    kind_before: Kind | None
+    kind_after: Kind | None
 
 
-class Equation(BaseModel):
-    """The arithmetic that some of the selected clips share, spelled for the first of them."""
+class UseView(BaseModel):
+    """What a change does on one timeline: how many clips move, their length in all, and the first of them by name."""
 
-    clips: int
-    example: str
-    lines: list[LineView]
-    band: StripView
-    pattern: str
-    kind: Kind
-    hiccup_every: str | None
-    hiccups: list[LengthView]
-
-
-class Alternative(BaseModel):
-    """One way the selection could be treated: its speeds, its length, and the cadences that come of it."""
-
-    intent: Intent
-    value: str | None
-    label: str
-    speed: str
-    after: LengthView
-    kinds: list[str]
-    strip: StripView
-    chosen: bool
-
-
-class Reckoning(BaseModel):
-    """A selection worked out. Clips that cannot be planned are counted in ``left_out``."""
-
-    clips: int
-    left_out: int
+    timeline_id: int
+    timeline: str
+    planned_for: bool
+    moved: int
     before: LengthView
     after: LengthView
-    dropped: int
-    repeated: int
-    kinds: list[str]
-    equations: list[Equation]
-    more_equations: int
-    alternatives: list[Alternative]
+    kinds_before: list[str]
+    kinds_after: list[str]
+    moves: list[MoveView]
+
+
+class Preview(BaseModel):
+    """A change before it is made: what it would be called, and what moves on every timeline. ``proxies`` follow their
+    clips; ``elsewhere`` counts uses on other timelines that would move."""
+
+    title: str
+    clips: int
+    proxies: int
+    elsewhere: int
+    uses: list[UseView]
+
+
+@router.post("/preview")
+def preview(here: Here, show_id: ShowId, asked: PlanChange) -> Preview:
+    """What a change would do, on every timeline of the show; nothing is changed."""
+    board = here.boards.open(show_id)
+    made = changed(board, asked, board.timeline())
+    return previewed(board, made.clips, made.title)
 
 
 @router.post("/treatments")
-def set_treatments(here: Here, show_id: ShowId, asked: TreatmentChange) -> Changed:
-    """Decide on clips, all in one change. Refused as a whole where one of them was changed since it was seen."""
-    ids = [clip.id for clip in asked.clips]
-    given = asked.model_fields_set
-    with here.database.transaction() as connection:
-        timeline = settled_timeline(shows.show(connection, show_id))
-        known = clips.clips_in_show(connection, show_id, ids)
-    treatment = _wanted(asked.intent, timeline)
-    read_rate = Rate.parse(asked.read_rate) if asked.read_rate else None
-    shot_rate = Rate.parse(asked.shot_rate) if asked.shot_rate else None
-    for clip in known:
-        if clip.facts is not None and clip.facts.usable:
-            intended = treatment or (AS_IT_STANDS if "intent" in given else clip.treatment)
-            material = material_of(clip)
-            material = replace(material, shot_rate=shot_rate) if "shot_rate" in given else material
-            reading = read_rate if "read_rate" in given else clip.treatment.read_rate
-            conform(material, replace(intended, read_rate=reading), timeline.settings.rate)
-    title = _title(asked, treatment, read_rate, shot_rate, known)
-    with change(here.database, show_id, title, here.person) as connection:
-        clips.expect_revisions(connection, {clip.id: clip.revision for clip in asked.clips})
-        if "intent" in given:
-            clips.set_intent(connection, ids, treatment)
-        if "read_rate" in given:
-            clips.set_read_rate(connection, ids, read_rate)
-        if "shot_rate" in given:
-            if shot_rate is None:
-                evidence.withdraw(connection, ids, Question.SHOT_RATE)
+def set_treatments(here: Here, show_id: ShowId, asked: PlanChange) -> ChangedView:
+    """Change clips, all in one change. Refused as a whole where one of them was changed since it was seen."""
+    board = here.boards.open(show_id)
+    timeline = board.timeline()
+    made = changed(board, asked, timeline)
+    if asked.decides:
+        check(board, made.clips, timeline)
+    ids = [ref.id for ref in asked.clips]
+    with change(here.database, show_id, made.title, here.person) as connection:
+        clips.expect_revisions(connection, {ref.id: ref.revision for ref in asked.clips})
+        write(connection, board, made.clips)
+        if "shot_rate" in asked.model_fields_set:
+            if asked.shot_rate:
+                word = Word(Question.SHOT_RATE, Rate.parse(asked.shot_rate).exact, here.person)
+                evidence.say(connection, ids, word)
             else:
-                evidence.say(connection, ids, Word(Question.SHOT_RATE, shot_rate.exact, here.person))
-        if asked.sound is not None:
-            clips.set_sound(connection, ids, asked.sound)
-    return Changed(title=title)
+                evidence.withdraw(connection, ids, Question.SHOT_RATE)
+        if asked.tag:
+            decisions.tag_clips(connection, show_id, ids, asked.tag)
+        if asked.untag:
+            decisions.untag_clips(connection, show_id, ids, asked.untag)
+        if asked.note is not None:
+            decisions.write_note(connection, ids, asked.note)
+    return ChangedView(title=made.title)
 
 
-@router.post("/reckoning")
-def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
-    """The arithmetic of a selection, and its alternatives side by side."""
-    with here.database.transaction() as connection:
-        timeline = settled_timeline(shows.show(connection, show_id))
-        known = clips.clips_in_show(connection, show_id, asked.clip_ids)
-    planned = [(clip, plan) for clip in known if (plan := plan_of(clip, timeline)) is not None]
-    usable = [clip for clip, _ in planned]
-    if not usable:
-        raise RuleError("None of these clips can be planned yet.", "facts")
-    total = totals(plan for _, plan in planned)
-    groups: dict[tuple[object, ...], list[tuple[Clip, Conform]]] = {}
-    for clip, plan in planned:
-        key = (plan.shot_rate, plan.read_rate, plan.material.file_rate, plan.speed, plan.treatment.intent)
-        groups.setdefault(key, []).append((clip, plan))
-    largest = sorted(groups.values(), key=len, reverse=True)
-    return Reckoning(
-        clips=len(usable),
-        left_out=len(known) - len(usable),
-        before=length_view(total.before, timeline),
-        after=length_view(total.after, timeline),
-        dropped=total.dropped,
-        repeated=total.repeated,
-        kinds=[f"{count} {kind}" for kind, count in total.kinds.items() if count],
-        equations=[_equation(group, timeline) for group in largest[:_MOST_SPELLED]],
-        more_equations=max(0, len(largest) - _MOST_SPELLED),
-        alternatives=[_alternative(treatment, usable, timeline) for treatment in ALTERNATIVES],
+def check(board: Board, made: Iterable[Known], timeline: Timeline) -> None:
+    """Raise ``RuleError`` where a clip that can be used could not be planned any more."""
+    for known in made:
+        if known.material is not None:
+            row = board.work_out(known, timeline)
+            if row.planned is None:
+                worked_out(known.material, row.resolved, timeline)
+
+
+def previewed(board: Board, made: Sequence[Known], title: str, moved: "Moves | None" = None) -> Preview:
+    """A change for the page; ``moved`` where it is known already what moves."""
+    here = board.timeline()
+    timelines = [here, *(t for t in board.show.timelines if t.id != here.id)]
+    moves = moved if moved is not None else all_moved(board, made, timelines)
+    uses = [_use(board, timeline, moves[timeline.id], timeline.id == here.id) for timeline in timelines]
+    return Preview(
+        title=title,
+        clips=len(made),
+        proxies=sum(known.clip.proxies for known in made),
+        elsewhere=sum(use.moved for use in uses if not use.planned_for),
+        uses=[use for use in uses if use.moved or use.planned_for],
     )
 
 
-def _equation(group: Sequence[tuple[Clip, Conform]], timeline: Timeline) -> Equation:
-    clip, planned = group[0]
-    frame_map = planned.frame_map
-    beats = int(timeline.settings.rate.value * _BAND_SECONDS)
-    spots = [spot for spot, _ in zip(frame_map.hiccups(), range(8), strict=False)]
-    first = max(0, spots[1] - beats // 2) if len(spots) > 1 else 0
-    return Equation(
-        clips=len(group),
-        example=clip.name,
-        lines=[LineView.model_validate(line, from_attributes=True) for line in spelled(planned)],
-        band=strip_view(stretch(frame_map, min(first, max(0, frame_map.length - beats)), beats)),
-        pattern=pattern_text(planned),
-        kind=frame_map.cadence.kind,
-        hiccup_every=hiccup_text(planned),
-        hiccups=[length_view(spot, timeline) for spot in spots],
+Moves = dict[int, list[tuple[Row, Row]]]
+
+
+def _use(board: Board, timeline: Timeline, pairs: Sequence[tuple[Row, Row]], planned_for: bool) -> UseView:
+    before = [was.planned for was, _ in pairs if was.planned]
+    after = [now.planned for _, now in pairs if now.planned]
+    return UseView(
+        timeline_id=timeline.id,
+        timeline=timeline.settings.name,
+        planned_for=planned_for,
+        moved=len(pairs),
+        before=length_view(sum(plan.frame_map.length for plan in before), timeline),
+        after=length_view(sum(plan.frame_map.length for plan in after), timeline),
+        kinds_before=counted(plan.frame_map.kind for plan in before),
+        kinds_after=counted(plan.frame_map.kind for plan in after),
+        moves=[_move(board, was, now, timeline) for was, now in pairs[:MOST_SHOWN]],
     )
 
 
-def _alternative(treatment: Treatment, usable: Sequence[Clip], timeline: Timeline) -> Alternative:
-    plans = [conform(material_of(clip), _with_reading(treatment, clip), timeline.settings.rate) for clip in usable]
-    speeds = sorted({plan.speed for plan in plans})
-    counted = Counter(plan.frame_map.cadence.kind for plan in plans)
-    length = sum(plan.frame_map.length for plan in plans)
-    slowest, fastest = percent_text(speeds[0]), percent_text(speeds[-1])
-    return Alternative(
-        intent=treatment.intent,
-        value=number_text(treatment.value) if treatment.value is not None else None,
-        label=_alternative_label(treatment),
-        speed=slowest if len(speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest.removeprefix('≈ ')}",
-        after=length_view(length, timeline),
-        kinds=[f"{count} {kind}" if len(plans) > 1 else str(kind) for kind, count in counted.most_common()],
-        strip=strip_view(strip(plans[0].frame_map, MINI_BEATS)),
-        chosen=all(clip.decided and clip.treatment == _with_reading(treatment, clip) for clip in usable),
+def _move(board: Board, was: Row, now: Row, timeline: Timeline) -> MoveView:
+    before, after = was.planned, now.planned
+    recipe = board.house.recipe(now.clip.recipe_id) if now.clip.recipe_id != was.clip.recipe_id else None
+    lengths = [plan.frame_map.length if plan else 0 for plan in (before, after)]
+    return MoveView(
+        id=now.clip.id,
+        name=now.clip.name,
+        words=differences(was, now),
+        recipe=recipe.name if recipe else None,
+        before=length_view(lengths[0], timeline) if before else None,
+        after=length_view(lengths[1], timeline) if after else None,
+        by=lengths[1] - lengths[0],
+        speed_before=percent_text(before.speed) if before else "",
+        speed_after=percent_text(after.speed) if after else "",
+        kind_before=before.frame_map.kind if before else None,
+        kind_after=after.frame_map.kind if after else None,
     )
 
 
-def _alternative_label(treatment: Treatment) -> str:
-    if treatment.intent is Intent.PACE:
-        return "half of life"
-    return "as it stands" if treatment.intent is Intent.SPEED else treatment.intent.value.replace("-", " ")
+def differences(was: Row, now: Row) -> list[str]:
+    """What is decided otherwise, as ``undecided → real time``."""
+    out = []
+    for part in Part:
+        one, other = (getattr(row.resolved.decisions, part.value) for row in (was, now))
+        if one != other:
+            out.append(f"{said(part, one)} → {said(part, other)}")
+    return out
 
 
-def _with_reading(treatment: Treatment, clip: Clip) -> Treatment:
-    return replace(treatment, read_rate=clip.treatment.read_rate, fields=clip.treatment.fields)
+def said(part: Part, value: object) -> str:
+    """What a part says, also where nobody has decided on it."""
+    value = value if value is not None else getattr(HOUSE.decisions, part.value)
+    return part_text(part, value)
 
 
-def _wanted(asked: IntentIn | None, timeline: Timeline) -> Treatment | None:
-    if asked is None:
-        return None
-    value: Fraction | None = None
-    if asked.intent in NEEDS_VALUE:
-        typed = asked.value or ""
-        if asked.intent is Intent.FIT:
-            value = Fraction(parse_length(typed, timeline.settings.rate, timeline.settings.drop_frame))
-        else:
-            value = parse_fraction(typed)
-    return Treatment(asked.intent, value)
-
-
-def _title(
-    asked: TreatmentChange,
-    treatment: Treatment | None,
-    read_rate: Rate | None,
-    shot_rate: Rate | None,
-    known: Sequence[Clip],
-) -> str:
-    """What the change is called in undo: ``Real time for 12 clips``."""
-    parts = []
-    if "intent" in asked.model_fields_set:
-        parts.append(intent_text(treatment, True) if treatment else "no decision")
-    if "read_rate" in asked.model_fields_set:
-        parts.append(f"read at {read_rate}" if read_rate else "read as the file says")
-    if "shot_rate" in asked.model_fields_set:
-        parts.append(f"shot at {shot_rate}" if shot_rate else "shot rate as the file says")
-    if asked.sound is not None:
-        parts.append("sound kept" if asked.sound == "keep" else "sound off")
-    if not parts:
-        raise RuleError("Nothing was asked for.", "request")
-    what = ", ".join(parts)
-    whom = known[0].name if len(known) == 1 else f"{len(known)} clips"
-    return f"{what[0].upper()}{what[1:]} for {whom}"
+def counted(kinds: Iterable[Kind]) -> list[str]:
+    """Kinds of cadence with their counts, in their order: ``3 whole``, ``1 odd``."""
+    counts = Counter(kinds)
+    return [f"{counts[kind]} {kind}" for kind in Kind if counts[kind]]

@@ -7,13 +7,15 @@ from pydantic import BaseModel
 
 from oddmeter.config import Config
 from oddmeter.core.conform import Conform, Material, conform
+from oddmeter.core.decisions import Layer, Level, Resolved, resolve
 from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts
 from oddmeter.core.rates import Rate, fraction_text
-from oddmeter.core.treatments import Intent, Treatment
-from oddmeter.media.render import RenderPlan, SoundChoice
+from oddmeter.core.treatments import Between, Effort, Fields, Intent, SoundChoice, Treatment
+from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import Setting
 from oddmeter.store.clips import Clip
+from oddmeter.store.decisions import House
 from oddmeter.store.renders import Render
 from oddmeter.store.shows import Show, Timeline
 
@@ -31,12 +33,22 @@ class Order(BaseModel):
     value: str | None
     read_rate: str | None
     sound: SoundChoice
+    held: str = "1/1"
+    reverse: bool = False
+    fields: Fields = Fields.WHOLE
+    between: Between = Between.PICK
+    effort: Effort = Effort.NORMAL
+    reach: int = 48
+    trust: str = "1/2"
 
     def conformed(self) -> Conform:
         """The conform that was ordered."""
         material = Material(self.frames, _rate(self.file_rate), _rate(self.shot_rate) if self.shot_rate else None)
         value = Fraction(self.value) if self.value else None
-        treatment = Treatment(self.intent, value, _rate(self.read_rate) if self.read_rate else None)
+        treatment = Treatment(
+            self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
+            self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound, self.reverse,
+        )  # fmt: skip
         return conform(material, treatment, _rate(self.timeline_rate))
 
 
@@ -56,7 +68,23 @@ def settled_timeline(show: Show) -> Timeline:
     return show.default_timeline
 
 
-def plan_of(clip: Clip, timeline: Timeline) -> Conform | None:
+def resolved(clip: Clip, house: House, timeline: Timeline) -> Resolved:
+    """What holds for a clip on a timeline, of all that is decided at every level."""
+    layers = [house.default, house.deliveries.get(clip.delivery_id), house.recipe(clip.recipe_id)]
+    layers.append(Layer(Level.CLIP, clip.name, clip.decisions))
+    if timeline.id in clip.uses:
+        layers.append(Layer(Level.USE, timeline.settings.name, clip.uses[timeline.id]))
+    return resolve(layer for layer in layers if layer is not None)
+
+
+def worked_out(material: Material, held: Resolved, timeline: Timeline) -> Conform:
+    """A clip worked out with what holds; raises ``RuleError`` where that cannot be."""
+    rate = timeline.settings.rate
+    treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
+    return conform(material, treatment, rate)
+
+
+def plan_of(clip: Clip, house: House, timeline: Timeline) -> Conform | None:
     """The clip worked out for a timeline; None where it has not been looked at, or cannot be used.
 
     That includes a decision which another timeline rate has made absurd: one such clip must not close the ledger.
@@ -64,14 +92,14 @@ def plan_of(clip: Clip, timeline: Timeline) -> Conform | None:
     if clip.facts is None or not clip.facts.usable:
         return None
     try:
-        return conform(material_of(clip), clip.treatment, timeline.settings.rate)
+        return worked_out(material_of(clip), resolved(clip, house, timeline), timeline)
     except RuleError:
         return None
 
 
-def order(clip: Clip, timeline: Timeline) -> Order:
-    """The order to make a clip's file for a timeline, as decided now."""
-    material, settings, treatment = material_of(clip), timeline.settings, clip.treatment
+def order_of(planned: Conform, timeline: Timeline) -> Order:
+    """The order to make a file of a plan."""
+    material, settings, treatment = planned.material, timeline.settings, planned.treatment
     return Order(
         timeline_name=settings.name,
         timeline_rate=settings.rate.exact,
@@ -82,7 +110,14 @@ def order(clip: Clip, timeline: Timeline) -> Order:
         intent=treatment.intent,
         value=fraction_text(treatment.value) if treatment.value is not None else None,
         read_rate=treatment.read_rate.exact if treatment.read_rate else None,
-        sound=SoundChoice(clip.sound),
+        sound=treatment.sound,
+        held=fraction_text(treatment.held),
+        reverse=treatment.reverse,
+        fields=treatment.fields,
+        between=treatment.between,
+        effort=treatment.effort,
+        reach=treatment.reach,
+        trust=fraction_text(treatment.trust),
     )
 
 
@@ -92,7 +127,7 @@ def render_plan(config: Config, asked: Render, facts: Facts) -> RenderPlan:
     source: Path = config.footage(asked.root, asked.path)
     return RenderPlan(
         source, facts, ordered.conformed(), Setting(asked.setting), config.product(asked.out_path),
-        ordered.drop_frame, ordered.sound,
+        ordered.drop_frame,
     )  # fmt: skip
 
 

@@ -15,12 +15,13 @@ from oddmeter.core.evidence import verdicts
 from oddmeter.core.facts import Facts, Scan, Sound
 from oddmeter.core.naming import WORDS, filled, safe_folder
 from oddmeter.core.rates import Rate
+from oddmeter.core.standing import standing
 from oddmeter.core.timecode import parse_length
 from oddmeter.core.treatments import Intent, Treatment
 from oddmeter.interchange.sheet import safe_cell
 
 REAL_TIME = Treatment(Intent.REAL_TIME)
-NOTHING_SAID = verdicts(())
+NOTHING_SAID = standing(verdicts(()), None, None, None)
 
 
 @pytest.mark.parametrize(
@@ -74,14 +75,14 @@ def test_marks_say_what_stands_out() -> None:
 
     def found(timeline: str, treatment: Treatment = REAL_TIME, decided: bool = True) -> set[Mark]:
         planned = conform(Material(500, Rate.of(24)), treatment, Rate.parse(timeline))
-        return set(marks(facts, planned, decided, True, NOTHING_SAID, None))
+        return set(marks(facts, planned, decided, NOTHING_SAID))
 
     assert found("24") == {Mark.INTERLACED}
     assert found("23.976") == {Mark.INTERLACED, Mark.NEAR_MISS, Mark.OFF_RATE}
     assert found("25", decided=False) == {Mark.INTERLACED, Mark.ODD, Mark.OFF_RATE, Mark.UNDECIDED, Mark.REPEATS}
     assert Mark.SOUND_LEFT_OUT in found("25", Treatment(Intent.EVERY_FRAME))
-    assert marks(Facts(fault="The file is empty."), None, False, True, NOTHING_SAID, None) == (Mark.FAULT,)
-    assert marks(None, None, False, True, NOTHING_SAID, None) == ()
+    assert marks(Facts(fault="The file is empty."), None, False, NOTHING_SAID) == (Mark.FAULT,)
+    assert marks(None, None, False, NOTHING_SAID) == ()
 
 
 def test_totals_add_up() -> None:

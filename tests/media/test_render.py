@@ -13,13 +13,13 @@ import pytest
 from oddmeter.core.conform import Material, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.core.treatments import Fields, Intent, SoundChoice, Treatment
 from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.takes import TAKES
 from oddmeter.media.decode import FrameReader
 from oddmeter.media.probe import probe
-from oddmeter.media.render import RenderPlan, SoundChoice, render
+from oddmeter.media.render import RenderPlan, render
 from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.media.verify import verify
 
@@ -134,7 +134,8 @@ def decoded_sound(path: Path) -> np.ndarray:
 def test_sound_is_left_out_and_said_so_when_the_speed_is_not_one(footage: dict[str, Path], tmp_path: Path) -> None:
     plan = plan_for(footage["HB_gulls_30.mp4"], tmp_path, "25", Treatment(Intent.EVERY_FRAME))
     assert not plan.keeps_sound and "still to come" in (plan.sound_remark or "")
-    off = replace(plan, sound=SoundChoice.OFF)
+    silent = replace(plan.conformed.treatment, sound=SoundChoice.OFF)
+    off = replace(plan, conformed=replace(plan.conformed, treatment=silent))
     assert off.sound_remark is None
     render(off)
     assert probe(off.out).sound is None

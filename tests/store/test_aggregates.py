@@ -5,12 +5,13 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.core.claims import Word
+from oddmeter.core.decisions import Base, Decisions, Held, Reading, Wish
 from oddmeter.core.errors import RuleError
 from oddmeter.core.evidence import Question
 from oddmeter.core.facts import Facts, Scan, Sound, Timing
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import AS_IT_STANDS, Intent, Treatment
-from oddmeter.store import clips, evidence, renders, shows
+from oddmeter.core.treatments import Between, Effort, Fields, Intent, SoundChoice
+from oddmeter.store import clips, decisions, evidence, renders, shows
 from oddmeter.store.changes import ConflictError, MissingError, change
 from oddmeter.store.database import Database
 from oddmeter.store.shows import TimelineSettings
@@ -64,15 +65,26 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
 
     fresh = clip()
     assert (fresh.name, fresh.path) == ("a clip.mov", "deep/folder/a clip.mov")
-    assert fresh.treatment == AS_IT_STANDS and not fresh.decided and fresh.sound == "keep"
+    assert fresh.decisions == Decisions() and not fresh.uses and not fresh.tags
+    wanted = Decisions(
+        Wish(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT, Between.FLOW,
+        Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH, True,
+    )  # fmt: skip
+    with database.transaction() as connection:
+        timeline = shows.show(connection, show_id).timelines[0].id
     with change(database, show_id, "decide", "Ada") as connection:
-        clips.set_intent(connection, [clip_id], Treatment(Intent.PACE, Fraction(1, 3)))
-        clips.set_read_rate(connection, [clip_id], Rate.parse("23.976"))
+        decisions.decide_clips(connection, {clip_id: wanted})
+        decisions.decide_uses(connection, timeline, {clip_id: Decisions.of({"trust": "1/3"})})
+        decisions.tag_clips(connection, show_id, [clip_id], "Bell, close")
+        decisions.write_note(connection, [clip_id], "Ask the foundry")
         evidence.say(connection, [clip_id], Word(Question.SHOT_RATE, "150/1", "Ada"))
-        clips.set_sound(connection, [clip_id], "off")
     decided = clip()
-    assert decided.treatment == Treatment(Intent.PACE, Fraction(1, 3), Rate.parse("23.976"))
-    assert decided.decided and decided.shot_rate == Rate.of(150) and decided.sound == "off"
+    assert decided.decisions == wanted and decided.uses == {timeline: Decisions(trust=Fraction(1, 3))}
+    assert (decided.shot_rate, decided.tags, decided.note) == (
+        Rate.of(150),
+        frozenset({"Bell, close"}),
+        "Ask the foundry",
+    )
     assert decided.revision > fresh.revision
     with pytest.raises(MissingError), database.transaction() as connection:
         clips.clips_by_id(connection, [clip_id, 999])

@@ -9,14 +9,17 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.claims import Word
+from oddmeter.core.decisions import Decisions
 from oddmeter.core.evidence import Question
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Intent, Treatment
-from oddmeter.store import changes, clips, evidence, shows
+from oddmeter.store import changes, clips, decisions, evidence, shows
 from oddmeter.store.changes import ConflictError, change
-from oddmeter.store.database import Database
+from oddmeter.store.database import Connection, Database
 from oddmeter.store.shows import TimelineSettings
 
+TABLES = (
+    "show", "timeline", "delivery", "recipe", "tag", "clip", "treatment", "clip_use", "clip_tag", "word", "log_report",
+)  # fmt: skip
 PATHS = ["a.mov", "b.mov", "sub/c.mov"]
 
 
@@ -24,7 +27,7 @@ def state(database: Database) -> str:
     """Everything a person can change, without revisions."""
     out: dict[str, Any] = {}
     with database.transaction() as connection:
-        for table in ("show", "timeline", "delivery", "clip", "treatment", "word", "log_report"):
+        for table in TABLES:
             rows = connection.execute(
                 f"SELECT to_jsonb(t) - 'revision' FROM {table} t ORDER BY t.id".encode()
             ).fetchall()
@@ -38,6 +41,10 @@ def deliver(database: Database, show_id: int, name: str = "Card") -> list[int]:
         clips.bring_in(connection, delivery)
     with database.transaction() as connection:
         return [clip.id for clip in clips.clips_of_show(connection, show_id) if clip.delivery_id == delivery]
+
+
+def decide(connection: Connection, ids: list[int], **texts: str) -> None:
+    decisions.decide_clips(connection, dict.fromkeys(ids, Decisions.of(texts)))
 
 
 def undo_next(database: Database, show_id: int) -> str:
@@ -55,7 +62,7 @@ def redo_next(database: Database, show_id: int) -> str:
 
 
 @settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(steps=st.lists(st.integers(0, 7), min_size=1, max_size=9), back=st.integers(1, 9))
+@given(steps=st.lists(st.integers(0, 12), min_size=1, max_size=9), back=st.integers(1, 9))
 def test_any_series_of_changes_is_undone_and_redone_exactly(  # noqa: PLR0912
     database: Database, show_id: int, steps: list[int], back: int
 ) -> None:
@@ -65,12 +72,12 @@ def test_any_series_of_changes_is_undone_and_redone_exactly(  # noqa: PLR0912
         with change(database, show_id, f"step {number}", "Ada") as connection:
             match step:
                 case 0:
-                    clips.set_intent(connection, ids, Treatment(Intent.REAL_TIME))
+                    decide(connection, ids, intent="real-time")
                 case 1:
-                    clips.set_intent(connection, ids[:2], Treatment(Intent.EVERY_FRAME))
-                    clips.set_read_rate(connection, ids[1:], Rate.parse("23.976"))
+                    decide(connection, ids[:2], intent="every-frame")
+                    decide(connection, ids[1:], reading="24000/1001")
                 case 2:
-                    clips.set_intent(connection, ids[:1], None)
+                    decide(connection, ids[:1])
                 case 3:
                     evidence.say(connection, ids, Word(Question.SHOT_RATE, f"{100 + number}/1", "Ada"))
                 case 4:
@@ -81,8 +88,25 @@ def test_any_series_of_changes_is_undone_and_redone_exactly(  # noqa: PLR0912
                 case 6:
                     known = clips.clips_by_id(connection, ids[:1], even_removed=True)[0]
                     connection.execute("UPDATE delivery SET removed = NOT removed WHERE id = %s", (known.delivery_id,))
+                case 7:
+                    decisions.tag_clips(connection, show_id, ids[:2], f"tag {number % 2}")
+                case 8:
+                    decisions.untag_clips(connection, show_id, ids, f"tag {number % 2}")
+                case 9:
+                    recipe = decisions.add_recipe(
+                        connection, show_id, f"R{number}", Decisions.of({"held": "2 frames"}), None
+                    )
+                    decisions.put_recipes(connection, dict.fromkeys(ids, recipe))
+                case 10:
+                    for made in decisions.house(connection, show_id).recipes:
+                        decisions.remove_recipe(connection, show_id, made.id)
+                case 11:
+                    use = Decisions.of({"reading": "24/1"} if number % 2 else {})
+                    first = shows.show(connection, show_id).timelines[0].id
+                    decisions.decide_uses(connection, first, dict.fromkeys(ids, use))
+                    decisions.decide_show(connection, show_id, use)
                 case _:
-                    clips.set_sound(connection, ids, "off")
+                    decide(connection, ids, sound="off")
         if state(database) != history[-1]:
             history.append(state(database))
     reach = min(back, len(history) - 1)
@@ -101,7 +125,7 @@ def test_any_series_of_changes_is_undone_and_redone_exactly(  # noqa: PLR0912
 def test_undo_is_named_and_reaches_over_a_new_connection(database: Database, show_id: int) -> None:
     ids = deliver(database, show_id)
     with change(database, show_id, "Real time for 3 clips", "Ada") as connection:
-        clips.set_intent(connection, ids, Treatment(Intent.REAL_TIME))
+        decide(connection, ids, intent="real-time")
     again = Database(database.url)
     again.open()
     assert undo_next(again, show_id) == "Real time for 3 clips"
@@ -114,14 +138,14 @@ def test_a_new_change_ends_what_could_be_redone_and_an_empty_one_leaves_no_trace
 ) -> None:
     ids = deliver(database, show_id)
     with change(database, show_id, "first", "Ada") as connection:
-        clips.set_intent(connection, ids, Treatment(Intent.REAL_TIME))
+        decide(connection, ids, intent="real-time")
     undo_next(database, show_id)
     with change(database, show_id, "nothing", "Ada") as connection:
-        clips.set_intent(connection, ids, None)
+        decide(connection, ids)
     with database.transaction() as connection:
         assert (redo := changes.standing(connection, show_id).redo) is not None and redo.title == "first"
     with change(database, show_id, "second", "Ada") as connection:
-        clips.set_sound(connection, ids, "off")
+        decide(connection, ids, sound="off")
     with database.transaction() as connection:
         now = changes.standing(connection, show_id)
     assert now.redo is None and now.undo is not None and now.undo.title == "second"
@@ -131,7 +155,7 @@ def test_a_change_that_fails_changes_nothing(database: Database, show_id: int) -
     ids = deliver(database, show_id)
     before = state(database)
     with pytest.raises(RuntimeError), change(database, show_id, "half", "Ada") as connection:
-        clips.set_intent(connection, ids, Treatment(Intent.REAL_TIME))
+        decide(connection, ids, intent="real-time")
         raise RuntimeError("in the middle")
     assert state(database) == before
     assert undo_next(database, show_id) == "Card brought in"
@@ -142,7 +166,7 @@ def test_undoing_what_is_not_the_newest_any_more_is_refused(database: Database, 
     with database.transaction() as connection:
         seen = changes.standing(connection, show_id).undo
     with change(database, show_id, "Every frame for 3 clips", "Ben") as connection:
-        clips.set_intent(connection, ids, Treatment(Intent.EVERY_FRAME))
+        decide(connection, ids, intent="every-frame")
     before = state(database)
     assert seen is not None
     with pytest.raises(ConflictError, match="Every frame for 3 clips” by Ben"):
@@ -156,14 +180,14 @@ def test_the_second_of_two_people_is_told_who_was_first(database: Database, show
         seen = {clip.id: clip.revision for clip in clips.clips_by_id(connection, ids)}
     with change(database, show_id, "first", "Ada") as connection:
         clips.expect_revisions(connection, seen)
-        clips.set_intent(connection, ids[:2], Treatment(Intent.REAL_TIME))
+        decide(connection, ids[:2], intent="real-time")
     before = state(database)
     with (
         pytest.raises(ConflictError, match=r"Ada changed a\.mov and 1 more first"),
         change(database, show_id, "second", "Ben") as connection,
     ):
         clips.expect_revisions(connection, seen)
-        clips.set_intent(connection, ids, Treatment(Intent.EVERY_FRAME))
+        decide(connection, ids, intent="every-frame")
     assert state(database) == before
 
 
@@ -173,16 +197,16 @@ def test_two_people_at_the_same_moment_come_one_after_the_other(database: Databa
         seen = {clip.id: clip.revision for clip in clips.clips_by_id(connection, ids)}
     outcomes: list[str] = []
 
-    def decide(person: str) -> None:
+    def keep_off(person: str) -> None:
         try:
             with change(database, show_id, person, person) as connection:
                 clips.expect_revisions(connection, seen)
-                clips.set_sound(connection, ids, "off")
+                decide(connection, ids, sound="off")
             outcomes.append("done")
         except ConflictError:
             outcomes.append("told")
 
-    people = [threading.Thread(target=decide, args=(name,)) for name in ("Ada", "Ben", "Cleo")]
+    people = [threading.Thread(target=keep_off, args=(name,)) for name in ("Ada", "Ben", "Cleo")]
     for person in people:
         person.start()
     for person in people:

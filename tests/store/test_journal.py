@@ -10,9 +10,12 @@ from hypothesis import strategies as st
 from oddmeter.core.rates import fraction_text
 from oddmeter.store.database import Database
 
-CHANGED_BY_PEOPLE = {"show", "timeline", "delivery", "clip", "treatment", "word", "log_report"}
+CHANGED_BY_PEOPLE = {
+    "show", "timeline", "delivery", "clip", "treatment", "word", "log_report", "recipe", "clip_use", "tag", "clip_tag",
+}  # fmt: skip
 KEPT_BY_MACHINES = {
     "clip_facts", "picture", "render", "change", "change_row", "migration", "log_mapping", "verdict_change",
+    "sheet",
 }  # fmt: skip
 
 

@@ -53,7 +53,8 @@ class Browser:
         return int(made["id"])
 
     def ledger(self, show: int) -> dict[str, Any]:
-        return {row["name"]: row for row in self.get(f"/api/shows/{show}/ledger")["clips"]}
+        ids = self.get(f"/api/shows/{show}/ledger")["ids"]
+        return {row["name"]: row for row in self.send("POST", f"/api/shows/{show}/ledger/rows", {"ids": ids})}
 
     def decide(self, show: int, rows: list[Any], **decision: object) -> Any:
         refs = [{"id": row["id"], "revision": row["revision"]} for row in rows]

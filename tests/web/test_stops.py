@@ -106,17 +106,17 @@ def test_deciding_on_many_and_what_it_gives(browser: Browser) -> None:
         and pour["plan"]["speed"]["percent"] == "600 %"
         and pour["plan"]["after"]["frames"] == 100
     )
-    browser.decide(show, [pour], intent={"intent": "pace", "value": "33.333%"}, read_rate="75")
+    browser.decide(show, [pour], intent={"intent": "pace", "value": "33.333%"}, set={"reading": "75"})
     pour = browser.ledger(show)[pour["name"]]
     assert pour["rerated"] and pour["read"]["spoken"] == "75" and pour["plan"]["speed"]["percent"] == "≈ 66.67 %"
-    browser.decide(show, [pour], intent=None, read_rate=None, shot_rate=None)
+    browser.decide(show, [pour], intent=None, set={"reading": None}, shot_rate=None)
     pour = browser.ledger(show)[pour["name"]]
     assert pour["intent"] is None and not pour["rerated"] and pour["shot_state"] == "agreed"
     refs = [{"id": pour["id"], "revision": pour["revision"]}]
     for wrong in (
         {"intent": {"intent": "speed", "value": "0"}},
         {"intent": {"intent": "pace"}},
-        {"read_rate": "fast"},
+        {"set": {"reading": "fast"}},
         {},
     ):
         status, _ = browser.refused("POST", f"/api/shows/{show}/treatments", {"clips": refs, **wrong})
@@ -157,7 +157,9 @@ def test_decisions_that_only_together_are_absurd_are_refused_and_the_ledger_stay
     browser.decide(show, [row], intent={"intent": "speed", "value": "400000"})
     (row, *_) = browser.ledger(show).values()
     refs = [{"id": row["id"], "revision": row["revision"]}]
-    status, sentence = browser.refused("POST", f"/api/shows/{show}/treatments", {"clips": refs, "read_rate": "1000000"})
+    status, sentence = browser.refused(
+        "POST", f"/api/shows/{show}/treatments", {"clips": refs, "set": {"reading": "1000000"}}
+    )
     assert status == 422 and "far beyond" in sentence
     (timeline,) = browser.get(f"/api/shows/{show}")["timelines"]
     slow = {"name": "Main", "rate": "0.1", "revision": timeline["revision"]}

@@ -5,14 +5,15 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.config import Config
-from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.core.decisions import Decisions, Wish
+from oddmeter.core.treatments import Intent
 from oddmeter.media.settings import ENCODINGS, Setting
-from oddmeter.store import clips, renders, shows
+from oddmeter.store import clips, decisions, renders, shows
 from oddmeter.store.changes import change
 from oddmeter.store.clips import Clip
 from oddmeter.store.database import Database
 from oddmeter.store.renders import Render
-from oddmeter.work.orders import order
+from oddmeter.work.orders import order_of, plan_of
 from oddmeter.work.tasks import look_at
 
 
@@ -38,12 +39,15 @@ class Desk:
 
     def ask(self, clip: Clip, out: str, setting: Setting = Setting.VIEW, speed: Fraction = Fraction(1)) -> int:
         with change(self.database, self.show_id, "speed", "Ada") as connection:
-            clips.set_intent(connection, [clip.id], Treatment(Intent.SPEED, speed))
+            wish = Decisions(intent=Wish(Intent.SPEED, speed))
+            decisions.decide_clips(connection, {clip.id: wish})
         with self.database.transaction() as connection:
             clip = clips.clips_by_id(connection, [clip.id])[0]
             timeline = shows.show(connection, self.show_id).default_timeline
             assert timeline is not None
-            ordered = order(clip, timeline)
+            planned = plan_of(clip, decisions.house(connection, self.show_id), timeline)
+            assert planned is not None
+            ordered = order_of(planned, timeline)
             path = out + ENCODINGS[setting].suffix
             frames = ordered.conformed().frame_map.length
             return renders.ask(

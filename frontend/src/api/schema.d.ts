@@ -132,6 +132,114 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/house": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Get House
+     * @description What a show decides above its clips.
+     */
+    get: operations["get_house_api_shows__show_id__house_get"];
+    /**
+     * Set House
+     * @description Set what the show, or a delivery, decides above the clips.
+     */
+    put: operations["set_house_api_shows__show_id__house_put"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/house/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview House
+     * @description What a change of a default reaches, on every timeline; nothing is changed.
+     */
+    post: operations["preview_house_api_shows__show_id__house_preview_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/receiving": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Set Receiving
+     * @description Say what receiving systems take.
+     */
+    put: operations["set_receiving_api_shows__show_id__receiving_put"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/house.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Export House
+     * @description House settings and recipes as a document; its schema is at ``/api/house.schema.json``.
+     */
+    get: operations["export_house_api_shows__show_id__house_json_get"];
+    put?: never;
+    /**
+     * Import House
+     * @description Take settings and recipes over from a document: recipes of the same name are replaced, others added.
+     */
+    post: operations["import_house_api_shows__show_id__house_json_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/house.schema.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * House Schema
+     * @description The JSON schema of the document that ``house.json`` gives and takes.
+     */
+    get: operations["house_schema_api_house_schema_json_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/roots": {
     parameters: {
       query?: never;
@@ -573,11 +681,71 @@ export interface paths {
     };
     /**
      * Ledger
-     * @description Every clip of the show with its plan for the default timeline.
+     * @description The order of the ledger: clips of which every word of ``find`` is found somewhere, with a mark.
      */
     get: operations["ledger_api_shows__show_id__ledger_get"];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/ledger/rows": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Ledger Rows
+     * @description Some rows of the ledger; those that are no longer there are left out.
+     */
+    post: operations["ledger_rows_api_shows__show_id__ledger_rows_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/ledger/{clip_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Ledger Row
+     * @description One row of the ledger.
+     */
+    get: operations["ledger_row_api_shows__show_id__ledger__clip_id__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview
+     * @description What a change would do, on every timeline of the show; nothing is changed.
+     */
+    post: operations["preview_api_shows__show_id__preview_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -595,9 +763,157 @@ export interface paths {
     put?: never;
     /**
      * Set Treatments
-     * @description Decide on clips, all in one change. Refused as a whole where one of them was changed since it was seen.
+     * @description Change clips, all in one change. Refused as a whole where one of them was changed since it was seen.
      */
     post: operations["set_treatments_api_shows__show_id__treatments_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Recipes
+     * @description The recipes of a show in their order.
+     */
+    get: operations["list_recipes_api_shows__show_id__recipes_get"];
+    put?: never;
+    /**
+     * Make Recipe
+     * @description Make a recipe, the last in order.
+     */
+    post: operations["make_recipe_api_shows__show_id__recipes_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes/{recipe_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Set Recipe
+     * @description Set a recipe; the clips it is on follow.
+     */
+    put: operations["set_recipe_api_shows__show_id__recipes__recipe_id__put"];
+    post?: never;
+    /**
+     * Remove Recipe
+     * @description Take a recipe away, and off the clips it is on.
+     */
+    delete: operations["remove_recipe_api_shows__show_id__recipes__recipe_id__delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes/{recipe_id}/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview Recipe
+     * @description What setting a recipe would do to the clips it is on.
+     */
+    post: operations["preview_recipe_api_shows__show_id__recipes__recipe_id__preview_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes/order": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Order Recipes
+     * @description Put recipes in another order: the first that fits decides.
+     */
+    post: operations["order_recipes_api_shows__show_id__recipes_order_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes/count": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Count Rule
+     * @description How many clips a rule would fit.
+     */
+    post: operations["count_rule_api_shows__show_id__recipes_count_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes/run/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview Run
+     * @description What running the recipes over clips would change; nothing is changed.
+     */
+    post: operations["preview_run_api_shows__show_id__recipes_run_preview_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes/run": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Run
+     * @description Put on each clip the first recipe that fits it, all in one change; clips that none fits stay as they are.
+     */
+    post: operations["run_api_shows__show_id__recipes_run_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -618,6 +934,27 @@ export interface paths {
      * @description The arithmetic of a selection, and its alternatives side by side.
      */
     post: operations["reckon_api_shows__show_id__reckoning_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/reckoner": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Reckoner
+     * @description All that follows from a timeline's rate, a file's and, where they differ, the camera's. ``length`` is that of the
+     *     file: frames, seconds or timecode at its rate.
+     */
+    get: operations["reckoner_api_reckoner_get"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -728,6 +1065,30 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/sheets": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Sheets
+     * @description The sheets taken, the newest first.
+     */
+    get: operations["list_sheets_api_shows__show_id__sheets_get"];
+    put?: never;
+    /**
+     * Take Sheet
+     * @description Take the sheet as the show stands now; the next one says what changed since.
+     */
+    post: operations["take_sheet_api_shows__show_id__sheets_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/sheet.csv": {
     parameters: {
       query?: never;
@@ -760,6 +1121,26 @@ export interface paths {
      * @description The conform sheet as JSON.
      */
     get: operations["sheet_json_api_shows__show_id__sheet_json_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/sheet.html": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Sheet Html
+     * @description The conform sheet as a page to print.
+     */
+    get: operations["sheet_html_api_shows__show_id__sheet_html_get"];
     put?: never;
     post?: never;
     delete?: never;
@@ -811,6 +1192,12 @@ export interface components {
       /** Chosen */
       chosen: boolean;
     };
+    /**
+     * Between
+     * @description How a moment between two source frames is made (MODEL, in-betweens).
+     * @enum {string}
+     */
+    Between: "pick" | "mix" | "flow";
     /** Body_bring_log_in_api_shows__show_id__logs_post */
     Body_bring_log_in_api_shows__show_id__logs_post: {
       /** File */
@@ -860,10 +1247,10 @@ export interface components {
       made_at: string;
     };
     /**
-     * Changed
+     * ChangedView
      * @description What was changed, as undo names it.
      */
-    Changed: {
+    ChangedView: {
       /** Title */
       title: string;
     };
@@ -907,7 +1294,8 @@ export interface components {
     /**
      * ClipRow
      * @description One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
-     *     ``without_plan`` says.
+     *     ``without_plan`` says. ``beside`` is the plan for the timeline that is set beside. ``from_level`` and ``from_name``
+     *     say who decided what is wanted.
      */
     ClipRow: {
       /** Id */
@@ -931,13 +1319,30 @@ export interface components {
       intent: components["schemas"]["Intent"] | null;
       /** Intent Words */
       intent_words: string;
+      from_level: components["schemas"]["Level"];
+      /** From Name */
+      from_name: string;
+      between: components["schemas"]["Between"];
+      /** Held */
+      held: string | null;
       /** Sound */
       sound: string;
+      /** Sound Words */
+      sound_words: string;
+      /** Recipe */
+      recipe: string | null;
+      /** Alone */
+      alone: boolean;
       plan: components["schemas"]["PlanView"] | null;
+      beside: components["schemas"]["PlanView"] | null;
       /** Without Plan */
       without_plan: string | null;
       /** Marks */
       marks: components["schemas"]["Mark"][];
+      /** Tags */
+      tags: string[];
+      /** Note */
+      note: string;
     };
     /**
      * Column
@@ -952,6 +1357,39 @@ export interface components {
     Confirming: {
       /** Clips */
       clips: components["schemas"]["ClipRef"][];
+    };
+    /**
+     * CopyIn
+     * @description A clip whose treatment is taken over, all that holds for it or only some parts.
+     */
+    CopyIn: {
+      /** Clip Id */
+      clip_id: number;
+      /** Parts */
+      parts?: components["schemas"]["Part"][] | null;
+    };
+    /**
+     * DecidedView
+     * @description A decided part: exact text and words.
+     */
+    DecidedView: {
+      part: components["schemas"]["Part"];
+      /** Text */
+      text: string;
+      /** Words */
+      words: string;
+    };
+    /**
+     * DeliveryHouse
+     * @description What a delivery decides for its clips.
+     */
+    DeliveryHouse: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Decisions */
+      decisions: components["schemas"]["DecidedView"][];
     };
     /**
      * DeliveryIn
@@ -1074,6 +1512,10 @@ export interface components {
       hiccup_every: string | null;
       /** Hiccups */
       hiccups: components["schemas"]["LengthView"][];
+      /** Hiccup Count */
+      hiccup_count: number;
+      /** Stacked */
+      stacked: string | null;
     };
     /**
      * Evidence
@@ -1214,6 +1656,12 @@ export interface components {
       speeds: number[];
     };
     /**
+     * Group
+     * @description What the ledger can be grouped by.
+     * @enum {string}
+     */
+    Group: "delivery" | "decision" | "recipe" | "shot" | "cadence" | "scan" | "tag" | "none";
+    /**
      * HandoffChoices
      * @description What can be chosen, and where made files go on the server.
      */
@@ -1226,14 +1674,67 @@ export interface components {
       made_folder: string;
     };
     /**
+     * HouseChange
+     * @description What the show, or one of its deliveries, shall decide: all of it, not only what is new.
+     */
+    HouseChange: {
+      intent?: components["schemas"]["IntentIn"] | null;
+      /** Set */
+      set?: {
+        [key: string]: string;
+      };
+      /** Delivery Id */
+      delivery_id?: number | null;
+    };
+    /**
+     * HouseDocument
+     * @description House settings and recipes of a show, to take to another. Rates, speeds and shares are exact (``"a/b"``); the
+     *     texts are those of MODEL's words: ``"intent": "pace 1/2"``, ``"reading": "timeline"``, ``"held": "2 frames"``.
+     */
+    HouseDocument: {
+      /**
+       * Format
+       * @default odd-meter-house
+       * @constant
+       */
+      format: "odd-meter-house";
+      /**
+       * Version
+       * @default 1
+       * @constant
+       */
+      version: 1;
+      receiving: components["schemas"]["Precision"];
+      /** Decisions */
+      decisions: {
+        [key: string]: string;
+      };
+      /** Recipes */
+      recipes: components["schemas"]["RecipeDocument"][];
+    };
+    /**
+     * HouseView
+     * @description What a show decides above its clips.
+     */
+    HouseView: {
+      /** Decisions */
+      decisions: components["schemas"]["DecidedView"][];
+      /** Deliveries */
+      deliveries: components["schemas"]["DeliveryHouse"][];
+      receiving: components["schemas"]["Precision"];
+      /** Precisions */
+      precisions: components["schemas"]["PrecisionView"][];
+    };
+    /**
      * Intent
-     * @description What is wanted of a clip (MODEL, Words).
+     * @description What is wanted of a clip (MODEL, Words). ``LEAVE``: played as the file says, whatever else is decided.
      * @enum {string}
      */
-    Intent: "real-time" | "every-frame" | "pace" | "speed" | "fit";
+    Intent: "real-time" | "every-frame" | "pace" | "speed" | "fit" | "leave";
     /**
      * IntentIn
-     * @description What is wanted; ``value`` as people type it: ``40%``, ``2/5``, ``x0.4``, or a length for *fit*.
+     * @description What is wanted; ``value`` as people type it: ``40%``, ``2/5``, ``x0.4``, a length for *fit*; or what it shall be
+     *     relative to what it is now: ``*1/2``, ``+10%``.
      */
     IntentIn: {
       intent: components["schemas"]["Intent"];
@@ -1260,13 +1761,43 @@ export interface components {
     Kind: "whole" | "even" | "near" | "odd";
     /**
      * Ledger
-     * @description All clips of a show, planned for its default timeline.
+     * @description The clips that were asked for, in order: ids, and beside each the revision it is at. ``counts`` are of all clips,
+     *     by mark, ``decided`` and ``usable``; ``tags`` those that the show knows.
      */
     Ledger: {
       /** Timeline Id */
       timeline_id: number | null;
-      /** Clips */
-      clips: components["schemas"]["ClipRow"][];
+      /** Total */
+      total: number;
+      /** Counts */
+      counts: {
+        [key: string]: number;
+      };
+      /** Tags */
+      tags: string[];
+      /** Groups */
+      groups: components["schemas"]["LedgerGroup"][];
+      /** Ids */
+      ids: number[];
+      /** Revisions */
+      revisions: number[];
+    };
+    /**
+     * LedgerGroup
+     * @description Some rows that belong together: where they begin in the order, how many they are, and their length in timeline
+     *     frames as they stand and as planned.
+     */
+    LedgerGroup: {
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** First */
+      first: number;
+      /** Count */
+      count: number;
+      before: components["schemas"]["LengthView"];
+      after: components["schemas"]["LengthView"];
     };
     /**
      * LengthView
@@ -1280,6 +1811,12 @@ export interface components {
       /** Seconds */
       seconds: string;
     };
+    /**
+     * Level
+     * @description Who decides, from the farthest to the nearest.
+     * @enum {string}
+     */
+    Level: "house" | "show" | "delivery" | "recipe" | "clip" | "use";
     /**
      * LineView
      * @description A line of arithmetic.
@@ -1423,6 +1960,7 @@ export interface components {
       | "fault"
       | "remark"
       | "disputed"
+      | "stacked"
       | "undecided"
       | "off-rate"
       | "odd"
@@ -1436,7 +1974,32 @@ export interface components {
       | "film"
       | "unconfirmed"
       | "silent"
-      | "sound-left-out";
+      | "sound-left-out"
+      | "changed";
+    /**
+     * MoveView
+     * @description One clip that a change moves: what holds for it, and its length, speed and cadence, before and after.
+     */
+    MoveView: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Words */
+      words: string[];
+      /** Recipe */
+      recipe: string | null;
+      before: components["schemas"]["LengthView"] | null;
+      after: components["schemas"]["LengthView"] | null;
+      /** By */
+      by: number;
+      /** Speed Before */
+      speed_before: string;
+      /** Speed After */
+      speed_after: string;
+      kind_before: components["schemas"]["Kind"] | null;
+      kind_after: components["schemas"]["Kind"] | null;
+    };
     /**
      * NameWord
      * @description A word that can stand in a name pattern.
@@ -1458,6 +2021,38 @@ export interface components {
       percent: string;
       /** Exact */
       exact: string;
+    };
+    /**
+     * OrderIn
+     * @description All recipes in their new order.
+     */
+    OrderIn: {
+      /** Ids */
+      ids: number[];
+    };
+    /**
+     * Part
+     * @description One thing that can be decided.
+     * @enum {string}
+     */
+    Part: "intent" | "reading" | "fields" | "between" | "effort" | "reach" | "trust" | "held" | "sound" | "reverse";
+    /**
+     * PartView
+     * @description One part of the treatment of a selection: what is decided, or that it is mixed; and by whom. ``text`` is exact,
+     *     empty where it is mixed; ``own`` where the clips themselves, or their uses, decide it.
+     */
+    PartView: {
+      part: components["schemas"]["Part"];
+      /** Text */
+      text: string;
+      /** Words */
+      words: string;
+      /** Mixed */
+      mixed: boolean;
+      /** Origin */
+      origin: string;
+      /** Own */
+      own: boolean;
     };
     /**
      * PictureView
@@ -1483,6 +2078,39 @@ export interface components {
       new: boolean[];
     };
     /**
+     * PlanChange
+     * @description What to change on clips; only what is given is changed. A null leaves a part to the levels above again.
+     *
+     *     ``timelines`` decides for these timelines' uses alone, ``alone`` for that which is planned.
+     */
+    PlanChange: {
+      /** Clips */
+      clips: components["schemas"]["ClipRef"][];
+      intent?: components["schemas"]["IntentIn"] | null;
+      /** Set */
+      set?: {
+        [key: string]: string | null;
+      };
+      copy_from?: components["schemas"]["CopyIn"] | null;
+      /** Recipe */
+      recipe?: number | null;
+      /** Shot Rate */
+      shot_rate?: string | null;
+      /** Tag */
+      tag?: string | null;
+      /** Untag */
+      untag?: string | null;
+      /** Note */
+      note?: string | null;
+      /**
+       * Alone
+       * @default false
+       */
+      alone: boolean;
+      /** Timelines */
+      timelines?: number[] | null;
+    };
+    /**
      * PlanView
      * @description A clip worked out for the timeline.
      */
@@ -1502,6 +2130,39 @@ export interface components {
       /** Hiccup Every */
       hiccup_every: string | null;
       strip: components["schemas"]["StripView"];
+    };
+    /**
+     * Precision
+     * @description What a receiving system takes: exact fractions, speeds in per cent with no or two decimals, or read rates with
+     *     two or three decimals.
+     * @enum {string}
+     */
+    Precision: "exact" | "whole-percent" | "two-decimals" | "rate-two" | "rate-three";
+    /**
+     * PrecisionView
+     * @description A precision that receiving systems may take.
+     */
+    PrecisionView: {
+      precision: components["schemas"]["Precision"];
+      /** Label */
+      label: string;
+    };
+    /**
+     * Preview
+     * @description A change before it is made: what it would be called, and what moves on every timeline. ``proxies`` follow their
+     *     clips; ``elsewhere`` counts uses on other timelines that would move.
+     */
+    Preview: {
+      /** Title */
+      title: string;
+      /** Clips */
+      clips: number;
+      /** Proxies */
+      proxies: number;
+      /** Elsewhere */
+      elsewhere: number;
+      /** Uses */
+      uses: components["schemas"]["UseView"][];
     };
     /**
      * Problem
@@ -1539,8 +2200,129 @@ export interface components {
       exact: string;
     };
     /**
+     * ReceivingIn
+     * @description What receiving systems take.
+     */
+    ReceivingIn: {
+      receiving: components["schemas"]["Precision"];
+    };
+    /**
+     * RecipeChange
+     * @description A recipe to set, with the revision that was seen.
+     */
+    RecipeChange: {
+      intent?: components["schemas"]["IntentIn"] | null;
+      /** Set */
+      set?: {
+        [key: string]: string;
+      };
+      /** Name */
+      name: string;
+      rule?: components["schemas"]["RuleIn"] | null;
+      /** Revision */
+      revision: number;
+    };
+    /**
+     * RecipeDocument
+     * @description A recipe in a document: exact text for each part it decides, and its rule.
+     */
+    RecipeDocument: {
+      /** Name */
+      name: string;
+      /** Decisions */
+      decisions: {
+        [key: string]: string;
+      };
+      rule?: components["schemas"]["RuleIn"] | null;
+    };
+    /**
+     * RecipeIn
+     * @description A recipe as a person sets it; without a rule it is only ever put on clips by hand.
+     */
+    RecipeIn: {
+      intent?: components["schemas"]["IntentIn"] | null;
+      /** Set */
+      set?: {
+        [key: string]: string;
+      };
+      /** Name */
+      name: string;
+      rule?: components["schemas"]["RuleIn"] | null;
+    };
+    /**
+     * RecipeView
+     * @description A recipe as it stands: what it decides, its rule, how many clips it is on, and how many its rule fits first.
+     */
+    RecipeView: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Rule */
+      rule: {
+        [key: string]: unknown;
+      } | null;
+      /** Rule Words */
+      rule_words: string;
+      /** Decisions */
+      decisions: components["schemas"]["DecidedView"][];
+      /** Words */
+      words: string;
+      /** On */
+      on: number;
+      /** Fits */
+      fits: number;
+      /** Revision */
+      revision: number;
+    };
+    /**
+     * Reckoned
+     * @description One way to play the material: its speed both ways, and all that comes of it.
+     */
+    Reckoned: {
+      /** Label */
+      label: string;
+      intent: components["schemas"]["Intent"];
+      plan: components["schemas"]["PlanView"];
+      /** Re Rate */
+      re_rate: string;
+      /** Re Speed */
+      re_speed: string;
+      /** Lines */
+      lines: components["schemas"]["LineView"][];
+      /** Sound Factor */
+      sound_factor: string;
+      /** Cents */
+      cents: string;
+      /** Drift */
+      drift: string;
+    };
+    /**
+     * ReckonerAnswer
+     * @description Two or three rates worked out. ``frames`` is the length asked for, counted in source frames.
+     */
+    ReckonerAnswer: {
+      timeline: components["schemas"]["RateView"];
+      file: components["schemas"]["RateView"];
+      shot: components["schemas"]["RateView"];
+      /** Frames */
+      frames: number;
+      /** Seconds */
+      seconds: string;
+      /** Slow Floor */
+      slow_floor: string;
+      /** Floor Pace */
+      floor_pace: string;
+      /** Shutter */
+      shutter: string;
+      kind: components["schemas"]["Kind"];
+      /** Ways */
+      ways: components["schemas"]["Reckoned"][];
+    };
+    /**
      * Reckoning
-     * @description A selection worked out. Clips that cannot be planned are counted in ``left_out``.
+     * @description A selection worked out. Clips that cannot be planned are counted in ``left_out``. What holds for one clip alone
+     *     is null for several.
      */
     Reckoning: {
       /** Clips */
@@ -1555,12 +2337,26 @@ export interface components {
       repeated: number;
       /** Kinds */
       kinds: string[];
+      /** Parts */
+      parts: components["schemas"]["PartView"][];
+      /** Tags */
+      tags: string[];
+      /** Note */
+      note: string | null;
       /** Equations */
       equations: components["schemas"]["Equation"][];
       /** More Equations */
       more_equations: number;
       /** Alternatives */
       alternatives: components["schemas"]["Alternative"][];
+      /** Ways */
+      ways: components["schemas"]["WayView"][];
+      /** Rounding */
+      rounding: components["schemas"]["RoundedView"][];
+      /** Near Misses */
+      near_misses: components["schemas"]["WayOutView"][];
+      sound: components["schemas"]["SoundView"] | null;
+      smooth: components["schemas"]["SmoothView"] | null;
     };
     /**
      * RenderView
@@ -1630,6 +2426,84 @@ export interface components {
       runs: components["schemas"]["RunView"][];
     };
     /**
+     * RoundedView
+     * @description What a receiving system makes of the selection: the number it takes where all clips share it, how many clips end
+     *     off, and by how many frames at the most and in all.
+     */
+    RoundedView: {
+      precision: components["schemas"]["Precision"];
+      /** Label */
+      label: string;
+      /** Number */
+      number: string;
+      /** Clips Off */
+      clips_off: number;
+      /** Worst */
+      worst: number;
+      /** Total */
+      total: number;
+      /** Chosen */
+      chosen: boolean;
+    };
+    /**
+     * RowsAsked
+     * @description The rows to work out, for the planned timeline, and for another beside it.
+     */
+    RowsAsked: {
+      /** Ids */
+      ids: number[];
+      /** Beside */
+      beside?: number | null;
+    };
+    /**
+     * RuleCount
+     * @description How many clips a rule fits, and the first of them by name.
+     */
+    RuleCount: {
+      /** Fits */
+      fits: number;
+      /** Names */
+      names: string[];
+    };
+    /**
+     * RuleIn
+     * @description Which clips a recipe fits: those of which everything given is true.
+     */
+    RuleIn: {
+      shot_rate?: components["schemas"]["SpanIn"] | null;
+      file_rate?: components["schemas"]["SpanIn"] | null;
+      shot_ratio?: components["schemas"]["SpanIn"] | null;
+      file_ratio?: components["schemas"]["SpanIn"] | null;
+      /** Scan */
+      scan?: string | null;
+      /** Pulldown */
+      pulldown?: string | null;
+      /** Repeats */
+      repeats?: string | null;
+      /** Gauge */
+      gauge?: string | null;
+      /** Delivery */
+      delivery?: string | null;
+      /** Folder */
+      folder?: string | null;
+      /** Name */
+      name?: string | null;
+      /** Tag */
+      tag?: string | null;
+      /** Confirmed */
+      confirmed?: boolean | null;
+    };
+    /**
+     * RunIn
+     * @description Clips to run all recipes over, or one; with ``clips`` empty, every clip of the show.
+     */
+    RunIn: {
+      /** Clips */
+      clips?: components["schemas"]["ClipRef"][];
+      /** Recipe Id */
+      recipe_id?: number | null;
+    };
+    /**
      * RunView
      * @description How long a roll runs at a rate.
      */
@@ -1687,6 +2561,25 @@ export interface components {
       reason: string;
     };
     /**
+     * SheetView
+     * @description A sheet that was taken.
+     */
+    SheetView: {
+      /** Id */
+      id: number;
+      /** Timeline */
+      timeline: string;
+      /** Person */
+      person: string;
+      /**
+       * Made At
+       * Format: date-time
+       */
+      made_at: string;
+      /** Clips */
+      clips: number;
+    };
+    /**
      * ShowChange
      * @description What to set on a show; what is left out stays.
      */
@@ -1732,11 +2625,59 @@ export interface components {
       redo: components["schemas"]["ChangeView"] | null;
     };
     /**
+     * SmoothView
+     * @description How slow a clip can go smoothly, and what the planned pace would have needed of the camera.
+     */
+    SmoothView: {
+      /** Floor Speed */
+      floor_speed: string;
+      /** Floor Pace */
+      floor_pace: string;
+      /** Needed */
+      needed: string;
+      /** Smooth */
+      smooth: boolean;
+      /** Shutter */
+      shutter: string;
+      /** Needed Shutter */
+      needed_shutter: string;
+    };
+    /**
+     * Sort
+     * @description What the ledger can be sorted by.
+     * @enum {string}
+     */
+    Sort: "name" | "shot" | "file" | "read" | "decision" | "speed" | "cadence" | "before" | "length" | "marks";
+    /**
+     * SoundView
+     * @description What becomes of the sound of a clip.
+     */
+    SoundView: {
+      /** Words */
+      words: string;
+      /** Factor */
+      factor: string;
+      /** Cents */
+      cents: string;
+      /** Drift */
+      drift: string;
+    };
+    /**
      * Source
      * @description Where a claim comes from, in the order in which evidence is shown.
      * @enum {string}
      */
     Source: "header" | "timestamps" | "picture" | "log" | "name" | "gauge" | "person";
+    /**
+     * SpanIn
+     * @description A range, both ends included and either left open, as people type rates and numbers.
+     */
+    SpanIn: {
+      /** Least */
+      least?: string | null;
+      /** Most */
+      most?: string | null;
+    };
     /**
      * State
      * @description How a verdict stands.
@@ -1896,19 +2837,26 @@ export interface components {
      */
     Timing: "constant" | "variable";
     /**
-     * TreatmentChange
-     * @description Decisions for many clips; only what is given is set. A null puts it back to what the file says.
+     * UseView
+     * @description What a change does on one timeline: how many clips move, their length in all, and the first of them by name.
      */
-    TreatmentChange: {
-      /** Clips */
-      clips: components["schemas"]["ClipRef"][];
-      intent?: components["schemas"]["IntentIn"] | null;
-      /** Read Rate */
-      read_rate?: string | null;
-      /** Shot Rate */
-      shot_rate?: string | null;
-      /** Sound */
-      sound?: string | null;
+    UseView: {
+      /** Timeline Id */
+      timeline_id: number;
+      /** Timeline */
+      timeline: string;
+      /** Planned For */
+      planned_for: boolean;
+      /** Moved */
+      moved: number;
+      before: components["schemas"]["LengthView"];
+      after: components["schemas"]["LengthView"];
+      /** Kinds Before */
+      kinds_before: string[];
+      /** Kinds After */
+      kinds_after: string[];
+      /** Moves */
+      moves: components["schemas"]["MoveView"][];
     };
     /**
      * VerdictView
@@ -1926,6 +2874,48 @@ export interface components {
       why: string;
       /** Claims */
       claims: components["schemas"]["ClaimView"][];
+    };
+    /**
+     * WayOutView
+     * @description A near miss and the two clean ways out: re-rated by ``factor`` with the sound following, or accepted.
+     */
+    WayOutView: {
+      /** Clips */
+      clips: number;
+      /** Factor */
+      factor: string;
+      read: components["schemas"]["RateView"];
+      after: components["schemas"]["LengthView"];
+      kind: components["schemas"]["Kind"];
+      /** Cents */
+      cents: string;
+      /** Hiccup Every */
+      hiccup_every: string;
+      /** Hiccup Count */
+      hiccup_count: number;
+      /** Drift */
+      drift: string;
+    };
+    /**
+     * WayView
+     * @description A way to the stride of a clip: the read rate and speed it takes, and what speaks for it or against it.
+     */
+    WayView: {
+      /** Route */
+      route: string;
+      read: components["schemas"]["RateView"] | null;
+      /** Speed */
+      speed: string | null;
+      /** Speed Exact */
+      speed_exact: string | null;
+      /** Product */
+      product: string;
+      /** Sentence */
+      sentence: string;
+      /** Advised */
+      advised: boolean;
+      /** Now */
+      now: boolean;
     };
     /**
      * Withdrawing
@@ -2226,6 +3216,264 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["ShowView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  get_house_api_shows__show_id__house_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HouseView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  set_house_api_shows__show_id__house_put: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HouseChange"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  preview_house_api_shows__show_id__house_preview_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HouseChange"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Preview"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  set_receiving_api_shows__show_id__receiving_put: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ReceivingIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  export_house_api_shows__show_id__house_json_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HouseDocument"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  import_house_api_shows__show_id__house_json_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HouseDocument"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  house_schema_api_house_schema_json_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            [key: string]: unknown;
+          };
         };
       };
       /** @description Client Error */
@@ -2552,7 +3800,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Changed"];
+          "application/json": components["schemas"]["ChangedView"];
         };
       };
       /** @description Client Error */
@@ -2591,7 +3839,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Changed"];
+          "application/json": components["schemas"]["ChangedView"];
         };
       };
       /** @description Client Error */
@@ -2630,7 +3878,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Changed"];
+          "application/json": components["schemas"]["ChangedView"];
         };
       };
       /** @description Client Error */
@@ -3121,7 +4369,13 @@ export interface operations {
   };
   ledger_api_shows__show_id__ledger_get: {
     parameters: {
-      query?: never;
+      query?: {
+        find?: string;
+        mark?: string;
+        sort?: components["schemas"]["Sort"];
+        down?: boolean;
+        group?: components["schemas"]["Group"];
+      };
       header?: {
         /** @description Who asks, percent-encoded. */
         "x-person"?: string | null;
@@ -3154,6 +4408,120 @@ export interface operations {
       };
     };
   };
+  ledger_rows_api_shows__show_id__ledger_rows_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RowsAsked"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ClipRow"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  ledger_row_api_shows__show_id__ledger__clip_id__get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ClipRow"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  preview_api_shows__show_id__preview_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PlanChange"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Preview"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   set_treatments_api_shows__show_id__treatments_post: {
     parameters: {
       query?: never;
@@ -3168,7 +4536,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        "application/json": components["schemas"]["TreatmentChange"];
+        "application/json": components["schemas"]["PlanChange"];
       };
     };
     responses: {
@@ -3178,7 +4546,353 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Changed"];
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_recipes_api_shows__show_id__recipes_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RecipeView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  make_recipe_api_shows__show_id__recipes_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RecipeIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  set_recipe_api_shows__show_id__recipes__recipe_id__put: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        recipe_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RecipeChange"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  remove_recipe_api_shows__show_id__recipes__recipe_id__delete: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        recipe_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  preview_recipe_api_shows__show_id__recipes__recipe_id__preview_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        recipe_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RecipeIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Preview"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  order_recipes_api_shows__show_id__recipes_order_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["OrderIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  count_rule_api_shows__show_id__recipes_count_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RuleIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RuleCount"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  preview_run_api_shows__show_id__recipes_run_preview_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RunIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Preview"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  run_api_shows__show_id__recipes_run_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RunIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
         };
       };
       /** @description Client Error */
@@ -3218,6 +4932,42 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Reckoning"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  reckoner_api_reckoner_get: {
+    parameters: {
+      query: {
+        timeline: string;
+        file: string;
+        shot?: string;
+        length?: string;
+        speed?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ReckonerAnswer"];
         };
       };
       /** @description Client Error */
@@ -3444,9 +5194,82 @@ export interface operations {
       };
     };
   };
-  sheet_csv_api_shows__show_id__sheet_csv_get: {
+  list_sheets_api_shows__show_id__sheets_get: {
     parameters: {
       query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SheetView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  take_sheet_api_shows__show_id__sheets_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SheetView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  sheet_csv_api_shows__show_id__sheet_csv_get: {
+    parameters: {
+      query?: {
+        /** @description A sheet as it was taken; the show as it stands without it. */
+        taken?: number | null;
+      };
       header?: {
         /** @description Who asks, percent-encoded. */
         "x-person"?: string | null;
@@ -3479,7 +5302,10 @@ export interface operations {
   };
   sheet_json_api_shows__show_id__sheet_json_get: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description A sheet as it was taken; the show as it stands without it. */
+        taken?: number | null;
+      };
       header?: {
         /** @description Who asks, percent-encoded. */
         "x-person"?: string | null;
@@ -3510,6 +5336,44 @@ export interface operations {
         content: {
           "application/problem+json": unknown;
           "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  sheet_html_api_shows__show_id__sheet_html_get: {
+    parameters: {
+      query?: {
+        /** @description A sheet as it was taken; the show as it stands without it. */
+        taken?: number | null;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "text/html": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "text/html": components["schemas"]["Problem"];
         };
       };
     };

@@ -1,0 +1,68 @@
+"""Receiving systems that round: what comes out where an exact speed or rate cannot be typed in."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+
+from oddmeter.core.cadence import FrameMap
+from oddmeter.core.conform import Conform
+from oddmeter.core.rates import fixed_text, round_half_up
+
+
+class Precision(StrEnum):
+    """What a receiving system takes: exact fractions, speeds in per cent with no or two decimals, or read rates with
+    two or three decimals."""
+
+    EXACT = "exact"
+    WHOLE_PERCENT = "whole-percent"
+    TWO_DECIMALS = "two-decimals"
+    RATE_TWO = "rate-two"
+    RATE_THREE = "rate-three"
+
+    @property
+    def rounds_rates(self) -> bool:
+        """True where it is the read rate that is rounded, not the speed."""
+        return self in (Precision.RATE_TWO, Precision.RATE_THREE)
+
+    @property
+    def places(self) -> int:
+        """Decimals that are kept."""
+        return {Precision.WHOLE_PERCENT: 0, Precision.TWO_DECIMALS: 2, Precision.RATE_TWO: 2}.get(self, 3)
+
+
+@dataclass(frozen=True)
+class Rounded:
+    """What a receiving system makes of a plan: the number as it takes it, the length that comes out in timeline
+    frames, and by how many frames that is longer than planned (shorter below zero).
+
+    ``at_end`` is by how many source frames the picture differs at the last timeline frame that both show.
+    """
+
+    precision: Precision
+    number: str
+    value: Fraction
+    timeline_frames: int
+    off_by: int
+    at_end: Fraction
+
+
+def rounded(planned: Conform, precision: Precision) -> Rounded:
+    """Round half up as the receiving system does, to at least the smallest number it can take."""
+    frame_map = planned.frame_map
+    if precision is Precision.EXACT:
+        value = planned.speed
+        return Rounded(precision, f"{value.numerator}/{value.denominator}", value, frame_map.length, 0, Fraction(0))
+    exact = planned.read_rate.value if precision.rounds_rates else planned.speed * 100
+    grain = 10**precision.places
+    near = Fraction(max(1, round_half_up(exact * grain)), grain)
+    made = FrameMap.of(frame_map.stride * near / exact, frame_map.units)
+    last = min(made.length, frame_map.length) - 1
+    number = fixed_text(near, precision.places)
+    return Rounded(
+        precision,
+        number if precision.rounds_rates else f"{number} %",
+        near if precision.rounds_rates else near / 100,
+        made.length,
+        made.length - frame_map.length,
+        (made.stride - frame_map.stride) * last,
+    )
