@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from itertools import pairwise
 from math import ceil, floor
 
@@ -73,7 +73,7 @@ class Cadence:
             yield there - here
             here = there
 
-    @property
+    @cached_property
     def nearest_even(self) -> Fraction:
         """The whole or even stride u/1 or 1/m that lies nearest, measured as a ratio."""
         k = self.stride
@@ -83,7 +83,7 @@ class Cadence:
             candidates = [1 / c for c in candidates]
         return min(candidates, key=lambda even: abs(k - even) / even)
 
-    @property
+    @cached_property
     def kind(self) -> Kind:
         """Whole, even, near or odd."""
         k = self.stride
@@ -94,7 +94,7 @@ class Cadence:
         even = self.nearest_even
         return Kind.NEAR if abs(k - even) <= NEAR * even else Kind.ODD
 
-    @property
+    @cached_property
     def hiccup_every(self) -> Fraction | None:
         """Timeline frames between two hiccups of a near miss, 1 / (m · |k − u/m|); None for other kinds."""
         if self.kind is not Kind.NEAR:
@@ -160,7 +160,7 @@ class FrameMap:
     def __post_init__(self) -> None:
         if self.units < 1:
             raise RuleError("There are no frames between in and out.", "frames")
-        if self.held < 1:
+        if self.held.numerator < self.held.denominator:
             raise RuleError("A held rate is no higher than the timeline's.", "held")
 
     @staticmethod
@@ -174,9 +174,14 @@ class FrameMap:
         return self.cadence.stride
 
     @property
+    def holds(self) -> bool:
+        """True where pictures stay longer than a timeline frame."""
+        return self.held.numerator != self.held.denominator
+
+    @property
     def pictures(self) -> Cadence:
         """The cadence from picture to picture: that of the stride where nothing is held."""
-        return self.cadence if self.held == 1 else Cadence.of(self.stride * self.held)
+        return Cadence.of(self.stride * self.held) if self.holds else self.cadence
 
     @property
     def kind(self) -> Kind:
@@ -184,12 +189,12 @@ class FrameMap:
         if self.held.denominator != 1:
             return Kind.ODD
         kind = self.pictures.kind
-        return Kind.EVEN if kind is Kind.WHOLE and self.held > 1 else kind
+        return Kind.EVEN if kind is Kind.WHOLE and self.holds else kind
 
     @property
     def period(self) -> tuple[int, int]:
         """Source units and timeline frames after which the pattern repeats."""
-        if self.held == 1:
+        if not self.holds:
             return self.cadence.source_period, self.cadence.timeline_period
         step = self.stride * self.held.numerator
         return step.numerator, step.denominator * self.held.numerator
@@ -198,7 +203,7 @@ class FrameMap:
     def pattern(self) -> tuple[int, ...] | None:
         """Source units moved after each timeline frame of one period; None where that is longer than
         ``LONGEST_PATTERN``."""
-        if self.held == 1:
+        if not self.holds:
             return self.cadence.pattern
         frames = self.period[1]
         if frames > LONGEST_PATTERN:
@@ -206,7 +211,7 @@ class FrameMap:
         spots = [floor(self._place(j)) for j in range(frames + 1)]
         return tuple(there - here for here, there in pairwise(spots))
 
-    @property
+    @cached_property
     def length(self) -> int:
         """Timeline frames: ⌈n / k⌉."""
         return -(-self.units * self.stride.denominator // self.stride.numerator)
@@ -222,7 +227,7 @@ class FrameMap:
     def picks(self) -> Iterator[int]:
         """The picked source unit of every timeline frame in turn."""
         a, b = self.stride.numerator, self.stride.denominator
-        if self.held == 1 and not self.reverse:
+        if not self.holds and not self.reverse:
             return (j * a // b for j in range(self.length))
         return (self._turned(floor(self._place(j))) for j in range(self.length))
 
@@ -258,7 +263,7 @@ class FrameMap:
     @property
     def made(self) -> int:
         """Timeline frames with a fractional position, which Mix and Flow would build."""
-        if self.held == 1:
+        if not self.holds:
             return self.length - -(-self.length // self.stride.denominator)
         whole = self.pictures.timeline_period
         return self.length - sum(
@@ -278,7 +283,7 @@ class FrameMap:
         """The timeline frames of a near miss that step out of its rhythm, within the clip."""
         end = self.length if stop is None else min(stop, self.length)
         first = max(0, first)
-        if self.held == 1:
+        if not self.holds:
             return self.cadence.hiccups(first, end)
         spots = self.pictures.hiccups(floor(first / self.held), ceil(end / self.held) + 1)
         return (spot for spot in (ceil(i * self.held) for i in spots) if first <= spot < end)
@@ -294,7 +299,7 @@ class FrameMap:
         return frame * self.held.denominator // self.held.numerator
 
     def _place(self, frame: int) -> Fraction:
-        return self.stride * (frame if self.held == 1 else self.held * self._picture(frame))
+        return self.stride * (self.held * self._picture(frame) if self.holds else frame)
 
     def _turned(self, unit: int) -> int:
         return self.units - 1 - unit if self.reverse else unit

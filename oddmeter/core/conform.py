@@ -6,8 +6,9 @@ sound = R · p / F.
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
-from oddmeter.core.cadence import FrameMap
+from oddmeter.core.cadence import Cadence, FrameMap
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
 from oddmeter.core.treatments import Fields, Intent, Treatment
@@ -83,33 +84,43 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
     """
     if material.frames < 1:
         raise RuleError("The clip has no frames.", "frames")
-    read = _read_rate(material, treatment).value
-    units_a_frame = _units_a_frame(treatment.fields)
-    units = material.frames * units_a_frame
-    speed = _speed(material, treatment, timeline_rate.value, read, units)
-    stride = units_a_frame * read * speed / timeline_rate.value
-    if not 1 / HIGHEST_STRIDE <= stride <= HIGHEST_STRIDE:
-        raise RuleError("This speed is far beyond anything that can be shown.", "speed")
-    frame_map = FrameMap.of(stride, units, treatment.held, reverse=treatment.reverse)
+    units = material.frames * _units_a_frame(treatment.fields)
+    if treatment.intent is Intent.FIT:
+        speed, cadence = _fitted(material, treatment, timeline_rate, units)
+    else:
+        shot = material.shot_rate or material.file_rate
+        speed, cadence = _speed(treatment, _read_rate(material, treatment), shot, timeline_rate)
+    frame_map = FrameMap(cadence, units, treatment.held, treatment.reverse)
     return Conform(material, treatment, timeline_rate, speed, frame_map)
 
 
-def _speed(material: Material, treatment: Treatment, timeline: Fraction, read: Fraction, units: int) -> Fraction:
-    shot = (material.shot_rate or material.file_rate).value
+@lru_cache(maxsize=4096)
+def _speed(treatment: Treatment, read: Rate, shot: Rate, timeline: Rate) -> tuple[Fraction, Cadence]:
+    """Speed and cadence of every intent but *fit*, the only one that asks for the clip's length."""
     value = treatment.value if treatment.value is not None else Fraction(1)
-    match treatment.intent:
-        case Intent.REAL_TIME:
-            return shot / read
-        case Intent.EVERY_FRAME:
-            return timeline / (read * _units_a_frame(treatment.fields))
-        case Intent.PACE:
-            return value * shot / read
-        case Intent.SPEED:
-            return value
-        case Intent.FIT:
-            return units * timeline / (value * read * _units_a_frame(treatment.fields))
-        case Intent.LEAVE:
-            return Fraction(1)
+    per_frame = _units_a_frame(treatment.fields)
+    speeds = {
+        Intent.REAL_TIME: shot.value / read.value,
+        Intent.EVERY_FRAME: timeline.value / (read.value * per_frame),
+        Intent.PACE: value * shot.value / read.value,
+        Intent.SPEED: value,
+        Intent.LEAVE: Fraction(1),
+    }
+    return _within_reach(speeds[treatment.intent], per_frame * read.value / timeline.value)
+
+
+def _fitted(material: Material, treatment: Treatment, timeline: Rate, units: int) -> tuple[Fraction, Cadence]:
+    assert treatment.value is not None
+    read, per_frame = _read_rate(material, treatment).value, _units_a_frame(treatment.fields)
+    speed = units * timeline.value / (treatment.value * read * per_frame)
+    return _within_reach(speed, per_frame * read / timeline.value)
+
+
+def _within_reach(speed: Fraction, stride_a_speed: Fraction) -> tuple[Fraction, Cadence]:
+    stride = stride_a_speed * speed
+    if not 1 / HIGHEST_STRIDE <= stride <= HIGHEST_STRIDE:
+        raise RuleError("This speed is far beyond anything that can be shown.", "speed")
+    return speed, Cadence.of(stride)
 
 
 def _read_rate(material: Material, treatment: Treatment) -> Rate:

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 from fractions import Fraction
+from functools import cached_property, lru_cache
 from typing import Any
 
 from oddmeter.core.errors import RuleError
@@ -164,31 +165,61 @@ class Decisions:
     sound: SoundChoice | None = None
     reverse: bool | None = None
 
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash(self.items())
+
     @staticmethod
     def of(texts: Mapping[str, str]) -> "Decisions":
-        """From text by part, as ``texts`` gives it; raises ``RuleError`` where one says nothing."""
-        return Decisions(**{part: read_part(Part(part), text) for part, text in texts.items()})
+        """From text by part, as ``texts`` gives it; raises ``RuleError`` where one says nothing. The same object for
+        the same texts, since batches share few decisions."""
+        return _read(tuple(sorted(texts.items())))
 
     def texts(self) -> dict[str, str]:
         """Exact text for each part that is decided."""
         return {part.value: _text(value) for part, value in self.items()}
 
-    def items(self) -> Iterable[tuple[Part, Any]]:
+    def items(self) -> tuple[tuple[Part, Any], ...]:
         """The parts that are decided."""
-        return ((part, value) for part in Part if (value := getattr(self, part.value)) is not None)
+        return self._items
+
+    @cached_property
+    def _items(self) -> tuple[tuple[Part, Any], ...]:
+        return tuple((part, value) for part, name in _NAMES if (value := getattr(self, name)) is not None)
 
     def over(self, other: "Decisions") -> "Decisions":
         """These decisions, and the other ones where these say nothing."""
-        return replace(other, **{part.value: value for part, value in self.items()})
+        return _over(self, other)
 
     def without(self, parts: Iterable[Part]) -> "Decisions":
         """These decisions with some parts left to the levels above again."""
-        return replace(self, **{part.value: None for part in parts})
+        return _without(self, tuple(parts))
 
     def only(self, parts: Iterable[Part]) -> "Decisions":
         """Of these decisions, those on some parts."""
         kept = set(parts)
         return self.without(part for part in Part if part not in kept)
+
+
+_NAMES = tuple((part, part.value) for part in Part)
+
+
+@lru_cache(maxsize=4096)
+def _read(texts: tuple[tuple[str, str], ...]) -> Decisions:
+    return Decisions(**{part: read_part(Part(part), text) for part, text in texts})
+
+
+@lru_cache(maxsize=4096)
+def _over(near: Decisions, far: Decisions) -> Decisions:
+    return replace(far, **{part.value: value for part, value in near.items()})
+
+
+@lru_cache(maxsize=4096)
+def _without(decided: Decisions, parts: tuple[Part, ...]) -> Decisions:
+    return replace(decided, **{part.value: None for part in parts})
 
 
 @dataclass(frozen=True)
@@ -213,43 +244,52 @@ HOUSE = Layer(
 
 @dataclass(frozen=True)
 class Resolved:
-    """What holds for one use of a clip, and which layer each part comes from."""
+    """What holds for one use of a clip, and the layers it comes from, the farthest first."""
 
     decisions: Decisions
-    origins: Mapping[Part, Layer]
+    layers: tuple[Layer, ...]
 
     @property
     def decided(self) -> bool:
         """True where somebody has said what is wanted of the clip."""
         return self.decisions.intent is not None
 
+    @property
+    def origins(self) -> Mapping[Part, Layer]:
+        """The layer that each part comes from."""
+        return {part: layer for layer in self.layers for part, _ in layer.decisions.items()}
+
     def treatment(self, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Treatment:
         """The treatment of a clip with these rates on a timeline; as it stands where nobody has decided.
 
         Raises ``RuleError`` where a read rate comes out that is none.
         """
-        d = self.decisions
-        wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
-        made = Treatment(wish.intent, wish.value)
-        if wish.intent is Intent.LEAVE:
-            return replace(made, sound=d.sound or made.sound)
-        read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
-        return replace(
-            made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
-            effort=d.effort or made.effort, reach=made.reach if d.reach is None else d.reach,
-            trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
-            sound=d.sound or made.sound, reverse=bool(d.reverse),
-        )  # fmt: skip
+        return _treatment(self.decisions, file_rate, shot_rate, timeline_rate)
+
+
+@lru_cache(maxsize=4096)
+def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Treatment:
+    wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
+    made = Treatment(wish.intent, wish.value)
+    if wish.intent is Intent.LEAVE:
+        return replace(made, sound=d.sound or made.sound)
+    read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
+    return replace(
+        made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
+        effort=d.effort or made.effort, reach=made.reach if d.reach is None else d.reach,
+        trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
+        sound=d.sound or made.sound, reverse=bool(d.reverse),
+    )  # fmt: skip
 
 
 def resolve(layers: Iterable[Layer]) -> Resolved:
     """What holds, of layers from the farthest to the nearest."""
-    held, origins = HOUSE.decisions, {part: HOUSE for part, _ in HOUSE.decisions.items()}
-    for layer in layers:
-        for part, _ in layer.decisions.items():
-            origins[part] = layer
-        held = layer.decisions.over(held)
-    return Resolved(held, origins)
+    all_layers = (HOUSE, *layers)
+    held = HOUSE.decisions
+    for layer in all_layers[1:]:
+        if layer.decisions.items():
+            held = _over(layer.decisions, held)
+    return Resolved(held, all_layers)
 
 
 def read_part(part: Part, text: str) -> Any:

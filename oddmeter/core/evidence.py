@@ -105,7 +105,7 @@ class Verdict:
     @property
     def rate(self) -> Rate | None:
         """The value of a question about a rate."""
-        return Rate(Fraction(self.value)) if self.value is not None and self.question in RATES else None
+        return Rate.read(self.value) if self.value is not None and self.question in RATES else None
 
 
 def verdict(question: Question, claims: Iterable[Claim]) -> Verdict:

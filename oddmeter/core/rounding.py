@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
+from functools import lru_cache
 
-from oddmeter.core.cadence import FrameMap
+from oddmeter.core.cadence import Cadence, FrameMap
 from oddmeter.core.conform import Conform
 from oddmeter.core.rates import fixed_text, round_half_up
 
@@ -52,17 +53,31 @@ def rounded(planned: Conform, precision: Precision) -> Rounded:
     if precision is Precision.EXACT:
         value = planned.speed
         return Rounded(precision, f"{value.numerator}/{value.denominator}", value, frame_map.length, 0, Fraction(0))
-    exact = planned.read_rate.value if precision.rounds_rates else planned.speed * 100
+    near = _near(planned.read_rate.value if precision.rounds_rates else planned.speed * 100, precision)
+    cadence = _rounded_cadence(frame_map.cadence, near.ratio)
+    made = FrameMap(cadence, frame_map.units)
+    last = min(made.length, frame_map.length) - 1
+    off = made.length - frame_map.length
+    return Rounded(precision, near.number, near.value, made.length, off, (cadence.stride - frame_map.stride) * last)
+
+
+@dataclass(frozen=True)
+class _Near:
+    number: str
+    value: Fraction
+    ratio: Fraction
+
+
+@lru_cache(maxsize=4096)
+def _near(exact: Fraction, precision: Precision) -> _Near:
     grain = 10**precision.places
     near = Fraction(max(1, round_half_up(exact * grain)), grain)
-    made = FrameMap.of(frame_map.stride * near / exact, frame_map.units)
-    last = min(made.length, frame_map.length) - 1
     number = fixed_text(near, precision.places)
-    return Rounded(
-        precision,
-        number if precision.rounds_rates else f"{number} %",
-        near if precision.rounds_rates else near / 100,
-        made.length,
-        made.length - frame_map.length,
-        (made.stride - frame_map.stride) * last,
-    )
+    if precision.rounds_rates:
+        return _Near(number, near, near / exact)
+    return _Near(f"{number} %", near / 100, near / exact)
+
+
+@lru_cache(maxsize=4096)
+def _rounded_cadence(cadence: Cadence, ratio: Fraction) -> Cadence:
+    return Cadence.of(cadence.stride * ratio)

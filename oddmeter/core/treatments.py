@@ -1,8 +1,9 @@
 """Treatments: what is decided about a clip, worked out from every level that has a say."""
 
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from enum import StrEnum
 from fractions import Fraction
+from functools import cached_property
 
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
@@ -79,6 +80,13 @@ class Treatment:
 
     def __post_init__(self) -> None:
         check_wish(self.intent, self.value)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash(astuple(self))
 
 
 def check_wish(intent: Intent, value: Fraction | None) -> None:

@@ -1,7 +1,7 @@
 """Deliveries and their clips: what came in, what is known of each, and what is decided on it."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
 from typing import Any
@@ -38,14 +38,25 @@ class Delivery:
 
 
 @dataclass(frozen=True)
+class Decided:
+    """What people decided on one clip itself: ``decisions``, those for one timeline alone in ``uses``, by its id, the
+    recipe that was put on it, tags and a note; what holds is worked out with the levels above."""
+
+    decisions: Decisions = field(default_factory=Decisions)
+    recipe_id: int | None = None
+    uses: Mapping[int, Decisions] = field(default_factory=dict)
+    tags: frozenset[str] = frozenset()
+    note: str = ""
+
+
+@dataclass(frozen=True)
 class Clip:
     """One file, or numbered sequence, with all that is known and decided.
 
     ``measured`` is what the probe found, None until it has; ``picture`` what the pictures show, None until they
     were looked at; ``entries`` are rows of reports; ``words`` what people settled. ``proxy_of`` is the clip that
-    this one stands for, ``proxies`` how many stand for it. ``decisions`` are those on the clip itself, ``uses`` those
-    for one timeline alone, by its id; what holds is worked out with the levels above. ``revision`` rises whenever a
-    person changes the clip, its treatment or what is settled.
+    this one stands for, ``proxies`` how many stand for it. ``revision`` rises whenever a person changes the clip, its
+    treatment or what is settled.
     """
 
     id: int
@@ -57,11 +68,7 @@ class Clip:
     picture: PictureReport | None
     entries: tuple[LogEntry, ...]
     words: tuple[Word, ...]
-    decisions: Decisions
-    recipe_id: int | None
-    uses: Mapping[int, Decisions]
-    tags: frozenset[str]
-    note: str
+    decided: Decided
     revision: int
     show_id: int
     proxy_of: int | None
@@ -79,14 +86,16 @@ class Clip:
         if facts is None or facts.fault is not None:
             return facts
         found = self.verdicts
-        scan = found[Question.SCAN].value
-        order = found[Question.FIELD_ORDER].value if scan == Scan.INTERLACED.value else None
-        return replace(
-            facts,
-            file_rate=found[Question.FILE_RATE].rate or facts.file_rate,
-            scan=Scan(scan) if scan else Scan.UNKNOWN,
-            field_order=order,
-        )
+        rate = found[Question.FILE_RATE].rate or facts.file_rate
+        scan = Scan(found[Question.SCAN].value or Scan.UNKNOWN)
+        order = found[Question.FIELD_ORDER].value if scan is Scan.INTERLACED else None
+        if (rate, scan, order) == (facts.file_rate, facts.scan, facts.field_order):
+            return facts
+        return replace(facts, file_rate=rate, scan=scan, field_order=order)
+
+    def forget(self) -> None:
+        """Let go of the claims once they are reckoned with; they are drawn up again where they are asked for."""
+        self.__dict__.pop("verdicts", None)
 
     @cached_property
     def standing(self) -> Standing:
@@ -109,12 +118,13 @@ class Clip:
         return shot if own is None else Rate(shot.value * facts.file_rate.value / own.value)
 
 
-_CLIPS = """
-    SELECT c.id, c.delivery_id, d.root, d.show_id, c.path, c.name, c.proxy_of, c.revision + t.revision AS revision,
-           f.*, t.decisions, t.recipe_id, t.note, p.report,
-           (SELECT jsonb_agg(to_jsonb(w)) FROM word w WHERE w.clip_id = c.id) AS words,
+_DECIDED = """t.decisions, t.recipe_id, t.note,
            (SELECT jsonb_object_agg(u.timeline_id, u.decisions) FROM clip_use u WHERE u.clip_id = c.id) AS uses,
-           (SELECT array_agg(g.name) FROM clip_tag ct JOIN tag g ON g.id = ct.tag_id WHERE ct.clip_id = c.id) AS tags,
+           (SELECT array_agg(g.name) FROM clip_tag ct JOIN tag g ON g.id = ct.tag_id WHERE ct.clip_id = c.id) AS tags"""
+CLIPS = f"""
+    SELECT c.id, c.delivery_id, d.root, d.show_id, c.path, c.name, c.proxy_of, c.revision + t.revision AS revision,
+           f.*, p.report, {_DECIDED},
+           (SELECT jsonb_agg(to_jsonb(w)) FROM word w WHERE w.clip_id = c.id) AS words,
            (SELECT count(*) FROM clip x WHERE x.proxy_of = c.id) AS proxies
     FROM clip c
     JOIN delivery d ON d.id = c.delivery_id
@@ -164,20 +174,50 @@ def clips_if_there(connection: Connection, clip_id: int) -> Clip | None:
     return found[0] if found else None
 
 
-def stamps(connection: Connection, show_id: int) -> tuple[dict[int, tuple[object, ...]], tuple[object, ...]]:
-    """For each clip of a show, in the order of the ledger, the transactions that last wrote what is known and decided
-    of it; and the same for the show's reports. Proxies are left out."""
-    rows = connection.execute(
-        "SELECT c.id, c.xmin::text, t.xmin::text, f.xmin::text, p.xmin::text FROM clip c"
-        " JOIN delivery d ON d.id = c.delivery_id JOIN treatment t ON t.id = c.id"
-        " JOIN clip_facts f ON f.clip_id = c.id LEFT JOIN picture p ON p.clip_id = c.id"
-        " WHERE d.show_id = %s AND NOT d.removed AND c.proxy_of IS NULL ORDER BY d.id, c.name, c.id",
-        (show_id,),
-    ).fetchall()
+STAMPS = """
+    SELECT c.id, f.xmin::text || ' ' || coalesce(p.xmin::text, '') || coalesce(w.stamp, ''),
+           c.xmin::text || ' ' || t.xmin::text
+    FROM clip c
+    JOIN delivery d ON d.id = c.delivery_id
+    JOIN treatment t ON t.id = c.id
+    JOIN clip_facts f ON f.clip_id = c.id
+    LEFT JOIN picture p ON p.clip_id = c.id
+    LEFT JOIN (SELECT clip_id, string_agg(' ' || id || ':' || xmin::text, '' ORDER BY id) AS stamp
+               FROM word GROUP BY clip_id) w ON w.clip_id = c.id
+    WHERE d.show_id = %s AND NOT d.removed AND c.proxy_of IS NULL ORDER BY d.id, c.name, c.id
+"""
+
+
+@dataclass(frozen=True)
+class Stamps:
+    """Which transactions wrote last what is known of each clip, and what is decided on it, by clip in the order of the
+    ledger; and the same for the show's reports."""
+
+    known: Mapping[int, str]
+    decided: Mapping[int, str]
+    reports: str
+
+
+def stamps(connection: Connection, show_id: int) -> Stamps:
+    """The stamps of a show's clips, without proxies."""
+    rows = connection.execute(STAMPS, (show_id,)).fetchall()
     reports = connection.execute(
-        "SELECT array_agg(id || ' ' || xmin::text ORDER BY id) FROM log_report WHERE show_id = %s", (show_id,)
+        "SELECT string_agg(id || ' ' || xmin::text, ' ' ORDER BY id) FROM log_report WHERE show_id = %s", (show_id,)
     ).fetchone()
-    return {int(str(row[0])): row[1:] for row in rows}, tuple(reports or ())
+    ids = [int(str(row[0])) for row in rows]
+    known, decided = (dict(zip(ids, (str(row[i]) for row in rows), strict=True)) for i in (1, 2))
+    return Stamps(known, decided, str(reports))
+
+
+def decided(connection: Connection, ids: Iterable[int]) -> dict[int, tuple[Decided, int]]:
+    """What is decided on these clips, and the revision each is at."""
+    with connection.cursor(row_factory=dict_row) as cursor:
+        rows = cursor.execute(
+            f"SELECT c.id, c.revision + t.revision AS revision, {_DECIDED} FROM clip c"
+            " JOIN treatment t ON t.id = c.id WHERE c.id = ANY(%s)".encode(),
+            (list(ids),),
+        ).fetchall()
+    return {row["id"]: (_decided(row), row["revision"]) for row in rows}
 
 
 def place(connection: Connection, clip_id: int) -> tuple[str, str] | None:
@@ -317,7 +357,7 @@ def expect_revisions(connection: Connection, expected: dict[int, int]) -> None:
 
 def _clips(connection: Connection, where: str, parameters: Sequence[object]) -> list[Clip]:
     with connection.cursor(row_factory=dict_row) as cursor:
-        rows = cursor.execute(f"{_CLIPS} {where}".encode(), parameters).fetchall()
+        rows = cursor.execute(f"{CLIPS} {where}".encode(), parameters).fetchall()
     entries: dict[int, tuple[LogEntry, ...]] = {}
     for show_id in {row["show_id"] for row in rows}:
         if found := matched(connection, show_id):
@@ -336,15 +376,21 @@ def _clip(row: dict[str, Any], entries: tuple[LogEntry, ...]) -> Clip:
         picture=report_in(row["report"]) if row["report"] else None,
         entries=entries,
         words=tuple(Word(Question(w["question"]), w["value"], w["person"], w["reason"]) for w in row["words"] or ()),
-        decisions=Decisions.of(row["decisions"]),
-        recipe_id=row["recipe_id"],
-        uses={int(timeline): Decisions.of(texts) for timeline, texts in (row["uses"] or {}).items()},
-        tags=frozenset(row["tags"] or ()),
-        note=row["note"],
+        decided=_decided(row),
         revision=row["revision"],
         show_id=row["show_id"],
         proxy_of=row["proxy_of"],
         proxies=row["proxies"],
+    )
+
+
+def _decided(row: dict[str, Any]) -> Decided:
+    return Decided(
+        Decisions.of(row["decisions"]),
+        row["recipe_id"],
+        {int(timeline): Decisions.of(texts) for timeline, texts in (row["uses"] or {}).items()},
+        frozenset(row["tags"] or ()),
+        row["note"],
     )
 
 

@@ -39,7 +39,7 @@ class Database:
 
 def rate_in(value: str | None) -> Rate | None:
     """A rate column as a value."""
-    return None if value is None else Rate(Fraction(value))
+    return None if value is None else Rate.read(value)
 
 
 def fraction_in(value: str | None) -> Fraction | None:

@@ -1,6 +1,7 @@
 """The application: all routers, the guard, live events, and the built page."""
 
 import asyncio
+import gc
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 from pathlib import Path
@@ -42,12 +43,15 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        gc.set_threshold(200_000, 20, 20)  # the boards hold many small values that live long; see bench/ledger.py
         await asyncio.to_thread(database.open)
         await asyncio.to_thread(tasks.app.open)
         listening = asyncio.create_task(app.state.listener.run())
+        warming = asyncio.create_task(asyncio.to_thread(app.state.boards.warm))
         try:
             yield
         finally:
+            warming.cancel()
             listening.cancel()
             with suppress(asyncio.CancelledError):
                 await listening

@@ -6,8 +6,9 @@ has changed: each row of it carries the transaction that wrote it last, and what
 is ever older than the transaction that the request runs in.
 """
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from threading import Lock
 
 from oddmeter.core.batches import Mark, marks
@@ -19,7 +20,7 @@ from oddmeter.core.recipes import Subject
 from oddmeter.core.standing import Standing
 from oddmeter.store import clips, decisions, renders, shows
 from oddmeter.store.changes import MissingError
-from oddmeter.store.clips import Clip
+from oddmeter.store.clips import Clip, Decided, Stamps
 from oddmeter.store.database import Connection, Database
 from oddmeter.store.decisions import House
 from oddmeter.store.shows import Show, Timeline
@@ -30,28 +31,46 @@ _CHUNK = 2_000
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """A clip without its evidence, and what that evidence comes to. ``material`` is None where the clip has not been
+    """A clip, what its evidence comes to, and what is decided on it. ``material`` is None where the clip has not been
     looked at yet or cannot be used."""
 
     clip: Clip
     facts: Facts | None
     standing: Standing
     material: Material | None
+    decided: Decided
+    revision: int
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Row:
-    """A clip worked out for a timeline. ``planned`` is None where it cannot be."""
+    """A clip worked out for a timeline. ``planned`` is None where it cannot be, ``handed_off`` the order of its newest
+    finished file."""
 
     known: Known
     resolved: Resolved
     planned: Conform | None
-    marks: tuple[Mark, ...]
+    timeline: Timeline
+    handed_off: Order | None
+
+    @cached_property
+    def marks(self) -> tuple[Mark, ...]:
+        """What stands out about the clip."""
+        found = marks(self.known.facts, self.planned, self.resolved.decided, self.known.standing)
+        if self.handed_off is not None and self.planned is not None:
+            changed = order_of(self.planned, self.timeline) != self.handed_off
+            return (*found, Mark.CHANGED) if changed else found
+        return found
 
     @property
     def clip(self) -> Clip:
-        """The clip, without its evidence."""
+        """The clip; what is decided on it is in ``decided``."""
         return self.known.clip
+
+    @property
+    def decided(self) -> Decided:
+        """What is decided on the clip itself."""
+        return self.known.decided
 
 
 @dataclass
@@ -64,6 +83,7 @@ class Board:
     known: Mapping[int, Known]
     handed_off: Mapping[int, Mapping[str, Order]]
     _rows: dict[int, dict[int, Row]] = field(default_factory=dict)
+    _held: dict[tuple[object, ...], tuple[House, Resolved]] = field(default_factory=dict)
     _before: "Board | None" = None
 
     def timeline(self, timeline_id: int | None = None) -> Timeline:
@@ -115,7 +135,7 @@ class Board:
             pulldown=standing.pulldown,
             repeats=standing.repeats,
             gauge=standing.gauge,
-            tags=clip.tags,
+            tags=known.decided.tags,
             confirmed=standing.confirmed,
         )
 
@@ -124,7 +144,7 @@ class Board:
     ) -> Row:
         if old is not None and old.known is known and same_house:
             return old
-        held = resolved(known.clip, house or self.house, timeline)
+        held = self._resolved(known, timeline, house or self.house)
         if old is not None and old.known is known and old.resolved.decisions == held.decisions:
             return replace(old, resolved=held)
         planned = None
@@ -133,11 +153,16 @@ class Board:
                 planned = worked_out(known.material, held, timeline)
             except RuleError:
                 planned = None
-        found = marks(known.facts, planned, held.decided, known.standing)
         made = self.handed_off.get(known.clip.id, {}).get(timeline.settings.name)
-        if made is not None and planned is not None and order_of(planned, timeline) != made:
-            found = (*found, Mark.CHANGED)
-        return Row(known, held, planned, found)
+        return Row(known, held, planned, timeline, made)
+
+    def _resolved(self, known: Known, timeline: Timeline, house: House) -> Resolved:
+        """What holds for a clip; the same object for clips of which the same is decided."""
+        own = known.decided
+        key = (id(house), known.clip.delivery_id, own.recipe_id, own.decisions, own.uses.get(timeline.id), timeline.id)
+        if key not in self._held:
+            self._held[key] = (house, resolved(known.clip.delivery_id, own, house, timeline))
+        return self._held[key][1]
 
     def _same_timeline(self, timeline: Timeline) -> bool:
         assert self._before is not None
@@ -150,8 +175,17 @@ class Boards:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._kept: dict[int, tuple[Board, dict[int, tuple[object, ...]], object]] = {}
+        self._kept: dict[int, tuple[Board, Stamps]] = {}
         self._lock = Lock()
+
+    def warm(self) -> None:
+        """Work out every show, so that nobody waits for it later."""
+        with self._database.transaction() as connection:
+            ids = [show.id for show in shows.all_shows(connection)]
+        for show_id in ids:
+            board = self.open(show_id)
+            for timeline in board.show.timelines:
+                board.rows(timeline)
 
     def open(self, show_id: int) -> Board:
         """The board of a show as it stands now; raises ``MissingError`` where there is no such show."""
@@ -161,17 +195,18 @@ class Boards:
 
     def _refreshed(self, connection: Connection, show_id: int) -> Board:
         show = shows.show(connection, show_id)
-        stamps, reports = clips.stamps(connection, show_id)
-        before, old_stamps, old_reports = self._kept.get(show_id, (None, {}, None))
-        if before is None or reports != old_reports:
-            old_stamps = {}
-        kept = before.known if before else {}
-        changed = [clip_id for clip_id, stamp in stamps.items() if old_stamps.get(clip_id) != stamp]
-        fresh = {known.clip.id: known for known in _looked_up(connection, changed)}
+        now = clips.stamps(connection, show_id)
+        before, was = self._kept.get(show_id, (None, Stamps({}, {}, "")))
+        kept = before.known if before and was.reports == now.reports else {}
+        unknown = [i for i, stamp in now.known.items() if i not in kept or was.known.get(i) != stamp]
+        fresh = {known.clip.id: known for known in _looked_up(connection, unknown)}
+        anew = [i for i, stamp in now.decided.items() if i not in fresh and was.decided.get(i) != stamp]
+        for clip_id, (own, revision) in clips.decided(connection, anew).items():
+            fresh[clip_id] = replace(kept[clip_id], decided=own, revision=revision)
         house = decisions.house(connection, show_id)
         if before is not None and before.house == house:
             house = before.house
-        known = {clip_id: fresh.get(clip_id) or kept[clip_id] for clip_id in stamps}
+        known = {clip_id: fresh.get(clip_id) or kept[clip_id] for clip_id in now.known}
         made = {
             clip_id: {name: Order.model_validate_json(plan) for name, plan in plans.items()}
             for clip_id, plans in renders.handed_off(connection, show_id).items()
@@ -179,7 +214,7 @@ class Boards:
         board = Board(show, house, known, made, _before=before)
         if before is not None:
             before._before = None
-        self._kept[show_id] = (board, stamps, reports)
+        self._kept[show_id] = (board, now)
         return board
 
 
@@ -195,10 +230,6 @@ def known_of(clip: Clip) -> Known:
         material = material_of(clip)
     except RuleError:
         material = None
-    slim = replace(clip, measured=None, picture=None, entries=(), words=())
-    return Known(slim, clip.facts, clip.standing, material)
-
-
-def with_clips(board: Board, changed: Collection[Clip]) -> list[Known]:
-    """The clips of a board with other decisions on them."""
-    return [replace(board.known[clip.id], clip=clip) for clip in changed]
+    known = Known(clip, clip.facts, clip.standing, material, clip.decided, clip.revision)
+    clip.forget()
+    return known

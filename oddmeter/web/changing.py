@@ -14,7 +14,7 @@ from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate, parse_fraction
 from oddmeter.core.treatments import Intent
 from oddmeter.store import decisions
-from oddmeter.store.clips import Clip
+from oddmeter.store.clips import Decided
 from oddmeter.store.database import Connection
 from oddmeter.store.shows import Timeline
 from oddmeter.web.board import Board, Known, Row
@@ -93,10 +93,10 @@ def changed(board: Board, asked: PlanChange, timeline: Timeline) -> Changed:
     out = []
     for row in rows:
         mine = replace(given, intent=wish(row)) if wish else given
-        clip = _put(row.clip, mine, taken_back, uses, timeline.id)
+        own = _put(row.decided, mine, taken_back, uses, timeline.id)
         if "recipe" in asked.model_fields_set:
-            clip = replace(clip, recipe_id=asked.recipe)
-        known = replace(row.known, clip=clip)
+            own = replace(own, recipe_id=asked.recipe)
+        known = replace(row.known, decided=own)
         if shot is not None and known.material is not None:
             known = replace(known, material=replace(known.material, shot_rate=shot))
         out.append(known)
@@ -105,41 +105,45 @@ def changed(board: Board, asked: PlanChange, timeline: Timeline) -> Changed:
 
 def write(connection: Connection, board: Board, made: Iterable[Known]) -> None:
     """Write what is decided on clips, wherever it differs from the board."""
-    clips = [known.clip for known in made]
-    was = {clip.id: board.known[clip.id].clip for clip in clips}
-    own = {clip.id: clip.decisions for clip in clips if clip.decisions != was[clip.id].decisions}
+    pairs = [(known.clip.id, board.known[known.clip.id].decided, known.decided) for known in made]
+    own = {clip_id: now.decisions for clip_id, was, now in pairs if now.decisions != was.decisions}
     if own:
         decisions.decide_clips(connection, own)
-    recipes = {clip.id: clip.recipe_id for clip in clips if clip.recipe_id != was[clip.id].recipe_id}
+    recipes = {clip_id: now.recipe_id for clip_id, was, now in pairs if now.recipe_id != was.recipe_id}
     if recipes:
         decisions.put_recipes(connection, recipes)
+    nothing = Decisions()
     for timeline in board.show.timelines:
-        nothing = Decisions()
         uses = {
-            clip.id: use
-            for clip in clips
-            if (use := clip.uses.get(timeline.id, nothing)) != was[clip.id].uses.get(timeline.id, nothing)
+            clip_id: use
+            for clip_id, was, now in pairs
+            if (use := now.uses.get(timeline.id, nothing)) != was.uses.get(timeline.id, nothing)
         }
         if uses:
             decisions.decide_uses(connection, timeline.id, uses)
 
 
 def _put(
-    clip: Clip, given: Decisions, taken_back: Sequence[Part], uses: Sequence[int] | None, planned_for: int
-) -> Clip:
-    """The clip with decisions on itself, or on its uses. Where the planned timeline's use has a word of its own on a
+    was: Decided, given: Decisions, taken_back: Sequence[Part], uses: Sequence[int] | None, planned_for: int
+) -> Decided:
+    """The decisions on a clip itself, or on its uses. Where the planned timeline's use has a word of its own on a
     part, that is what is seen, and so what is changed."""
     if uses is not None:
-        both = dict(clip.uses)
+        both = dict(was.uses)
         for use in uses:
             both[use] = given.over(both.get(use, Decisions())).without(taken_back)
-        return replace(clip, uses={use: d for use, d in both.items() if d.texts()})
-    own_use = clip.uses.get(planned_for, Decisions())
+        return replace(was, uses=_said(both))
+    if planned_for not in was.uses:
+        return replace(was, decisions=given.over(was.decisions).without(taken_back))
+    own_use = was.uses[planned_for]
     here = {part for part, _ in own_use.items()}
     kept = given.only(here).over(own_use).without(part for part in taken_back if part in here)
-    own = given.without(here).over(clip.decisions).without(part for part in taken_back if part not in here)
-    both = {**clip.uses, planned_for: kept} if here else dict(clip.uses)
-    return replace(clip, decisions=own, uses={use: d for use, d in both.items() if d.texts()})
+    own = given.without(here).over(was.decisions).without(part for part in taken_back if part not in here)
+    return replace(was, decisions=own, uses=_said({**was.uses, planned_for: kept}))
+
+
+def _said(uses: Mapping[int, Decisions]) -> dict[int, Decisions]:
+    return {use: decided for use, decided in uses.items() if decided.items()}
 
 
 def _decisions(board: Board, asked: PlanChange, timeline: Timeline) -> Decisions:

@@ -207,7 +207,7 @@ def _one(
     here: Context, clip: Clip, house: House, timeline: Timeline, delivery: str, folder: str, asked: MakeIn
 ) -> _Wanted:
     settings = timeline.settings
-    held = resolved(clip, house, timeline)
+    held = resolved(clip.delivery_id, clip.decided, house, timeline)
     planned = plan_of(clip, house, timeline)
     values = {
         "clip": PurePosixPath(clip.name).stem,

@@ -130,8 +130,8 @@ class LedgerGroup(BaseModel):
 
 
 class Ledger(BaseModel):
-    """The clips that were asked for, in order: ids, and beside each the revision it is at. ``counts`` are of all clips,
-    by mark, ``decided`` and ``usable``; ``tags`` those that the show knows."""
+    """The clips that were asked for, in order: ids, and beside each its name and the revision it is at. ``counts`` are
+    of all clips, by mark, ``decided`` and ``usable``; ``tags`` those that the show knows."""
 
     timeline_id: int | None
     total: int
@@ -139,6 +139,7 @@ class Ledger(BaseModel):
     tags: list[str]
     groups: list[LedgerGroup]
     ids: list[int]
+    names: list[str]
     revisions: list[int]
 
 
@@ -191,7 +192,8 @@ def ledger(
         tags=list(board.house.tags.values()),
         groups=views,
         ids=[row.clip.id for row in out],
-        revisions=[row.clip.revision for row in out],
+        names=[row.clip.name for row in out],
+        revisions=[row.known.revision for row in out],
     )
 
 
@@ -229,7 +231,7 @@ def clip_row(board: Board, row: Row, timeline: Timeline, other: Row | None, besi
     shot = row.known.standing.shot_rate or file_rate
     read = planned.read_rate if planned else file_rate
     origin = held.origins.get(Part.INTENT)
-    recipe = board.house.recipe(clip.recipe_id)
+    recipe = board.house.recipe(row.decided.recipe_id)
     decided = held.decisions
     return ClipRow(
         id=clip.id,
@@ -237,7 +239,7 @@ def clip_row(board: Board, row: Row, timeline: Timeline, other: Row | None, besi
         name=clip.name,
         path=clip.path,
         root=clip.root,
-        revision=clip.revision,
+        revision=row.known.revision,
         facts=facts_view(facts) if facts else None,
         shot=rate_view(shot) if shot else None,
         shot_state=row.known.standing.shot_state,
@@ -252,13 +254,13 @@ def clip_row(board: Board, row: Row, timeline: Timeline, other: Row | None, besi
         sound=decided.sound.value if decided.sound else "",
         sound_words=part_text(Part.SOUND, decided.sound) if facts and facts.sound else "",
         recipe=recipe.name if recipe else None,
-        alone=bool(clip.uses),
+        alone=bool(row.decided.uses),
         plan=plan_view(planned, timeline) if planned else None,
         beside=plan_view(other.planned, beside) if other and other.planned and beside else None,
         without_plan=without_plan(row) if planned is None else None,
         marks=list(row.marks),
-        tags=sorted(clip.tags),
-        note=clip.note,
+        tags=sorted(row.decided.tags),
+        note=row.decided.note,
     )
 
 
@@ -293,13 +295,13 @@ def plan_view(planned: Conform, timeline: Timeline) -> PlanView:
 def haystack(board: Board, row: Row) -> str:
     """All words by which a clip can be found, in lower case."""
     clip, known, planned = row.clip, row.known, row.planned
-    delivery, recipe = board.house.deliveries.get(clip.delivery_id), board.house.recipe(clip.recipe_id)
+    delivery, recipe = board.house.deliveries.get(clip.delivery_id), board.house.recipe(row.decided.recipe_id)
     rates = (known.standing.shot_rate, known.facts.file_rate if known.facts else None)
     words: Iterable[Any] = (
         clip.path, delivery.name if delivery else "", recipe.name if recipe else "",
         wish_text(row.resolved.decisions.intent),
         *rates, planned.read_rate if planned else "", planned.frame_map.kind if planned else "",
-        *(mark.value.replace("-", " ") for mark in row.marks), *clip.tags, clip.note,
+        *(mark.value.replace("-", " ") for mark in row.marks), *row.decided.tags, row.decided.note,
         known.facts.codec if known.facts else "", known.standing.gauge, known.standing.scan,
     )  # fmt: skip
     return " ".join(str(word) for word in words if word).lower()
@@ -345,7 +347,7 @@ _SORTS: Mapping[Sort, Callable[[Row], Any]] = {
 
 
 def _recipe_name(board: Board, row: Row) -> str:
-    found = board.house.recipe(row.clip.recipe_id)
+    found = board.house.recipe(row.decided.recipe_id)
     return found.name if found else "no recipe"
 
 
@@ -361,6 +363,6 @@ _GROUPS: Mapping[Group, Callable[[Board, Row], str]] = {
     Group.SHOT: lambda board, row: _shot_name(row),
     Group.CADENCE: lambda board, row: row.planned.frame_map.kind.value if row.planned else "no plan",
     Group.SCAN: lambda board, row: row.known.standing.scan or "not looked at",
-    Group.TAG: lambda board, row: min(row.clip.tags, default="no tag"),
+    Group.TAG: lambda board, row: min(row.decided.tags, default="no tag"),
     Group.NONE: lambda board, row: "",
 }

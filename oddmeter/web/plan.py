@@ -154,7 +154,7 @@ def _use(board: Board, timeline: Timeline, pairs: Sequence[tuple[Row, Row]], pla
 
 def _move(board: Board, was: Row, now: Row, timeline: Timeline) -> MoveView:
     before, after = was.planned, now.planned
-    recipe = board.house.recipe(now.clip.recipe_id) if now.clip.recipe_id != was.clip.recipe_id else None
+    recipe = board.house.recipe(now.decided.recipe_id) if now.decided.recipe_id != was.decided.recipe_id else None
     lengths = [plan.frame_map.length if plan else 0 for plan in (before, after)]
     return MoveView(
         id=now.clip.id,

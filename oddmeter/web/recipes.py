@@ -248,15 +248,15 @@ def _run(board: Board, asked: RunIn) -> list[Known]:
     out = []
     for one in known:
         found = deciding(recipes, board.subject(one, timeline))
-        if found is not None and found.id != one.clip.recipe_id:
-            out.append(replace(one, clip=replace(one.clip, recipe_id=found.id)))
+        if found is not None and found.id != one.decided.recipe_id:
+            out.append(replace(one, decided=replace(one.decided, recipe_id=found.id)))
     return out
 
 
 def _run_title(board: Board, asked: RunIn, made: Sequence[Known]) -> str:
     count = f"{len(made)} {'clip' if len(made) == 1 else 'clips'}"
     named = {recipe.id: recipe.name for recipe in board.house.recipes}
-    used = {known.clip.recipe_id for known in made}
+    used = {known.decided.recipe_id for known in made}
     what = f"Recipe “{named[next(iter(used)) or 0]}”" if len(used) == 1 else f"{len(used)} recipes"
     return f"{what} run over {count}"
 
@@ -275,7 +275,7 @@ def _view(recipe: Recipe, board: Board, first: Sequence[Recipe | None]) -> Recip
         rule_words=recipe.rule.words() if recipe.rule else "by hand only",
         decisions=decided,
         words=", ".join(titled(Part(one.part), read_part(one.part, one.text)) for one in decided) or "decides nothing",
-        on=sum(known.clip.recipe_id == recipe.id for known in board.known.values()),
+        on=sum(known.decided.recipe_id == recipe.id for known in board.known.values()),
         fits=sum(found is not None and found.id == recipe.id for found in first),
         revision=board.house.revisions[recipe.id],
     )

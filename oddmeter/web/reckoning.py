@@ -219,8 +219,8 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
         repeated=total.repeated,
         kinds=[f"{count} {kind}" for kind, count in total.kinds.items() if count],
         parts=_parts([row.resolved for row in usable]),
-        tags=sorted(frozenset.intersection(*(row.clip.tags for row in usable))),
-        note=usable[0].clip.note if len({row.clip.note for row in usable}) == 1 else None,
+        tags=sorted(frozenset.intersection(*(row.decided.tags for row in usable))),
+        note=usable[0].decided.note if len({row.decided.note for row in usable}) == 1 else None,
         equations=[_equation(group, timeline) for group in largest[:_MOST_SPELLED]],
         more_equations=max(0, len(largest) - _MOST_SPELLED),
         alternatives=[_alternative(wish, usable, timeline) for wish in ALTERNATIVES],
@@ -234,13 +234,15 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
 
 def _parts(held: Sequence[Resolved]) -> list[PartView]:
     out = []
+    several = [(one.decisions, one.origins) for one in held]
     for part in Part:
-        values = {getattr(one.decisions, part.value) for one in held}
-        origins = {_origin(one.origins.get(part)) for one in held}
+        values = {getattr(decided, part.value) for decided, _ in several}
+        layers = [origins.get(part) for _, origins in several]
+        origins = {_origin(layer) for layer in layers}
         mixed = len(values) > 1
         value = next(iter(values))
         texts = Decisions(**{part.value: value}).texts() if not mixed and value is not None else {}
-        levels = {layer.level for one in held if (layer := one.origins.get(part)) is not None}
+        levels = {layer.level for layer in layers if layer is not None}
         out.append(
             PartView(
                 part=part,

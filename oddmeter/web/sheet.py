@@ -125,13 +125,13 @@ def _head(timeline: Timeline) -> dict[str, Any]:
 def _sheet_row(clip: Clip, house: House, timeline: Timeline, made: Render | None) -> tuple[SheetRow, str]:
     """A clip's row, and the drawing of its cadence."""
     settings, facts = timeline.settings, clip.facts
-    held, planned = resolved(clip, house, timeline), plan_of(clip, house, timeline)
+    held, planned = resolved(clip.delivery_id, clip.decided, house, timeline), plan_of(clip, house, timeline)
     found = marks(facts, planned, held.decided, clip.standing)
     said = [mark.value.replace("-", " ") for mark in found] + ([facts.trouble] if facts and facts.trouble else [])
     delivery = house.deliveries[clip.delivery_id].name
     common: dict[str, Any] = {
         "delivery": delivery, "clip": clip.name, "evidence": evidence_text(clip), "marks": "; ".join(said),
-        "note": clip.note, "tags": ", ".join(sorted(clip.tags)),
+        "note": clip.decided.note, "tags": ", ".join(sorted(clip.decided.tags)),
     }  # fmt: skip
     if planned is None:
         return SheetRow(source_frames=facts.frames if facts else 0, **common), ""

@@ -14,7 +14,7 @@ from oddmeter.core.rates import Rate, fraction_text
 from oddmeter.core.treatments import Between, Effort, Fields, Intent, SoundChoice, Treatment
 from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import Setting
-from oddmeter.store.clips import Clip
+from oddmeter.store.clips import Clip, Decided
 from oddmeter.store.decisions import House
 from oddmeter.store.renders import Render
 from oddmeter.store.shows import Show, Timeline
@@ -68,12 +68,12 @@ def settled_timeline(show: Show) -> Timeline:
     return show.default_timeline
 
 
-def resolved(clip: Clip, house: House, timeline: Timeline) -> Resolved:
+def resolved(delivery_id: int, decided: Decided, house: House, timeline: Timeline) -> Resolved:
     """What holds for a clip on a timeline, of all that is decided at every level."""
-    layers = [house.default, house.deliveries.get(clip.delivery_id), house.recipe(clip.recipe_id)]
-    layers.append(Layer(Level.CLIP, clip.name, clip.decisions))
-    if timeline.id in clip.uses:
-        layers.append(Layer(Level.USE, timeline.settings.name, clip.uses[timeline.id]))
+    layers = [house.default, house.deliveries.get(delivery_id), house.recipe(decided.recipe_id)]
+    layers.append(Layer(Level.CLIP, "", decided.decisions))
+    if timeline.id in decided.uses:
+        layers.append(Layer(Level.USE, timeline.settings.name, decided.uses[timeline.id]))
     return resolve(layer for layer in layers if layer is not None)
 
 
@@ -92,7 +92,7 @@ def plan_of(clip: Clip, house: House, timeline: Timeline) -> Conform | None:
     if clip.facts is None or not clip.facts.usable:
         return None
     try:
-        return worked_out(material_of(clip), resolved(clip, house, timeline), timeline)
+        return worked_out(material_of(clip), resolved(clip.delivery_id, clip.decided, house, timeline), timeline)
     except RuleError:
         return None
 

@@ -65,7 +65,7 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
 
     fresh = clip()
     assert (fresh.name, fresh.path) == ("a clip.mov", "deep/folder/a clip.mov")
-    assert fresh.decisions == Decisions() and not fresh.uses and not fresh.tags
+    assert fresh.decided == clips.Decided()
     wanted = Decisions(
         Wish(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT, Between.FLOW,
         Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH, True,
@@ -79,8 +79,8 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
         decisions.write_note(connection, [clip_id], "Ask the foundry")
         evidence.say(connection, [clip_id], Word(Question.SHOT_RATE, "150/1", "Ada"))
     decided = clip()
-    assert decided.decisions == wanted and decided.uses == {timeline: Decisions(trust=Fraction(1, 3))}
-    assert (decided.shot_rate, decided.tags, decided.note) == (
+    assert decided.decided.decisions == wanted and decided.decided.uses == {timeline: Decisions(trust=Fraction(1, 3))}
+    assert (decided.shot_rate, decided.decided.tags, decided.decided.note) == (
         Rate.of(150),
         frozenset({"Bell, close"}),
         "Ask the foundry",

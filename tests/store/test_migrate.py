@@ -45,10 +45,10 @@ def test_what_was_decided_before_there_were_levels_is_kept_and_can_still_be_undo
     database.open()
     with database.transaction() as connection:
         (clip,) = clips.clips_of_show(connection, 1)
-    assert clip.decisions.texts() == {"intent": "pace 1/2", "reading": "24000/1001", "sound": "off"}
+    assert clip.decided.decisions.texts() == {"intent": "pace 1/2", "reading": "24000/1001", "sound": "off"}
     changes.undo(database, 1, 1)
     with database.transaction() as connection:
-        assert clips.clips_of_show(connection, 1)[0].decisions.texts() == {}
+        assert clips.clips_of_show(connection, 1)[0].decided.decisions.texts() == {}
     database.close()
 
 

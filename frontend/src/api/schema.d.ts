@@ -1761,8 +1761,8 @@ export interface components {
     Kind: "whole" | "even" | "near" | "odd";
     /**
      * Ledger
-     * @description The clips that were asked for, in order: ids, and beside each the revision it is at. ``counts`` are of all clips,
-     *     by mark, ``decided`` and ``usable``; ``tags`` those that the show knows.
+     * @description The clips that were asked for, in order: ids, and beside each its name and the revision it is at. ``counts`` are
+     *     of all clips, by mark, ``decided`` and ``usable``; ``tags`` those that the show knows.
      */
     Ledger: {
       /** Timeline Id */
@@ -1779,6 +1779,8 @@ export interface components {
       groups: components["schemas"]["LedgerGroup"][];
       /** Ids */
       ids: number[];
+      /** Names */
+      names: string[];
       /** Revisions */
       revisions: number[];
     };
