@@ -167,7 +167,7 @@ def _section(total: DeliveryTotal, rows: Sequence[SheetRow], strips: dict[SheetR
     heads = "".join(f"<th{' class=n' if name in _NUMBERS else ''}>{name}</th>" for name in _HEADS)
     lines = "".join(_line(row, strips.get(row, "")) for row in rows)
     return (
-        f"<section><h2>{escape(total.delivery)}</h2><table><thead><tr>{heads}</tr></thead><tbody>{lines}</tbody>"
+        f"<section><h2>{escape(total.delivery)}</h2><table>{_WIDTHS}<thead><tr>{heads}</tr></thead><tbody>{lines}</tbody>"
         f"<tfoot><tr><td>{total.clips} {'clip' if total.clips == 1 else 'clips'}</td><td></td><td></td><td></td>"
         f"<td class=n>{total.frames_before} → {total.frames_after}</td>"
         f"<td>{total.dropped} dropped, {total.repeated} repeated</td><td></td><td></td></tr></tfoot></table></section>"
@@ -176,6 +176,7 @@ def _section(total: DeliveryTotal, rows: Sequence[SheetRow], strips: dict[SheetR
 
 _HEADS = ("Clip and evidence", "Decision", "Equation", "Speed", "Frames", "Cadence", "Made how", "Notes")
 _NUMBERS = ("Speed", "Frames")
+_WIDTHS = "".join(f'<col style="width:{share}%">' for share in (25, 13, 15, 8, 9, 10, 10, 10))
 
 
 def _line(row: SheetRow, strip: str) -> str:
@@ -189,7 +190,7 @@ def _line(row: SheetRow, strip: str) -> str:
         (" class=m", escape(row.equation)),
         (" class=n", f"{escape(row.speed)}<br>{escape(row.speed_percent)}{receiving}"),
         (" class=n", f"{row.frames_before} → {row.frames_after}<br><small>{escape(row.duration_after)}</small>"),
-        ("", f"{strip}<br><small>{escape(row.cadence)}: {escape(row.pattern)}</small>"),
+        ("", f"{strip}<small>{escape(row.cadence)}: {escape(row.pattern)}</small>"),
         ("", escape(how)),
         ("", "<br>".join(f"<small>{escape(note)}</small>" for note in notes if note)),
     )
@@ -200,7 +201,7 @@ _STYLE = """
 @page { size: A4 landscape; margin: 12mm }
 body { font: 11px/1.35 "IBM Plex Sans Condensed", "Liberation Sans Narrow", sans-serif; color: #1d1b17; margin: 16px }
 h1 { font-size: 18px; margin: 0 } h2 { font-size: 13px; margin: 14px 0 4px } p { margin: 2px 0; color: #5b564c }
-table { border-collapse: collapse; width: 100% } thead { display: table-header-group } tr { break-inside: avoid }
+table { border-collapse: collapse; width: 100%; table-layout: fixed } td { overflow-wrap: anywhere } thead { display: table-header-group } tr { break-inside: avoid }
 th { text-align: left; font-weight: 600; border-bottom: 1.5px solid #1d1b17; padding: 2px 6px 2px 0 }
 td { vertical-align: top; border-bottom: .5px solid #c9c2b4; padding: 3px 6px 3px 0 }
 tfoot td { font-weight: 600; border-bottom: 0 } small { color: #5b564c; font-size: 9.5px }

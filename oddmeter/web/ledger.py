@@ -163,7 +163,8 @@ def ledger(
     down: bool = False,
     group: Group = Group.DELIVERY,
 ) -> Ledger:
-    """The order of the ledger: clips of which every word of ``find`` is found somewhere, with a mark."""
+    """The order of the ledger: clips of which every word of ``find`` is found somewhere, with a mark; or ``trouble``,
+    ``decided`` or ``usable``, or ``all``."""
     board = here.boards.open(show_id)
     timeline = board.show.default_timeline
     rows = list(board.rows(timeline).values()) if timeline else []
@@ -312,6 +313,8 @@ def _marked(row: Row, mark: str) -> bool:
         return True
     if mark == "trouble":
         return any(one in row.marks for one in TROUBLE)
+    if mark in ("decided", "usable"):
+        return row.planned is not None and (mark == "usable" or row.resolved.decided)
     return any(one.value == mark for one in row.marks)
 
 

@@ -144,6 +144,31 @@ def make_recipe(here: Here, show_id: ShowId, asked: RecipeIn) -> ChangedView:
     return ChangedView(title=title)
 
 
+@router.post("/recipes/run/preview")
+def preview_run(here: Here, show_id: ShowId, asked: RunIn) -> Preview:
+    """What running the recipes over clips would change; nothing is changed."""
+    board = here.boards.open(show_id)
+    made = _run(board, asked)
+    return previewed(board, made, _run_title(board, asked, made))
+
+
+@router.post("/recipes/run")
+def run(here: Here, show_id: ShowId, asked: RunIn) -> ChangedView:
+    """Put on each clip the first recipe that fits it, all in one change; clips that none fits stay as they are."""
+    board = here.boards.open(show_id)
+    made = _run(board, asked)
+    title = _run_title(board, asked, made)
+    if not made:
+        raise RuleError("No recipe fits any of these clips that it is not on already.", "recipe")
+    check(board, made, board.timeline())
+    seen = {ref.id: ref.revision for ref in asked.clips}
+    with change(here.database, show_id, title, here.person) as connection:
+        if seen:
+            clips.expect_revisions(connection, seen)
+        write(connection, board, made)
+    return ChangedView(title=title)
+
+
 @router.put("/recipes/{recipe_id}")
 def set_recipe(here: Here, show_id: ShowId, recipe_id: int, asked: RecipeChange) -> ChangedView:
     """Set a recipe; the clips it is on follow."""
@@ -194,31 +219,6 @@ def count_rule(here: Here, show_id: ShowId, asked: RuleIn) -> RuleCount:
     rule, timeline = asked.rule(), board.show.default_timeline
     names = [known.clip.name for known in board.known.values() if rule.fits(board.subject(known, timeline))]
     return RuleCount(fits=len(names), names=names[:12])
-
-
-@router.post("/recipes/run/preview")
-def preview_run(here: Here, show_id: ShowId, asked: RunIn) -> Preview:
-    """What running the recipes over clips would change; nothing is changed."""
-    board = here.boards.open(show_id)
-    made = _run(board, asked)
-    return previewed(board, made, _run_title(board, asked, made))
-
-
-@router.post("/recipes/run")
-def run(here: Here, show_id: ShowId, asked: RunIn) -> ChangedView:
-    """Put on each clip the first recipe that fits it, all in one change; clips that none fits stay as they are."""
-    board = here.boards.open(show_id)
-    made = _run(board, asked)
-    title = _run_title(board, asked, made)
-    if not made:
-        raise RuleError("No recipe fits any of these clips that it is not on already.", "recipe")
-    check(board, made, board.timeline())
-    seen = {ref.id: ref.revision for ref in asked.clips}
-    with change(here.database, show_id, title, here.person) as connection:
-        if seen:
-            clips.expect_revisions(connection, seen)
-        write(connection, board, made)
-    return ChangedView(title=title)
 
 
 def house_preview(board: Board, house: House, title: str) -> Preview:

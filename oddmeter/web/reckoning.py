@@ -319,7 +319,7 @@ def _tried(row: Row, wish: Wish, timeline: Timeline) -> Conform | None:
 
 
 def _ways(board: Board, row: Row, planned: Conform) -> list[WayView]:
-    if planned.treatment.intent is Intent.LEAVE:
+    if planned.played_rate == planned.material.file_rate.value and planned.treatment.read_rate is None:
         return []
     others = len(board.show.timelines) - 1
     around = Circumstances(row.clip.proxies, others, board.house.receiving)

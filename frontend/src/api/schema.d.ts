@@ -681,7 +681,8 @@ export interface paths {
     };
     /**
      * Ledger
-     * @description The order of the ledger: clips of which every word of ``find`` is found somewhere, with a mark.
+     * @description The order of the ledger: clips of which every word of ``find`` is found somewhere, with a mark; or ``trouble``,
+     *     ``decided`` or ``usable``, or ``all``.
      */
     get: operations["ledger_api_shows__show_id__ledger_get"];
     put?: never;

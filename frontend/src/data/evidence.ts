@@ -49,7 +49,7 @@ const refs = (rows: EvidenceRow[]) => rows.map(({ id, revision }) => ({ id, revi
 /** Confirm, overrule and withdraw; each is one change that undo names. */
 export function useSettling(showId: number) {
   const params = { params: { path: { show_id: showId } } };
-  const said = (changed: Schemas["Changed"]) => changed.title;
+  const said = (changed: Schemas["ChangedView"]) => changed.title;
   return {
     settle: useAct(
       (given: { rows: EvidenceRow[]; question: Question; value?: string; reason?: string }) =>

@@ -1,4 +1,4 @@
-import { useSyncExternalStore } from "react";
+import { useMemo, useSyncExternalStore } from "react";
 
 /* What this browser remembers for its person: a name, a theme. */
 
@@ -22,6 +22,13 @@ function usePreference(key: string, otherwise: string): [string, (value: string)
     () => read(key, otherwise),
   );
   return [value, (next) => write(key, next)];
+}
+
+/** A choice of how a view is laid out, kept as JSON. */
+export function useLayout<T extends object>(key: string, otherwise: T): [T, (change: Partial<T>) => void] {
+  const [kept, keep] = usePreference(key, "{}");
+  const value = useMemo(() => ({ ...otherwise, ...(JSON.parse(kept) as Partial<T>) }), [kept, otherwise]);
+  return [value, (change) => keep(JSON.stringify({ ...value, ...change }))];
 }
 
 export const person = (): string => read("person", "");

@@ -1,6 +1,7 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useParams } from "react-router";
+import type { paths } from "../api/schema";
 import { useNotice } from "../ui/Notice";
 import { answer, api, type Schemas } from "./client";
 
@@ -27,10 +28,82 @@ export function useDeliveries(showId: number) {
   });
 }
 
-export function useLedger(showId: number) {
+export type LedgerAsked = NonNullable<paths["/api/shows/{show_id}/ledger"]["get"]["parameters"]["query"]>;
+
+/** Which clips a ledger holds, in order; without `asked`, all of them as they came in. */
+export function useLedger(showId: number, asked: LedgerAsked = {}) {
   return useQuery({
-    queryKey: ["ledger", showId],
-    queryFn: () => answer(api.GET("/api/shows/{show_id}/ledger", { params: { path: { show_id: showId } } })),
+    queryKey: ["ledger", showId, asked],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(api.GET("/api/shows/{show_id}/ledger", { params: { path: { show_id: showId }, query: asked } })),
+  });
+}
+
+const CHUNK = 60;
+
+/**
+ * The rows of a ledger that are on screen, by id. What was seen before stays until it is there anew, so that nothing
+ * flickers.
+ */
+export function useRows(showId: number, ids: number[], first: number, last: number, beside: number | null = null) {
+  const chunks = [];
+  for (let at = Math.max(0, first - (first % CHUNK)); at <= last && at < ids.length; at += CHUNK)
+    chunks.push(ids.slice(at, at + CHUNK));
+  const client = useQueryClient();
+  const found = useQueries({
+    queries: chunks.map((chunk) => ({
+      queryKey: ["rows", showId, beside, chunk],
+      queryFn: async () => {
+        const rows = await answer(
+          api.POST("/api/shows/{show_id}/ledger/rows", {
+            params: { path: { show_id: showId } },
+            body: { ids: chunk, beside },
+          }),
+        );
+        rows.forEach((row) => client.setQueryData(["row", showId, beside, row.id], row));
+        return rows;
+      },
+    })),
+  });
+  const fresh = new Map(found.flatMap((one) => one.data ?? []).map((row) => [row.id, row]));
+  return (id: number) =>
+    fresh.get(id) ?? client.getQueryData<Schemas["ClipRow"]>(["row", showId, beside, id]) ?? undefined;
+}
+
+/** One row of the ledger. */
+export function useRow(showId: number, clipId: number | undefined) {
+  return useQuery({
+    queryKey: ["rows", showId, "one", clipId],
+    enabled: clipId !== undefined,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/shows/{show_id}/ledger/{clip_id}", {
+          params: { path: { show_id: showId, clip_id: clipId ?? 0 } },
+        }),
+      ),
+  });
+}
+
+export function useRecipes(showId: number) {
+  return useQuery({
+    queryKey: ["recipes", showId],
+    queryFn: () => answer(api.GET("/api/shows/{show_id}/recipes", { params: { path: { show_id: showId } } })),
+  });
+}
+
+export function useHouse(showId: number) {
+  return useQuery({
+    queryKey: ["house", showId],
+    queryFn: () => answer(api.GET("/api/shows/{show_id}/house", { params: { path: { show_id: showId } } })),
+  });
+}
+
+export function useSheets(showId: number) {
+  return useQuery({
+    queryKey: ["sheets", showId],
+    queryFn: () => answer(api.GET("/api/shows/{show_id}/sheets", { params: { path: { show_id: showId } } })),
   });
 }
 
@@ -68,19 +141,25 @@ export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
 }
 
 /** What has to be asked again when a table of the database changed. */
+const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes"];
 const TOUCHES: Record<string, string[]> = {
-  show: ["shows", "show", "ledger", "reckoning", "preview"],
-  word: ["evidence", "ledger", "reckoning", "preview"],
-  picture: ["evidence", "dossier", "deliveries", "ledger", "reckoning"],
-  log_report: ["logs", "evidence", "ledger", "reckoning", "preview"],
+  show: ["shows", "show", "house", ...PLANNED],
+  timeline: ["show", ...PLANNED],
+  word: ["evidence", ...PLANNED],
+  picture: ["evidence", "dossier", "deliveries", ...PLANNED],
+  log_report: ["logs", "evidence", ...PLANNED],
   verdict_change: ["verdict-changes"],
-  timeline: ["show", "ledger", "reckoning", "preview"],
-  delivery: ["deliveries", "evidence", "logs", "ledger", "preview"],
-  clip: ["deliveries", "evidence", "ledger", "reckoning", "preview"],
-  clip_facts: ["deliveries", "evidence", "dossier", "logs", "ledger", "reckoning", "preview"],
-  treatment: ["ledger", "reckoning", "preview"],
+  delivery: ["deliveries", "evidence", "logs", "house", ...PLANNED],
+  clip: ["deliveries", "evidence", ...PLANNED],
+  clip_facts: ["deliveries", "evidence", "dossier", "logs", ...PLANNED],
+  treatment: PLANNED,
+  clip_use: PLANNED,
+  clip_tag: PLANNED,
+  tag: PLANNED,
+  recipe: PLANNED,
   change: ["show"],
-  render: ["renders", "preview"],
+  render: ["renders", "preview", "ledger", "rows"],
+  sheet: ["sheets"],
 };
 
 /** Listen to live events for as long as the page is open, and ask again for what changed. */

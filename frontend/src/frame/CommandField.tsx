@@ -17,13 +17,21 @@ interface Command {
 const MOST = 12;
 
 /** One field for everything that can be done or found: stops, timelines, undo, clips by name. */
-export function CommandField({ show, open, close }: { show: Schemas["ShowView"]; open: boolean; close: () => void }) {
+export function CommandField(props: {
+  show: Schemas["ShowView"];
+  open: boolean;
+  close: () => void;
+  reckon: (typed: string) => void;
+}) {
+  const { show, open, close, reckon } = props;
   const [typed, setTyped] = useState("");
-  const commands = useCommands(show);
+  const commands = useCommands(show, reckon);
+  const clips = useClips(show.id);
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = commands
-    .filter((c) => words.every((w) => `${c.kind} ${c.name}`.toLowerCase().includes(w)))
-    .slice(0, MOST);
+  const fits = (c: { kind: string; name: string }) =>
+    words.every((w) => `${c.kind} ${c.name}`.toLowerCase().includes(w));
+  const found = commands.filter(fits).slice(0, MOST);
+  if (words.length) for (const clip of clips()) if (found.length < MOST && fits(clip)) found.push(clip);
   const leave = () => {
     setTyped("");
     close();
@@ -67,7 +75,26 @@ export function CommandField({ show, open, close }: { show: Schemas["ShowView"];
   );
 }
 
-function useCommands(show: Schemas["ShowView"]): Command[] {
+/** The clips of the show as things to go to. */
+function useClips(showId: number): () => Generator<Command> {
+  const navigate = useNavigate();
+  const ledger = useLedger(showId).data;
+  const selection = useSelection();
+  return function* () {
+    for (const [i, id] of (ledger?.ids ?? []).entries())
+      yield {
+        id: `c${id}`,
+        kind: "clip",
+        name: ledger?.names[i] ?? "",
+        run: () => {
+          selection.set([id]);
+          void navigate(`/shows/${showId}/plan`);
+        },
+      };
+  };
+}
+
+function useCommands(show: Schemas["ShowView"], reckon: (typed: string) => void): Command[] {
   const navigate = useNavigate();
   const ledger = useLedger(show.id);
   const selection = useSelection();
@@ -79,8 +106,8 @@ function useCommands(show: Schemas["ShowView"]): Command[] {
     ),
   );
   const toLook = (look: string) => {
-    const first = ledger.data?.clips[0];
-    if (selection.ids.size !== 1 && first) selection.set([[...selection.ids][0] ?? first.id]);
+    const first = ledger.data?.ids[0];
+    if (selection.ids.size !== 1 && first !== undefined) selection.set([[...selection.ids][0] ?? first]);
     go(`intake?look=${look}`);
   };
   const go = (path: string) => void navigate(`/shows/${show.id}/${path}`);
@@ -91,6 +118,8 @@ function useCommands(show: Schemas["ShowView"]): Command[] {
     run: () => go(stop.path),
   }));
   commands.unshift({ id: "bring-in", kind: "do", name: "Bring footage in…", run: () => go("intake?bring=1") });
+  commands.push({ id: "reckon", kind: "do", name: "Reckon with rates, without a clip…", run: () => reckon("") });
+  commands.push({ id: "recipes", kind: "go to", name: "Recipes", run: () => go("plan?side=recipes") });
   const looks = [
     ["roll", "Gauge table and rolls of film"],
     ["measure", "Measure a shot rate by known duration"],
@@ -113,15 +142,5 @@ function useCommands(show: Schemas["ShowView"]): Command[] {
         name: `${timeline.name}, ${timeline.rate.spoken}`,
         run: () => planFor.mutate(timeline.id),
       });
-  for (const clip of ledger.data?.clips ?? [])
-    commands.push({
-      id: `c${clip.id}`,
-      kind: "clip",
-      name: clip.name,
-      run: () => {
-        selection.set([clip.id]);
-        go("plan");
-      },
-    });
   return commands;
 }

@@ -6,6 +6,7 @@ import type { Schemas } from "../data/client";
 import { useTheme } from "../data/preferences";
 import { useDeliveries, useRenders, useShows, useUndo } from "../data/queries";
 import { Key, Number, Progress } from "../ui/parts";
+import { Reckoner } from "./Reckoner";
 import { CommandField } from "./CommandField";
 import { KeysDialog } from "./KeysDialog";
 
@@ -16,6 +17,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
   const [theme, setTheme] = useTheme();
   const [commanding, setCommanding] = useState(false);
   const [keysOpen, setKeysOpen] = useState(false);
+  const [reckoning, setReckoning] = useState(false);
   const undoable = show.undo;
   const redoable = show.redo;
 
@@ -26,6 +28,9 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
       if (command && event.key.toLowerCase() === "k") {
         event.preventDefault();
         setCommanding(true);
+      } else if (command && event.key.toLowerCase() === "e") {
+        event.preventDefault();
+        setReckoning((open) => !open);
       } else if (command && event.key.toLowerCase() === "z" && !typing) {
         event.preventDefault();
         if (event.shiftKey ? redoable : undoable) {
@@ -88,6 +93,15 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
         </button>
         <button
           type="button"
+          className="h-7 px-1.5 text-soft hover:text-patina"
+          title="Two or three rates in, everything out (Ctrl E)"
+          aria-expanded={reckoning}
+          onClick={() => setReckoning(!reckoning)}
+        >
+          Reckon
+        </button>
+        <button
+          type="button"
           className="size-7 p-1 text-soft hover:text-patina"
           aria-label={theme === "paper" ? "Change to the dim theme" : "Change to the paper theme"}
           onClick={() => setTheme(theme === "paper" ? "dim" : "paper")}
@@ -103,7 +117,13 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
           ?
         </button>
       </div>
-      <CommandField show={show} open={commanding} close={() => setCommanding(false)} />
+      <CommandField
+        show={show}
+        open={commanding}
+        close={() => setCommanding(false)}
+        reckon={() => setReckoning(true)}
+      />
+      {reckoning && <Reckoner timeline={timeline?.rate.spoken ?? ""} close={() => setReckoning(false)} />}
       <KeysDialog open={keysOpen} close={() => setKeysOpen(false)} />
     </header>
   );

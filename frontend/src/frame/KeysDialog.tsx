@@ -6,6 +6,7 @@ type Row = [keys: string[], does: string];
 
 const EVERYWHERE: Row[] = [
   [["Ctrl K"], "do or find anything"],
+  [["Ctrl E"], "reckon with rates, without a clip"],
   [["Ctrl Z"], "undo"],
   [["Ctrl Shift Z"], "redo"],
   [["?"], "show these keys"],
@@ -24,6 +25,9 @@ const PER_VIEW: Record<string, Row[]> = {
     [["2"], "every frame"],
     [["3"], "pace …"],
     [["4"], "speed …"],
+    [["5"], "fit to a length …"],
+    [["6"], "leave as it is"],
+    [["7"], "read at another rate …"],
     [["0"], "no decision"],
     [["/"], "find in the ledger"],
   ],

@@ -21,6 +21,18 @@ export const MARKS: Record<Mark, Look> = {
   variable: { word: "uneven times", meaning: "The file's frames come at uneven times.", shape: "∿", tone: "brass" },
   interlaced: { word: "interlaced", meaning: "Each frame holds two moments.", shape: "☰", tone: "soft" },
   disputed: { word: "disputed", meaning: "The evidence disagrees; settle it in Intake.", shape: "≢", tone: "brass" },
+  stacked: {
+    word: "stacked",
+    meaning: "Re-rated and its speed set as well: was that meant?",
+    shape: "⧉",
+    tone: "brass",
+  },
+  changed: {
+    word: "changed",
+    meaning: "Decided otherwise since its file was made.",
+    shape: "↻",
+    tone: "brass",
+  },
   unconfirmed: {
     word: "unconfirmed",
     meaning: "A rate or the scan is only assumed; confirm it in Intake.",

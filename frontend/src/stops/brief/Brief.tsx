@@ -4,6 +4,7 @@ import { answer, api, type Schemas } from "../../data/client";
 import { usePerson } from "../../data/preferences";
 import { useAct, useLedger, useShow, useShowId } from "../../data/queries";
 import { Button, Decimal, fieldLook, Heading, Labelled, Number } from "../../ui/parts";
+import { House } from "./House";
 import { FRESH_TIMELINE, TimelineForm, type TimelineIn } from "./TimelineForm";
 
 type Timeline = Schemas["TimelineView"];
@@ -12,7 +13,7 @@ type Timeline = Schemas["TimelineView"];
 export function Brief() {
   const showId = useShowId();
   const show = useShow(showId);
-  const clips = useLedger(showId).data?.clips.length ?? 0;
+  const clips = useLedger(showId).data?.total ?? 0;
   const [open, setOpen] = useState<number | "new" | null>(null);
   const path = { show_id: showId };
   const setShow = useAct((body: Schemas["ShowChange"]) =>
@@ -85,6 +86,7 @@ export function Brief() {
             leave={() => setOpen(null)}
           />
         )}
+        <House showId={showId} />
       </section>
       <aside className="min-h-0 overflow-auto border-l border-hair bg-raised">
         <Heading>Show</Heading>

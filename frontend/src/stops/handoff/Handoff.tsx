@@ -1,12 +1,16 @@
-import { useEffect, useMemo, useState } from "react";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../data/client";
 import { answer, api } from "../../data/client";
-import { useAct, useHandoffChoices, useLedger, usePreview, useShowId } from "../../data/queries";
+import { useAct, useHandoffChoices, useLedger, usePreview, useRows, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
 import { Button, Empty, fieldLook, Heading, Labelled, Number, Waiting } from "../../ui/parts";
 import { Queue } from "./Queue";
 
 type Setting = Schemas["Setting"];
+
+const USABLE = { mark: "usable" };
+const DECIDED = { mark: "decided" };
 
 /** Handoff: choose clips, setting, folder and names; make the files; see them proven; take the sheet away. */
 export function Handoff() {
@@ -17,11 +21,9 @@ export function Handoff() {
   const [setting, setSetting] = useState<Setting>("edit");
   const [folder, setFolder] = useState("");
   const [pattern, setPattern] = useState("{clip}_{rate}");
-  const all = useMemo(() => ledger.data?.clips ?? [], [ledger.data]);
-  const chosen = useMemo(
-    () => all.filter((row) => row.plan && selection.ids.has(row.id)).map((row) => row.id),
-    [all, selection.ids],
-  );
+  const usable = useLedger(showId, USABLE).data?.ids;
+  const decided = useLedger(showId, DECIDED).data?.ids ?? [];
+  const chosen = useMemo(() => (usable ?? []).filter((id) => selection.ids.has(id)), [usable, selection.ids]);
   const asked = { clip_ids: chosen, setting, folder, pattern };
   const preview = usePreview(showId, asked);
   const files = chosen.length && !preview.error ? (preview.data ?? []) : [];
@@ -46,10 +48,10 @@ export function Handoff() {
   }, [makeThem, anyGood]);
 
   if (ledger.isPending || choices.isPending) return <Waiting what="Opening the handoff" />;
-  if (all.length === 0)
+  const all = ledger.data;
+  if (!all || !usable) return <Waiting what="Opening the handoff" why={ledger.failureReason} />;
+  if (all.total === 0)
     return <Empty title="There are no clips to hand over yet.">Bring footage in first, then decide in Plan.</Empty>;
-  const usable = all.filter((row) => row.plan);
-  const decided = usable.filter((row) => row.intent);
 
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_minmax(380px,0.82fr)]">
@@ -57,10 +59,10 @@ export function Handoff() {
         <Heading
           aside={
             <span className="flex items-center">
-              <Button weight="quiet" onClick={() => selection.set(decided.map((row) => row.id))}>
+              <Button weight="quiet" onClick={() => selection.set(decided)}>
                 Decided ({decided.length})
               </Button>
-              <Button weight="quiet" onClick={() => selection.set(usable.map((row) => row.id))}>
+              <Button weight="quiet" onClick={() => selection.set(usable)}>
                 All ({usable.length})
               </Button>
               <Button weight="quiet" onClick={() => selection.set([])}>
@@ -130,7 +132,7 @@ export function Handoff() {
             come.
           </p>
         </div>
-        <Files rows={all} files={files} chosen={new Set(chosen)} choose={selection.set} />
+        <Files showId={showId} all={all} files={files} chosen={new Set(chosen)} choose={selection.set} />
       </section>
       <Queue showId={showId} />
     </div>
@@ -138,53 +140,78 @@ export function Handoff() {
 }
 
 function Files(props: {
-  rows: Schemas["ClipRow"][];
+  showId: number;
+  all: Schemas["Ledger"];
   files: Schemas["FilePreview"][];
   chosen: Set<number>;
   choose: (ids: Iterable<number>) => void;
 }) {
+  const { all, chosen } = props;
+  const scroller = useRef<HTMLDivElement>(null);
   const byClip = new Map(props.files.map((file) => [file.clip_id, file]));
+  const noted = (id: number) => {
+    const file = chosen.has(id) ? byClip.get(id) : undefined;
+    return Boolean(file?.problem ?? file?.remark);
+  };
+  const view = useVirtualizer({
+    count: all.ids.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: (index) => (noted(all.ids[index] ?? 0) ? 48 : 31),
+    getItemKey: (index) => `${all.ids[index]} ${noted(all.ids[index] ?? 0)}`,
+    overscan: 12,
+  });
+  const items = view.getVirtualItems();
+  const rowOf = useRows(props.showId, all.ids, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
   const toggle = (id: number) => {
-    const next = new Set(props.chosen);
+    const next = new Set(chosen);
     if (!next.delete(id)) next.add(id);
     props.choose(next);
   };
   return (
-    <ul className="min-h-0 flex-1 overflow-auto" aria-label="Clips to make files of">
-      {props.rows.map((row) => {
-        const file = byClip.get(row.id);
-        const on = props.chosen.has(row.id);
-        return (
-          <li key={row.id} className={`border-b border-hair px-3 ${on ? "bg-patina-wash" : ""}`}>
-            <label className="grid min-h-[30px] grid-cols-[16px_minmax(0,1fr)_6.5rem_4.5rem] items-center gap-x-2 py-0.5">
-              <input
-                type="checkbox"
-                className="accent-(--patina)"
-                aria-label={`Make ${row.name}`}
-                checked={on}
-                disabled={!row.plan}
-                onChange={() => toggle(row.id)}
-              />
-              <span className="min-w-0">
-                <span className="block truncate font-medium">{on && file ? file.out_path : row.name}</span>
-                {on && file?.problem && (
-                  <span className="block truncate text-[12.5px] text-madder">✕ {file.problem}</span>
-                )}
-                {on && !file?.problem && file?.remark && (
-                  <span className="block truncate text-[12.5px] text-soft" title={file.remark}>
-                    ♪ made without sound: it would not run at its own speed
-                  </span>
-                )}
-              </span>
-              <span className={`truncate ${row.intent ? "" : "text-soft italic"}`}>
-                {row.plan ? row.intent_words : "cannot be used"}
-              </span>
-              <Number className="text-right">{row.plan ? row.plan.after.frames : "—"}</Number>
-            </label>
-          </li>
-        );
-      })}
-    </ul>
+    <div ref={scroller} className="min-h-0 flex-1 overflow-auto">
+      <ul className="relative" style={{ height: view.getTotalSize() }} aria-label="Clips to make files of">
+        {items.map((item) => {
+          const id = all.ids[item.index] ?? 0;
+          const name = all.names[item.index] ?? "";
+          const row = rowOf(id);
+          const file = byClip.get(id);
+          const on = chosen.has(id);
+          return (
+            <li
+              key={item.key}
+              style={{ transform: `translateY(${item.start}px)`, height: item.size }}
+              className={`absolute inset-x-0 border-b border-hair px-3 ${on ? "bg-patina-wash" : ""}`}
+            >
+              <label className="grid min-h-[30px] grid-cols-[16px_minmax(0,1fr)_6.5rem_4.5rem] items-center gap-x-2 py-0.5">
+                <input
+                  type="checkbox"
+                  className="accent-(--patina)"
+                  aria-label={`Make ${name}`}
+                  checked={on}
+                  disabled={!row?.plan}
+                  onChange={() => toggle(id)}
+                />
+                <span className="min-w-0">
+                  <span className="block truncate font-medium">{on && file ? file.out_path : name}</span>
+                  {on && file?.problem && (
+                    <span className="block truncate text-[12.5px] text-madder">✕ {file.problem}</span>
+                  )}
+                  {on && !file?.problem && file?.remark && (
+                    <span className="block truncate text-[12.5px] text-soft" title={file.remark}>
+                      ♪ made without sound: it would not run at its own speed
+                    </span>
+                  )}
+                </span>
+                <span className={`truncate ${row?.intent ? "" : "text-soft italic"}`}>
+                  {row ? (row.plan ? row.intent_words : "cannot be used") : ""}
+                </span>
+                <Number className="text-right">{row?.plan ? row.plan.after.frames : "—"}</Number>
+              </label>
+            </li>
+          );
+        })}
+      </ul>
+    </div>
   );
 }
 

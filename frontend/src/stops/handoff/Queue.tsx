@@ -1,7 +1,8 @@
-import { ChevronRight, Download } from "lucide-react";
+import { ChevronRight } from "lucide-react";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useRenders } from "../../data/queries";
+import { SheetLine } from "./SheetLine";
 import { Button, Empty, Heading, Number, Progress } from "../../ui/parts";
 
 type Render = Schemas["RenderView"];
@@ -15,28 +16,15 @@ const STATES: Record<string, { word: string; shape: string; tone: string }> = {
   cancelled: { word: "cancelled", shape: "–", tone: "text-soft" },
 };
 
-/** The queue with progress, the proof of each file, and the sheets to take away. */
+/** The sheet to hand over, the queue with progress, and the proof of each file. */
 export function Queue({ showId }: { showId: number }) {
   const renders = useRenders(showId);
   const rows = renders.data ?? [];
-  const sheet = (kind: "csv" | "json") => `/api/shows/${showId}/sheet.${kind}`;
-  const download = "inline-flex h-7 items-center gap-1 px-2 text-patina hover:bg-patina-wash";
   const proven = rows.filter((r) => r.state === "done").length;
   return (
     <section className="flex min-h-0 min-w-0 flex-col bg-raised" aria-label="Queue and proof">
-      <Heading
-        aside={
-          <span className="flex items-center">
-            <span className="mr-1 text-[12.5px] text-soft">Conform sheet</span>
-            <a className={download} href={sheet("csv")} download>
-              <Download size={14} aria-hidden /> CSV
-            </a>
-            <a className={download} href={sheet("json")} download="conform-sheet.json">
-              <Download size={14} aria-hidden /> JSON
-            </a>
-          </span>
-        }
-      >
+      <SheetLine showId={showId} />
+      <Heading>
         Queue and proof
         {rows.length > 0 && (
           <span className="ml-2 font-normal text-soft">

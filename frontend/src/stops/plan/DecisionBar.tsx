@@ -1,54 +1,71 @@
 import { useEffect, useRef, useState, type FormEvent } from "react";
-import type { Schemas } from "../../data/client";
 import { Button, fieldLook, Key, Number } from "../../ui/parts";
 import type { Decide } from "./decide";
 
-type Field = "pace" | "speed" | "shot" | "read";
+export type Field = "pace" | "speed" | "fit" | "read" | "shot" | "tag" | "note";
 
-const FIELDS: Record<Field, { label: string; example: string }> = {
-  pace: { label: "Pace", example: "1/2, 40%, x0.4" },
-  speed: { label: "Speed", example: "2/5, 40%, x3" },
-  shot: { label: "Shot rate", example: "150; empty: as the file" },
-  read: { label: "Read rate", example: "24; empty: as the file" },
+const FIELDS: Record<Field, { label: string; example: string; verb: string }> = {
+  pace: { label: "Pace", example: "1/2, 40%, x0.4, +10%", verb: "Set" },
+  speed: { label: "Speed", example: "2/5, 40%, x3, -10%", verb: "Re-speed" },
+  fit: { label: "Fit to", example: "210, 8s10f, 00:00:08:10", verb: "Fit" },
+  read: { label: "Read rate", example: "24, timeline, file * 1000/1001", verb: "Re-rate" },
+  shot: { label: "Shot rate", example: "150; empty: as the file", verb: "Set" },
+  tag: { label: "Tag", example: "Bell, close", verb: "Tag" },
+  note: { label: "Note", example: "what the next desk should know", verb: "Note on" },
 };
+const RELATIVE = [
+  ["× ½", "*1/2"],
+  ["× 2", "*2"],
+  ["− 10 %", "-10%"],
+  ["+ 10 %", "+10%"],
+] as const;
 
 /** What can be decided on the selection, in one stroke each. */
 export function DecisionBar(props: {
-  selected: Schemas["ClipRow"][];
+  selected: number;
+  timeline: string;
+  several: boolean;
+  alone: boolean;
+  setAlone: (alone: boolean) => void;
+  tags: string[];
+  copied: { id: number; name: string } | null;
+  copy: (() => void) | null;
   decide: Decide;
-  onAsk: (ask: (intent: "pace" | "speed") => void) => void;
+  onAsk: (ask: (field: Field) => void) => void;
 }) {
-  const { selected, decide, onAsk } = props;
+  const { selected: n, decide, onAsk } = props;
   const [asking, setAsking] = useState<Field | null>(null);
   const [typed, setTyped] = useState("");
   const field = useRef<HTMLInputElement>(null);
   useEffect(() => onAsk(setAsking), [onAsk]);
   useEffect(() => field.current?.focus(), [asking]);
-  const n = selected.length;
-  const sounding = selected.filter((row) => row.facts?.sound);
-  const soundOff = sounding.length > 0 && sounding.every((row) => row.sound === "off");
 
   const leave = () => {
     setAsking(null);
     setTyped("");
     document.querySelector<HTMLElement>("[role=grid]")?.focus();
   };
-  const send = (event: FormEvent) => {
-    event.preventDefault();
-    const value = typed.trim();
-    if (asking === "pace" || asking === "speed") decide({ intent: { intent: asking, value } });
+  const take = (value: string) => {
+    if (asking === "pace" || asking === "speed" || asking === "fit") decide({ intent: { intent: asking, value } });
     else if (asking === "shot") decide({ shot_rate: value || null });
-    else if (asking === "read") decide({ read_rate: value || null });
+    else if (asking === "read") decide({ set: { reading: value || null } });
+    else if (asking === "note") decide({ note: value });
+    else if (asking === "tag" && value) decide({ tag: value });
     leave();
   };
+  const send = (event: FormEvent) => {
+    event.preventDefault();
+    take(typed.trim());
+  };
+  const clips = `${n} ${n === 1 ? "clip" : "clips"}`;
 
   return (
     <div
-      className="flex min-h-11 shrink-0 flex-wrap items-center gap-1.5 py-1.5 border-t border-hair bg-raised px-2"
+      className="flex min-h-11 shrink-0 flex-wrap items-center gap-1.5 border-t border-hair bg-raised px-2 py-1.5"
       role="toolbar"
       aria-label="Decide"
     >
-      <span className="w-24 shrink-0 text-soft">
+      <span className="w-20 shrink-0 text-soft">
         {n ? (
           <>
             <Number className="text-ink">{n}</Number> selected
@@ -58,20 +75,43 @@ export function DecisionBar(props: {
         )}
       </span>
       {asking ? (
-        <form onSubmit={send} className="flex items-center gap-2">
+        <form onSubmit={send} className="flex flex-wrap items-center gap-2">
           <label htmlFor="decision-value">{FIELDS[asking].label}</label>
           <input
             id="decision-value"
             ref={field}
-            className={`${fieldLook} w-40! font-mono`}
+            list={asking === "tag" ? "known-tags" : undefined}
+            className={`${fieldLook} ${asking === "note" ? "w-72!" : "w-52! font-mono"}`}
             value={typed}
             onChange={(event) => setTyped(event.target.value)}
             onKeyDown={(event) => event.key === "Escape" && leave()}
             placeholder={FIELDS[asking].example}
           />
+          <datalist id="known-tags">
+            {props.tags.map((tag) => (
+              <option key={tag} value={tag} />
+            ))}
+          </datalist>
           <Button type="submit" weight="main" disabled={!n}>
-            {asking === "read" ? "Re-rate" : asking === "speed" ? "Re-speed" : "Set"} {n} {n === 1 ? "clip" : "clips"}
+            {FIELDS[asking].verb} {clips}
           </Button>
+          {(asking === "pace" || asking === "speed") &&
+            RELATIVE.map(([name, value]) => (
+              <Button key={value} disabled={!n} title="relative to what each clip has now" onClick={() => take(value)}>
+                {name}
+              </Button>
+            ))}
+          {asking === "tag" && (
+            <Button
+              disabled={!n || !typed.trim()}
+              onClick={() => {
+                decide({ untag: typed.trim() });
+                leave();
+              }}
+            >
+              Take the tag off
+            </Button>
+          )}
           <Button onClick={leave}>Leave it</Button>
         </form>
       ) : (
@@ -88,16 +128,44 @@ export function DecisionBar(props: {
           <Button disabled={!n} onClick={() => setAsking("speed")}>
             Speed… <Key>4</Key>
           </Button>
-          <span className="mx-1 h-5 border-l border-hair" />
+          <Button disabled={!n} onClick={() => setAsking("fit")}>
+            Fit… <Key>5</Key>
+          </Button>
+          <Button disabled={!n} onClick={() => decide({ intent: { intent: "leave" } })}>
+            Leave as it is <Key>6</Key>
+          </Button>
+          <Button disabled={!n} onClick={() => setAsking("read")}>
+            Read at… <Key>7</Key>
+          </Button>
           <Button disabled={!n} onClick={() => setAsking("shot")}>
             Shot at…
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("read")}>
-            Read at…
+          <Button disabled={!n} onClick={() => setAsking("tag")}>
+            Tag…
           </Button>
-          <Button disabled={!sounding.length} onClick={() => decide({ sound: soundOff ? "keep" : "off" })}>
-            {soundOff ? "Keep sound" : "Sound off"}
+          <Button disabled={!n} onClick={() => setAsking("note")}>
+            Note…
           </Button>
+          {props.copied && n > 0 && !props.copy ? (
+            <Button onClick={() => props.copied && decide({ copy_from: { clip_id: props.copied.id } })}>
+              As {props.copied.name}
+            </Button>
+          ) : (
+            <Button disabled={!props.copy} onClick={() => props.copy?.()} title="to put on other clips">
+              Copy treatment
+            </Button>
+          )}
+          {props.several && (
+            <label className="ml-auto flex items-center gap-1.5 text-soft">
+              <input
+                type="checkbox"
+                className="accent-(--patina)"
+                checked={props.alone}
+                onChange={(event) => props.setAlone(event.target.checked)}
+              />
+              for {props.timeline} alone
+            </label>
+          )}
         </>
       )}
     </div>

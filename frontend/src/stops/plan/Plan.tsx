@@ -1,37 +1,82 @@
-import { useMemo, useRef, useState } from "react";
+import { Columns3 } from "lucide-react";
+import { useDeferredValue, useMemo, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { useDeliveries, useLedger, useShowId } from "../../data/queries";
+import { answer, api, type Schemas } from "../../data/client";
+import { useLayout } from "../../data/preferences";
+import { useAct, useLedger, useRow, useShow, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
 import { Button, Empty, fieldLook, Number, Waiting } from "../../ui/parts";
-import { DecisionBar } from "./DecisionBar";
-import { count, FILTERS, fits } from "./filters";
-import { Ledger } from "./Ledger";
-import { Reckoning } from "./Reckoning";
+import { ColumnsMenu } from "./ColumnsMenu";
+import { COLUMNS, USUAL } from "./columns";
 import { useDecide } from "./decide";
+import { DecisionBar, type Field } from "./DecisionBar";
+import { FILTERS } from "./filters";
+import { Ledger } from "./Ledger";
+import { Reach } from "./Reach";
+import { Reckoning } from "./Reckoning";
+import { Recipes } from "./recipes/Recipes";
 
-/** Plan: every clip's decision in one ledger, the arithmetic of the selection beside it. */
+const LAYOUT = {
+  columns: USUAL,
+  folded: [] as string[],
+  sort: "name" as Schemas["Sort"],
+  down: false,
+  group: "delivery" as Schemas["Group"],
+};
+const GROUPS: [Schemas["Group"], string][] = [
+  ["delivery", "by delivery"],
+  ["decision", "by decision"],
+  ["recipe", "by recipe"],
+  ["shot", "by shot rate"],
+  ["cadence", "by cadence"],
+  ["scan", "by scan"],
+  ["tag", "by tag"],
+  ["none", "ungrouped"],
+];
+
+/** Plan: every clip's decision in one ledger; beside it the arithmetic of the selection, or the recipes. */
 export function Plan() {
   const showId = useShowId();
-  const ledger = useLedger(showId);
-  const deliveries = useDeliveries(showId).data;
-  const selection = useSelection();
   const navigate = useNavigate();
+  const show = useShow(showId).data;
   const [search, setSearch] = useSearchParams();
-  const finder = useRef<HTMLInputElement>(null);
-  const asking = useRef<(intent: "pace" | "speed") => void>(() => undefined);
-  const filter = search.get("show") ?? "all";
+  const [layout, setLayout] = useLayout("plan", LAYOUT);
   const [words, setWords] = useState(search.get("find") ?? "");
-  const rows = useMemo(
-    () => (ledger.data?.clips ?? []).filter((row) => fits(row, filter, words)),
-    [ledger.data, filter, words],
+  const [alone, setAlone] = useState(false);
+  const [copied, setCopied] = useState<{ id: number; name: string } | null>(null);
+  const finder = useRef<HTMLInputElement>(null);
+  const asking = useRef<(field: Field) => void>(() => undefined);
+  const mark = search.get("show") ?? "all";
+  const side = search.get("side") === "recipes" ? "recipes" : "arithmetic";
+  const besideId = global(search.get("beside"));
+  const find = useDeferredValue(words.trim());
+  const { sort, down, group } = layout;
+  const asked = useMemo(
+    () => ({
+      ...(find ? { find } : {}),
+      ...(mark === "all" ? {} : { mark }),
+      ...(sort === "name" && !down ? {} : { sort, down }),
+      ...(group === "delivery" ? {} : { group }),
+    }),
+    [find, mark, sort, down, group],
   );
-  const all = useMemo(() => ledger.data?.clips ?? [], [ledger.data]);
-  const selected = useMemo(() => all.filter((row) => selection.ids.has(row.id)), [all, selection.ids]);
-  const decide = useDecide(showId, selected);
+  const all = useLedger(showId);
+  const ledger = useLedger(showId, asked);
+  const selection = useSelection();
+  const there = useMemo(() => new Set(all.data?.ids), [all.data]);
+  const selected = useMemo(() => [...selection.ids].filter((id) => there.has(id)), [selection.ids, there]);
+  const { decide, asked: reaching, settle } = useDecide(showId, selected, alone);
+  const one = useRow(showId, selected.length === 1 ? selected[0] : undefined).data;
+  const precise = useAct(
+    (receiving: Schemas["Precision"]) =>
+      answer(api.PUT("/api/shows/{show_id}/receiving", { params: { path: { show_id: showId } }, body: { receiving } })),
+    (made) => made.title,
+  );
 
   if (ledger.isPending) return <Waiting what="Opening the ledger" why={ledger.failureReason} />;
   if (ledger.error && !ledger.data) return <Empty title="The ledger cannot be read.">{ledger.error.message}</Empty>;
-  if (all.length === 0)
+  const data = ledger.data;
+  if (data.total === 0)
     return (
       <Empty title="There are no clips to plan yet.">
         <Button weight="main" onClick={() => void navigate(`/shows/${showId}/intake?bring=1`)}>
@@ -40,69 +85,179 @@ export function Plan() {
       </Empty>
     );
 
-  const put = (key: string, value: string) =>
+  const put = (key: string, value: string, usual = "all") =>
     setSearch(
       (now) => {
-        if (value === "" || value === "all") now.delete(key);
+        if (value === "" || value === usual) now.delete(key);
         else now.set(key, value);
         return now;
       },
       { replace: true },
     );
+  const timelines = show?.timelines ?? [];
+  const here = timelines.find((t) => t.is_default);
+  const beside = timelines.find((t) => t.id === besideId && !t.is_default);
+  const columns = COLUMNS.filter(({ key }) => (key === "beside" ? beside : layout.columns.includes(key)))
+    .sort((a, b) => place(layout.columns, a.key) - place(layout.columns, b.key))
+    .map((column) => (column.key === "beside" && beside ? { ...column, name: beside.name } : column));
+  const fold = (key: string) =>
+    setLayout({
+      folded: layout.folded.includes(key) ? layout.folded.filter((one) => one !== key) : [...layout.folded, key],
+    });
+  const sortBy = (by: Schemas["Sort"]) =>
+    setLayout({ sort: by, down: by === sort ? !down : by !== "name" && by !== "decision" });
+  const copy =
+    one && copied?.id !== one.id && selected.length === 1 ? () => setCopied({ id: one.id, name: one.name }) : null;
 
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_322px] max-[1180px]:grid-cols-[minmax(0,1fr)_264px] min-[1700px]:grid-cols-[minmax(0,1fr)_420px]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_322px] max-[1180px]:grid-cols-[minmax(0,1fr)_290px] min-[1700px]:grid-cols-[minmax(0,1fr)_430px]">
       <section className="flex min-h-0 min-w-0 flex-col" aria-label="Ledger">
         <div
-          className="flex h-9 shrink-0 items-center gap-1 border-b border-hair px-2"
+          className="flex min-h-9 shrink-0 flex-wrap items-center gap-x-0.5 gap-y-1 border-b border-hair px-2 py-1"
           role="group"
           aria-label="Filters"
         >
           {FILTERS.map((f) => {
-            const n = count(all, f.key);
-            const on = filter === f.key;
+            const n = f.key === "all" ? data.total : (data.counts[f.key] ?? 0);
+            const on = mark === f.key;
+            if (n === 0 && !on) return null;
             return (
               <button
                 key={f.key}
                 type="button"
                 aria-pressed={on}
-                disabled={n === 0 && !on}
                 onClick={() => put("show", f.key)}
-                className={`h-6 px-1.5 whitespace-nowrap ${on ? "bg-patina text-on-patina" : "hover:bg-sunk disabled:text-soft disabled:opacity-60"}`}
+                className={`h-6 px-1.5 whitespace-nowrap ${on ? "bg-patina text-on-patina" : "hover:bg-sunk"}`}
               >
                 {f.name} <Number className={on ? "" : "text-soft"}>{n}</Number>
               </button>
             );
           })}
+        </div>
+        <div className="flex h-9 shrink-0 items-center gap-2 border-b border-hair px-2">
           <input
             ref={finder}
-            className={`${fieldLook} ml-auto h-6! max-w-40`}
-            placeholder="Find by name  /"
+            className={`${fieldLook} h-6! max-w-64`}
+            placeholder="Find by name, rate, tag, mark, recipe …  /"
             aria-label="Find in the ledger"
             value={words}
             onChange={(event) => {
               setWords(event.target.value);
-              put("find", event.target.value);
+              put("find", event.target.value, "");
             }}
-            onKeyDown={(event) => event.key === "Escape" && (event.target as HTMLInputElement).blur()}
+            onKeyDown={(event) => {
+              if (event.key === "Escape" || event.key === "Enter")
+                document.querySelector<HTMLElement>("[role=grid]")?.focus();
+            }}
           />
+          {(find || mark !== "all") && (
+            <span className="whitespace-nowrap text-[12.5px] text-soft">
+              <Number>{data.ids.length}</Number> of <Number>{data.total}</Number>
+            </span>
+          )}
+          <select
+            aria-label="Group"
+            className={`${fieldLook} ml-auto h-6! w-auto! px-1!`}
+            value={group}
+            onChange={(event) => setLayout({ group: event.target.value as Schemas["Group"], folded: [] })}
+          >
+            {GROUPS.map(([key, name]) => (
+              <option key={key} value={key}>
+                {name}
+              </option>
+            ))}
+          </select>
+          {timelines.length > 1 && (
+            <select
+              aria-label="Set another timeline beside"
+              className={`${fieldLook} h-6! w-auto! px-1!`}
+              value={beside?.id ?? ""}
+              onChange={(event) => put("beside", event.target.value, "")}
+            >
+              <option value="">nothing beside</option>
+              {timelines
+                .filter((t) => !t.is_default)
+                .map((t) => (
+                  <option key={t.id} value={t.id}>
+                    beside: {t.name}, {t.rate.spoken}
+                  </option>
+                ))}
+            </select>
+          )}
+          <ColumnsMenu columns={layout.columns} choose={(keys) => setLayout({ columns: keys })}>
+            <Columns3 size={14} aria-hidden /> Columns
+          </ColumnsMenu>
         </div>
         <Ledger
-          rows={rows}
-          deliveries={deliveries ?? []}
+          showId={showId}
+          data={data}
+          beside={beside?.id ?? null}
+          columns={columns}
+          folded={layout.folded}
+          fold={fold}
+          sort={sort}
+          down={down}
+          sortBy={sortBy}
           decide={decide}
-          ask={(intent) => asking.current(intent)}
+          ask={(field) => asking.current(field)}
           find={() => finder.current?.focus()}
         />
         <DecisionBar
-          selected={selected}
+          selected={selected.length}
+          timeline={here?.name ?? ""}
+          several={timelines.length > 1}
+          alone={alone}
+          setAlone={setAlone}
+          tags={data.tags}
+          copied={copied}
+          copy={copy}
           decide={decide}
           onAsk={(ask) => {
             asking.current = ask;
           }}
         />
       </section>
-      <Reckoning showId={showId} selected={selected} shown={rows} decide={decide} />
+      <div className="flex min-h-0 flex-col border-l border-hair bg-raised">
+        <div
+          className="flex h-9 shrink-0 items-center gap-1 border-b border-hair px-2"
+          role="tablist"
+          aria-label="Panel"
+        >
+          {(["arithmetic", "recipes"] as const).map((name) => (
+            <button
+              key={name}
+              type="button"
+              role="tab"
+              aria-selected={side === name}
+              onClick={() => put("side", name, "arithmetic")}
+              className={`h-7 px-2 capitalize ${side === name ? "border-b-2 border-patina font-medium" : "text-patina hover:bg-sunk"}`}
+            >
+              {name}
+            </button>
+          ))}
+        </div>
+        {side === "recipes" ? (
+          <Recipes showId={showId} selected={selected} shown={data.ids} tags={data.tags} one={one} decide={decide} />
+        ) : (
+          <Reckoning
+            showId={showId}
+            selected={selected}
+            shown={data.ids}
+            decide={decide}
+            precise={(precision) => precise.mutate(precision)}
+          />
+        )}
+      </div>
+      {reaching && <Reach asked={reaching} settle={settle} />}
     </div>
   );
+}
+
+function global(text: string | null): number | null {
+  return text ? parseInt(text, 10) : null;
+}
+
+function place(order: string[], key: string): number {
+  const at = order.indexOf(key);
+  return at < 0 ? order.length - 1.5 : at;
 }

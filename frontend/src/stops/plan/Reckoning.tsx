@@ -1,10 +1,12 @@
-import { useMemo } from "react";
+import type { ReactNode } from "react";
 import type { Schemas } from "../../data/client";
-import { useReckoning } from "../../data/queries";
+import { useReckoning, useRow } from "../../data/queries";
 import { MeterStrip } from "../../meter/MeterStrip";
 import { MarkWord } from "../../ui/marks";
-import { Heading, Number } from "../../ui/parts";
+import { Button, Heading, Number } from "../../ui/parts";
 import type { Decide } from "./decide";
+import { signed } from "./PreviewTable";
+import { Treatment } from "./Treatment";
 
 /**
  * The arithmetic of the selection written out, and its alternatives side by side. Where nothing is selected, the
@@ -12,30 +14,42 @@ import type { Decide } from "./decide";
  */
 export function Reckoning(props: {
   showId: number;
-  selected: Schemas["ClipRow"][];
-  shown: Schemas["ClipRow"][];
+  selected: number[];
+  shown: number[];
   decide: Decide;
+  precise: (precision: Schemas["Precision"]) => void;
 }) {
   const { selected, shown, decide } = props;
   const any = selected.length > 0;
-  const about = any ? selected : shown;
-  const ids = useMemo(() => about.filter((row) => row.plan).map((row) => row.id), [about]);
+  const ids = any ? selected : shown;
   const reckoning = useReckoning(props.showId, ids);
-  const only = selected.length === 1 ? selected[0] : undefined;
-  const heading = only ? "This clip" : any ? `${selected.length} clips` : `All ${shown.length} shown`;
+  const only = useRow(props.showId, selected.length === 1 ? selected[0] : undefined).data;
+  const one = selected.length === 1 && only?.id === selected[0] ? only : undefined;
+  const heading = one ? one.name : any ? `${selected.length} clips` : `All ${shown.length} shown`;
+  const data = ids.length > 0 ? reckoning.data : undefined;
   return (
-    <aside className="flex min-h-0 flex-col border-l border-hair bg-raised" aria-label="Arithmetic of the selection">
-      <Heading aside={only && <span className="truncate text-[12.5px] text-soft">{only.name}</span>}>{heading}</Heading>
+    <aside className="flex min-h-0 flex-1 flex-col" aria-label="Arithmetic of the selection">
+      <Heading>
+        <span className="block truncate">{heading}</span>
+      </Heading>
       <div className="min-h-0 flex-1 overflow-auto" aria-busy={reckoning.isFetching}>
-        {reckoning.error && <p className="p-3 text-madder">▲ {reckoning.error.message}</p>}
-        {reckoning.data && ids.length > 0 && (
+        {reckoning.error && ids.length > 0 && <p className="p-3 text-madder">▲ {reckoning.error.message}</p>}
+        {data && (
           <>
-            <Totals data={reckoning.data} />
-            {any && <Alternatives data={reckoning.data} decide={decide} />}
-            {any && <Equations data={reckoning.data} />}
+            <Totals data={data} />
+            {any && <Stacked data={data} />}
+            {any && <Alternatives data={data} decide={decide} />}
+            {any && <NearMisses data={data} decide={decide} />}
+            {any && <Treatment parts={data.parts} decide={decide} />}
+            {any && <Ways data={data} decide={decide} />}
+            {any && <Equations data={data} />}
+            {data.smooth && <Smooth smooth={data.smooth} />}
+            {data.sound && <Sound sound={data.sound} />}
+            <Rounding data={data} precise={props.precise} />
           </>
         )}
-        {only && <Marks row={only} />}
+        {any && data && <Words tags={data.tags} note={data.note} decide={decide} />}
+        {one && <Marks row={one} />}
         {!any && (
           <p className="p-3 text-soft">
             Select clips to see their division written out and to decide on them. Arrow keys and Shift select; Ctrl A
@@ -44,6 +58,189 @@ export function Reckoning(props: {
         )}
       </div>
     </aside>
+  );
+}
+
+function Part({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="border-b border-hair px-3 py-2" aria-label={title}>
+      <h3 className="mb-1 text-[12px] text-soft">{title}</h3>
+      {children}
+    </section>
+  );
+}
+
+function Stacked({ data }: { data: Schemas["Reckoning"] }) {
+  return data.equations
+    .filter((equation) => equation.stacked)
+    .map((equation) => (
+      <p key={equation.example} className="border-b border-hair bg-brass-wash px-3 py-1.5 text-brass">
+        ▲ {equation.stacked}
+        {data.clips > 1 && ` (${equation.clips} ${equation.clips === 1 ? "clip" : "clips"})`}
+      </p>
+    ));
+}
+
+function Ways({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) {
+  if (data.ways.length === 0) return null;
+  return (
+    <Part title="two ways to this stride: read × speed">
+      <ul>
+        {data.ways.map((way) => {
+          const take = () =>
+            decide({
+              intent: { intent: "speed", value: way.speed_exact },
+              set: { reading: way.route === "re-rate" ? (way.read?.exact ?? null) : "file" },
+            });
+          return (
+            <li key={way.route} className="mb-1.5 last:mb-0">
+              <div className="flex items-baseline gap-2">
+                <span className={`font-medium whitespace-nowrap ${way.advised ? "text-patina" : ""}`}>
+                  {way.advised ? "✓ " : ""}
+                  {way.route}
+                </span>
+                <Number>{way.product}</Number>
+                <Button
+                  weight="quiet"
+                  className="ml-auto h-5! px-1!"
+                  disabled={way.now || !way.read}
+                  onClick={take}
+                  aria-label={`Take ${way.route}`}
+                >
+                  {way.now ? "as it is now" : "take it"}
+                </Button>
+              </div>
+              <p className="text-[12.5px] text-soft">
+                {way.advised ? "Advised: " : ""}
+                {way.sentence}
+              </p>
+            </li>
+          );
+        })}
+      </ul>
+    </Part>
+  );
+}
+
+function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) {
+  return data.near_misses.map((miss) => (
+    <Part
+      key={`${miss.factor} ${miss.read.exact}`}
+      title={`near miss${data.clips > 1 ? ` of ${miss.clips}` : ""}: two clean ways out`}
+    >
+      <div className="flex items-baseline gap-2">
+        <Button
+          disabled={data.clips !== miss.clips}
+          title={data.clips !== miss.clips ? "Select these clips alone to take it" : undefined}
+          onClick={() => decide({ set: { reading: miss.read.exact } })}
+        >
+          Re-rate to {miss.read.spoken}
+        </Button>
+        <span className="text-[12.5px]">
+          <Number>× {miss.factor}</Number>: {miss.kind}, <Number>{miss.after.frames}</Number> frames
+        </span>
+      </div>
+      <p className="mt-0.5 text-[12.5px] text-soft">
+        Sound follows, {miss.cents}; left alone it drifts {miss.drift}.
+      </p>
+      <p className="mt-1 text-[12.5px] text-soft">
+        Or leave and accept it:{" "}
+        {miss.hiccup_count === 0
+          ? "no hiccup falls within"
+          : `${miss.hiccup_count} ${miss.hiccup_count === 1 ? "hiccup" : "hiccups"}`}
+        , one every {miss.hiccup_every}, sound in step.
+      </p>
+    </Part>
+  ));
+}
+
+function Smooth({ smooth }: { smooth: Schemas["SmoothView"] }) {
+  return (
+    <Part title="how slow it can go smoothly">
+      <p className="text-[12.5px]">
+        Down to speed <Number>{smooth.floor_speed}</Number>, <Number>{smooth.floor_pace}</Number> of life. Shutter at
+        most <Number>{smooth.shutter}</Number>.
+      </p>
+      {!smooth.smooth && (
+        <p className="text-[12.5px] text-brass">
+          ▲ This pace would have needed <Number>{smooth.needed}</Number> frames a second, shutter at most{" "}
+          <Number>{smooth.needed_shutter}</Number>; frames repeat or are made.
+        </p>
+      )}
+    </Part>
+  );
+}
+
+function Sound({ sound }: { sound: Schemas["SoundView"] }) {
+  return (
+    <Part title="sound">
+      <p className="text-[12.5px]">
+        {sound.words}; runs at <Number>{sound.factor}</Number> of the file, <Number>{sound.cents}</Number>
+        {sound.drift && (
+          <>
+            . Left at its own speed it is out by <Number>{sound.drift}</Number>
+          </>
+        )}
+        .
+      </p>
+    </Part>
+  );
+}
+
+function Rounding(props: { data: Schemas["Reckoning"]; precise: (precision: Schemas["Precision"]) => void }) {
+  return (
+    <Part title="what a receiving system makes of it">
+      <ul>
+        {props.data.rounding.map((one) => (
+          <li key={one.precision} className="flex items-baseline gap-2 text-[12.5px]">
+            <button
+              type="button"
+              aria-pressed={one.chosen}
+              title={one.chosen ? "what the house says receiving systems take" : "make it the house rule"}
+              className={`w-34 text-left hover:text-patina ${one.chosen ? "font-medium text-patina" : ""}`}
+              onClick={() => props.precise(one.precision)}
+            >
+              {one.chosen ? "✓ " : ""}
+              {one.label}
+            </button>
+            <Number className="min-w-20 text-right">{one.number}</Number>
+            <span className={`ml-auto whitespace-nowrap ${one.clips_off ? "text-brass" : "text-soft"}`}>
+              {one.clips_off === 0
+                ? "exact in length"
+                : props.data.clips === 1
+                  ? `${signed(one.worst)} frames at the end`
+                  : `${one.clips_off} off, worst ${signed(one.worst)}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Part>
+  );
+}
+
+function Words({ tags, note, decide }: { tags: string[]; note: string | null; decide: Decide }) {
+  if (tags.length === 0 && !note) return null;
+  return (
+    <Part title="tags and note">
+      {tags.length > 0 && (
+        <p className="flex flex-wrap gap-1.5">
+          {tags.map((tag) => (
+            <span key={tag} className="border border-hair px-1.5">
+              {tag}
+              <button
+                type="button"
+                className="ml-1 text-soft hover:text-madder"
+                aria-label={`Take the tag ${tag} off`}
+                onClick={() => decide({ untag: tag })}
+              >
+                ×
+              </button>
+            </span>
+          ))}
+        </p>
+      )}
+      {note && <p className="mt-1 whitespace-pre-wrap">{note}</p>}
+    </Part>
   );
 }
 

@@ -1,35 +1,64 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useNotice } from "../../ui/Notice";
 
-export type Decision = Omit<Schemas["TreatmentChange"], "clips">;
+export type Decision = Omit<Schemas["PlanChange"], "clips" | "alone" | "timelines">;
 export type Decide = (decision: Decision) => void;
+export type Where = { alone?: boolean; timelines?: number[] };
+
+export interface Asked {
+  ids: number[];
+  decision: Decision;
+  preview: Schemas["Preview"];
+}
 
 /**
- * Decide on the selected clips, at the revisions that are on screen, so that nobody else's change is
- * overwritten unseen. Decisions made quickly one after another wait for each other.
+ * Decide on clips, at the revisions that are on screen, so that nobody else's change is overwritten unseen. Decisions
+ * made quickly one after another wait for each other. A re-rate that would move uses on other timelines, or proxies,
+ * is asked about first: `asked` holds it with its reach.
  */
-export function useDecide(showId: number, selected: Schemas["ClipRow"][]): Decide {
+export function useDecide(showId: number, ids: number[], alone: boolean) {
   const client = useQueryClient();
   const notice = useNotice();
+  const [asked, setAsked] = useState<Asked | null>(null);
+  const path = { show_id: showId };
+  const refs = (wanted: number[]) => {
+    const seen = client.getQueryData<Schemas["Ledger"]>(["ledger", showId, {}]);
+    const revisions = new Map(seen?.ids.map((id, i) => [id, seen.revisions[i] ?? 0]));
+    return wanted.map((id) => ({ id, revision: revisions.get(id) ?? 0 }));
+  };
   const act = useMutation({
     scope: { id: `decide-${showId}` },
-    mutationFn: ({ ids, decision }: { ids: number[]; decision: Decision }) => {
-      const seen = client.getQueryData<Schemas["Ledger"]>(["ledger", showId]);
-      const revisions = new Map(seen?.clips.map((row) => [row.id, row.revision]));
-      const clips = ids.map((id) => ({ id, revision: revisions.get(id) ?? 0 }));
-      return answer(
-        api.POST("/api/shows/{show_id}/treatments", {
-          params: { path: { show_id: showId } },
-          body: { clips, ...decision },
-        }),
-      );
+    mutationFn: (given: { ids: number[]; decision: Decision } & Where) => {
+      const { ids: wanted, decision, ...where } = given;
+      const body = { clips: refs(wanted), ...decision, ...where } as Schemas["PlanChange"];
+      return answer(api.POST("/api/shows/{show_id}/treatments", { params: { path }, body }));
     },
     onSuccess: (changed) => notice.say(changed.title),
     onError: (error) => notice.complain(error.message),
     onSettled: () => client.invalidateQueries(),
   });
-  return (decision) => {
-    if (selected.length) act.mutate({ ids: selected.map((row) => row.id), decision });
+  const reach = useMutation({
+    mutationFn: (given: { ids: number[]; decision: Decision }) => {
+      const body = { clips: refs(given.ids), ...given.decision } as Schemas["PlanChange"];
+      return answer(api.POST("/api/shows/{show_id}/preview", { params: { path }, body }));
+    },
+    onSuccess: (preview, given) => {
+      if (preview.elsewhere || preview.proxies) setAsked({ ...given, preview });
+      else act.mutate(given);
+    },
+    onError: (error) => notice.complain(error.message),
+  });
+  const decide: Decide = (decision) => {
+    if (!ids.length) return;
+    const rerates = decision.set !== undefined && "reading" in decision.set;
+    if (rerates && !alone) reach.mutate({ ids, decision });
+    else act.mutate({ ids, decision, ...(alone ? { alone } : {}) });
   };
+  const settle = (where: Where | null) => {
+    if (asked && where) act.mutate({ ids: asked.ids, decision: asked.decision, ...where });
+    setAsked(null);
+  };
+  return { decide, asked, settle, busy: act.isPending || reach.isPending };
 }

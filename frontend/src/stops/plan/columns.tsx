@@ -1,0 +1,175 @@
+import type { ReactNode } from "react";
+import type { Schemas } from "../../data/client";
+import { MeterStrip } from "../../meter/MeterStrip";
+import { MarkWord } from "../../ui/marks";
+import { Decimal, Number } from "../../ui/parts";
+
+type Row = Schemas["ClipRow"];
+
+export interface Column {
+  key: string;
+  name: string;
+  track: string;
+  align?: string;
+  sort?: Schemas["Sort"];
+  cell: (row: Row) => ReactNode;
+  look?: (row: Row) => string;
+}
+
+const SHOT_NOTES: Record<Schemas["State"], string> = {
+  settled: "settled by a person",
+  agreed: "reported or measured",
+  assumed: "only assumed",
+  disputed: "disputed: see Intake",
+  unknown: "not known",
+};
+const STRONG = "font-semibold text-patina underline decoration-dotted underline-offset-2";
+
+/** Every column of the ledger beside the clip's name, in the order in which they are offered. */
+export const COLUMNS: Column[] = [
+  {
+    key: "shot",
+    name: "Shot",
+    track: "3.5rem",
+    align: "text-right pr-[2.1rem]",
+    sort: "shot",
+    look: (row) => (row.shot_state === "settled" || row.shot_state === "agreed" ? STRONG : ""),
+    cell: (row) => <Rate rate={row.shot} note={SHOT_NOTES[row.shot_state]} />,
+  },
+  {
+    key: "file",
+    name: "File",
+    track: "3.5rem",
+    align: "text-right pr-[2.1rem]",
+    sort: "file",
+    cell: (row) => <Rate rate={row.facts?.file_rate ?? null} />,
+  },
+  {
+    key: "read",
+    name: "Read",
+    track: "3.5rem",
+    align: "text-right pr-[2.1rem]",
+    sort: "read",
+    look: (row) => (row.rerated ? STRONG : ""),
+    cell: (row) => <Rate rate={row.read} note={row.rerated ? "re-rated" : "as the file says"} />,
+  },
+  {
+    key: "decision",
+    name: "Decision",
+    track: "4.9rem",
+    sort: "decision",
+    look: (row) => `truncate ${row.intent ? "" : "text-soft italic"}`,
+    cell: (row) => (
+      <span title={decidedBy(row)}>
+        {row.plan ? row.intent_words : ""}
+        {row.alone && <span title="decided for this timeline alone"> ·1</span>}
+      </span>
+    ),
+  },
+  {
+    key: "speed",
+    name: "Speed",
+    track: "4.9rem",
+    align: "text-right",
+    sort: "speed",
+    look: () => "text-right whitespace-nowrap",
+    cell: ({ plan }) =>
+      plan && (
+        <span title={`${plan.speed.exact}, pace ${plan.pace.percent}`}>
+          <Number>{plan.speed.percent}</Number>
+        </span>
+      ),
+  },
+  {
+    key: "meter",
+    name: "Meter",
+    track: "96px",
+    sort: "cadence",
+    cell: ({ plan }) => plan && <Rhythm plan={plan} />,
+  },
+  {
+    key: "frames",
+    name: "Frames",
+    track: "5.4rem",
+    align: "text-right",
+    sort: "length",
+    look: () => "text-right whitespace-nowrap",
+    cell: ({ plan }) => plan && <Frames plan={plan} />,
+  },
+  {
+    key: "beside",
+    name: "Beside",
+    track: "13.4rem",
+    cell: ({ beside }) =>
+      beside && (
+        <span className="grid grid-cols-[4.9rem_96px_1fr] items-center gap-x-1.5 whitespace-nowrap">
+          <Number className="text-right">{beside.speed.percent}</Number>
+          <Rhythm plan={beside} />
+          <Number className="text-right">{beside.after.frames}</Number>
+        </span>
+      ),
+  },
+  { key: "between", name: "Between", track: "3.6rem", cell: (row) => (row.plan ? row.between : "") },
+  { key: "held", name: "Held", track: "6rem", look: () => "truncate", cell: (row) => row.held ?? "" },
+  {
+    key: "sound",
+    name: "Sound",
+    track: "7rem",
+    look: () => "truncate",
+    cell: (row) => (row.plan ? row.sound_words || "none" : ""),
+  },
+  { key: "recipe", name: "Recipe", track: "7rem", look: () => "truncate", cell: (row) => row.recipe ?? "" },
+  { key: "tags", name: "Tags", track: "7rem", look: () => "truncate", cell: (row) => row.tags.join(", ") },
+  { key: "note", name: "Note", track: "9rem", look: () => "truncate", cell: (row) => row.note },
+  {
+    key: "marks",
+    name: "Marks",
+    track: "minmax(6.5rem,0.5fr)",
+    sort: "marks",
+    look: () => "flex gap-2 overflow-hidden text-[12.5px]",
+    cell: (row) => notable(row.marks).map((mark) => <MarkWord key={mark} mark={mark} />),
+  },
+];
+
+export const USUAL = ["shot", "file", "read", "decision", "speed", "meter", "frames", "marks"];
+
+function Rhythm({ plan }: { plan: Schemas["PlanView"] }) {
+  const rhythm = `${plan.kind}: ${plan.pattern}`;
+  return (
+    <span title={`${rhythm}; ${plan.dropped} dropped, ${plan.repeated} repeated`}>
+      <MeterStrip strip={plan.strip} label={rhythm} />
+    </span>
+  );
+}
+
+function Frames({ plan }: { plan: Schemas["PlanView"] }) {
+  const unchanged = plan.before.frames === plan.after.frames;
+  return (
+    <span title={`${plan.before.timecode} → ${plan.after.timecode}`}>
+      <Number className="text-soft">{unchanged ? "" : `${plan.before.frames} → `}</Number>
+      <Number>{plan.after.frames}</Number>
+    </span>
+  );
+}
+
+function Rate({ rate, note = "" }: { rate: Schemas["RateView"] | null; note?: string }) {
+  if (!rate) return <span className="block text-right">—</span>;
+  return <Decimal text={rate.spoken} title={`${rate.exact} ${note}`.trim()} />;
+}
+
+function decidedBy(row: Row): string {
+  const by: Partial<Record<Schemas["Level"], string>> = {
+    show: "by the show's default",
+    delivery: `by the delivery ${row.from_name}`,
+    recipe: `by the recipe ${row.from_name}`,
+    use: `for ${row.from_name} alone`,
+  };
+  return `${row.intent_words} ${by[row.from_level] ?? ""}`.trim();
+}
+
+/** The ledger shows what asks for attention; what its other columns say already is left to the panel. */
+function notable(marks: Schemas["Mark"][]): Schemas["Mark"][] {
+  const said = new Set<Schemas["Mark"]>(["undecided", "repeats", "silent", "fault", "unconfirmed", "film"]);
+  const judging = (["odd", "near-miss", "remark", "disputed", "stacked"] as const).some((mark) => marks.includes(mark));
+  return marks.filter((mark) => !said.has(mark) && !(mark === "off-rate" && judging));
+}

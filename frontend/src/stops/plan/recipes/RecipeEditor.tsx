@@ -1,0 +1,234 @@
+import { useQuery } from "@tanstack/react-query";
+import { useDeferredValue, useState } from "react";
+import { answer, api, type Schemas } from "../../../data/client";
+import { useAct, useDeliveries } from "../../../data/queries";
+import { DecidesForm, decidesBody, decidesOf, NOTHING, type Decides } from "../../../ui/DecidesForm";
+import { Button, fieldLook, Labelled, Number } from "../../../ui/parts";
+import { Sheet } from "../../../ui/Sheet";
+
+type Rule = Record<string, string>;
+
+const SPANS = [
+  ["shot_rate", "shot rate"],
+  ["file_rate", "file rate"],
+  ["shot_ratio", "shot ÷ timeline"],
+  ["file_ratio", "file ÷ timeline"],
+] as const;
+const YES_NO: [string, string][] = [
+  ["any", "any"],
+  ["none", "none"],
+];
+const CHOICES: [string, string, [string, string][]][] = [
+  [
+    "scan",
+    "scan",
+    [
+      ["progressive", "progressive"],
+      ["interlaced", "interlaced"],
+    ],
+  ],
+  ["pulldown", "pulldown", [...YES_NO, ["2:3", "2:3"], ["2:3:3:2", "2:3:3:2"], ["2:2", "2:2"]]],
+  ["repeats", "baked repeats", YES_NO],
+  ["gauge", "film gauge", YES_NO],
+  [
+    "confirmed",
+    "confirmed",
+    [
+      ["true", "yes"],
+      ["false", "no"],
+    ],
+  ],
+];
+
+/** A recipe: its name, which clips it fits, with a live count, and what it decides for them. */
+export function RecipeEditor(props: {
+  showId: number;
+  recipe: Schemas["RecipeView"] | null;
+  one: Schemas["ClipRow"] | undefined;
+  tags: string[];
+  close: () => void;
+}) {
+  const { showId, recipe, close } = props;
+  const deliveries = useDeliveries(showId).data ?? [];
+  const [name, setName] = useState(recipe?.name ?? "");
+  const [byRule, setByRule] = useState(recipe ? recipe.rule !== null : true);
+  const [rule, setRule] = useState<Rule>(() => flat(recipe?.rule ?? null));
+  const [decides, setDecides] = useState<Decides>(recipe ? decidesOf(recipe.decisions) : NOTHING);
+  const body = ruleBody(rule);
+  const asked = useDeferredValue(JSON.stringify(body));
+  const path = { show_id: showId };
+  const count = useQuery({
+    queryKey: ["recipes", showId, "count", asked],
+    enabled: byRule,
+    retry: false,
+    placeholderData: (before: Schemas["RuleCount"] | undefined) => before,
+    queryFn: () =>
+      answer(
+        api.POST("/api/shows/{show_id}/recipes/count", {
+          params: { path },
+          body: JSON.parse(asked) as Schemas["RuleIn"],
+        }),
+      ),
+  });
+  const save = useAct(
+    () => {
+      const given = { name, ...decidesBody(decides), rule: byRule ? body : null } as Schemas["RecipeIn"];
+      return recipe
+        ? answer(
+            api.PUT("/api/shows/{show_id}/recipes/{recipe_id}", {
+              params: { path: { ...path, recipe_id: recipe.id } },
+              body: { ...given, revision: recipe.revision },
+            }),
+          )
+        : answer(api.POST("/api/shows/{show_id}/recipes", { params: { path }, body: given }));
+    },
+    (made) => {
+      close();
+      return made.title;
+    },
+  );
+  const put = (key: string, value: string) => setRule({ ...rule, [key]: value });
+  const text = (key: string, label: string, example: string) => (
+    <Labelled label={label}>
+      <input
+        className={fieldLook}
+        placeholder={example}
+        value={rule[key] ?? ""}
+        onChange={(event) => put(key, event.target.value)}
+      />
+    </Labelled>
+  );
+  const choice = (key: string, label: string, choices: [string, string][]) => (
+    <Labelled key={key} label={label}>
+      <select className={fieldLook} value={rule[key] ?? ""} onChange={(event) => put(key, event.target.value)}>
+        <option value="">whichever</option>
+        {choices.map(([value, words]) => (
+          <option key={value} value={value}>
+            {words}
+          </option>
+        ))}
+      </select>
+    </Labelled>
+  );
+  return (
+    <Sheet
+      open
+      wide
+      close={close}
+      title={recipe ? `Change “${recipe.name}”` : "New recipe"}
+      foot={
+        <>
+          {recipe && recipe.on > 0 && (
+            <span className="mr-auto text-[12.5px] text-brass">
+              ▲ It is on <Number>{recipe.on}</Number> {recipe.on === 1 ? "clip, which follows" : "clips, which follow"}.
+            </span>
+          )}
+          <Button onClick={close}>Leave it</Button>
+          <Button weight="main" disabled={!name.trim() || save.isPending} onClick={() => save.mutate(undefined)}>
+            {recipe ? `Set “${name}”` : `Make “${name || "…"}”`}
+          </Button>
+        </>
+      }
+    >
+      <div className="min-h-0 flex-1 overflow-auto px-4 pb-2">
+        <Labelled label="Name">
+          <input
+            className={fieldLook}
+            value={name}
+            autoFocus
+            placeholder="High-frame-rate at half of life"
+            onChange={(event) => setName(event.target.value)}
+          />
+        </Labelled>
+        <div className="mt-3 flex items-baseline gap-3">
+          <h3 className="font-semibold">Fits clips that are</h3>
+          <label className="flex items-center gap-1.5 text-soft">
+            <input
+              type="checkbox"
+              className="accent-(--patina)"
+              checked={!byRule}
+              onChange={(event) => setByRule(!event.target.checked)}
+            />
+            none by itself; only put on by hand
+          </label>
+          {byRule && (
+            <span className="ml-auto" aria-live="polite">
+              {count.error ? (
+                <span className="text-madder">▲ {count.error.message}</span>
+              ) : (
+                <span title={count.data?.names.join("\n")}>
+                  fits <Number className="font-medium text-patina">{count.data?.fits ?? "…"}</Number> now
+                </span>
+              )}
+            </span>
+          )}
+        </div>
+        {byRule && (
+          <div className="mt-1 grid grid-cols-4 gap-x-3 gap-y-1.5">
+            {SPANS.map(([key, label]) => (
+              <Labelled key={key} label={`${label}, from and to`}>
+                <span className="flex gap-1">
+                  <input
+                    aria-label={`${label} from`}
+                    className={`${fieldLook} font-mono`}
+                    value={rule[`${key}.least`] ?? ""}
+                    onChange={(event) => put(`${key}.least`, event.target.value)}
+                  />
+                  <input
+                    aria-label={`${label} to`}
+                    className={`${fieldLook} font-mono`}
+                    value={rule[`${key}.most`] ?? ""}
+                    onChange={(event) => put(`${key}.most`, event.target.value)}
+                  />
+                </span>
+              </Labelled>
+            ))}
+            {CHOICES.map(([key, label, choices]) => choice(key, label, choices))}
+            {choice(
+              "delivery",
+              "delivery",
+              deliveries.map((d) => [d.name, d.name]),
+            )}
+            {choice(
+              "tag",
+              "tag",
+              props.tags.map((tag) => [tag, tag]),
+            )}
+            {text("name", "name holds", "spark, or *_150fps*")}
+            {text("folder", "folder holds", "day 2")}
+          </div>
+        )}
+        <div className="mt-3 mb-1 flex items-baseline gap-3">
+          <h3 className="font-semibold">Decides for them</h3>
+          <span className="text-soft">what is left open is left to delivery and show</span>
+        </div>
+        <DecidesForm value={decides} set={setDecides} />
+      </div>
+    </Sheet>
+  );
+}
+
+function flat(rule: Record<string, unknown> | null): Rule {
+  const out: Rule = {};
+  for (const [key, value] of Object.entries(rule ?? {})) {
+    if (typeof value === "object" && value !== null)
+      for (const [end, bound] of Object.entries(value)) out[`${key}.${end}`] = shortened(String(bound));
+    else out[key] = String(value);
+  }
+  return out;
+}
+
+function shortened(exact: string): string {
+  return exact.endsWith("/1") ? exact.slice(0, -2) : exact;
+}
+
+function ruleBody(rule: Rule): Schemas["RuleIn"] {
+  const out: Record<string, unknown> = {};
+  for (const [key, value] of Object.entries(rule)) {
+    if (value.trim() === "") continue;
+    const [name = "", end] = key.split(".");
+    if (end) out[name] = { ...((out[name] as object | undefined) ?? {}), [end]: value.trim() };
+    else out[name] = key === "confirmed" ? value === "true" : value.trim();
+  }
+  return out as Schemas["RuleIn"];
+}

@@ -1,0 +1,107 @@
+import type { Schemas } from "../data/client";
+import { fieldLook } from "./parts";
+import { INTENTS, PARTS, TAKES_VALUE, type Texts } from "./treatment";
+
+export interface Decides {
+  intent: string;
+  value: string;
+  set: Texts;
+}
+
+export const NOTHING: Decides = { intent: "", value: "", set: {} };
+
+/** What a level decides, as a form starts from it. */
+export function decidesOf(decided: Schemas["DecidedView"][]): Decides {
+  const wish = decided.find((one) => one.part === "intent")?.text ?? "";
+  const [intent = "", value = ""] = wish.split(" ");
+  const others = decided.filter((one) => one.part !== "intent");
+  return { intent, value, set: Object.fromEntries(others.map((one) => [one.part, one.text])) };
+}
+
+/** The same as the server takes it. */
+export function decidesBody(decides: Decides): Pick<Schemas["RecipeIn"], "intent" | "set"> {
+  const set = Object.fromEntries(Object.entries(decides.set).filter(([, text]) => text !== ""));
+  const intent = decides.intent as Schemas["Intent"];
+  return {
+    set,
+    ...(decides.intent
+      ? { intent: { intent, ...(TAKES_VALUE.has(decides.intent) ? { value: decides.value } : {}) } }
+      : {}),
+  };
+}
+
+/** A form for what a level decides; whatever is left open is left to the levels above. */
+export function DecidesForm({ value, set }: { value: Decides; set: (value: Decides) => void }) {
+  const put = (part: string, text: string) => set({ ...value, set: { ...value.set, [part]: text } });
+  const flows = value.set.between === "flow";
+  const shown = PARTS.filter(({ part }) => flows || !["effort", "reach", "trust"].includes(part));
+  return (
+    <div className="grid grid-cols-[5.4rem_minmax(0,1fr)_5.4rem_minmax(0,1fr)] items-center gap-x-3 gap-y-1.5">
+      <label className="text-soft" htmlFor="decides-intent">
+        wanted
+      </label>
+      <span className="flex gap-1.5">
+        <select
+          id="decides-intent"
+          className={fieldLook}
+          value={value.intent}
+          onChange={(event) => set({ ...value, intent: event.target.value })}
+        >
+          <option value="">left open</option>
+          {INTENTS.map(([key, name]) => (
+            <option key={key} value={key}>
+              {name}
+            </option>
+          ))}
+        </select>
+        {TAKES_VALUE.has(value.intent) && (
+          <input
+            aria-label="Value"
+            className={`${fieldLook} w-24! font-mono`}
+            placeholder={value.intent === "fit" ? "8s10f" : "40%"}
+            value={value.value}
+            onChange={(event) => set({ ...value, value: event.target.value })}
+          />
+        )}
+      </span>
+      {shown.map(({ part, name, choices, example }) => (
+        <Pair key={part} id={`decides-${part}`} name={name}>
+          {choices ? (
+            <select
+              id={`decides-${part}`}
+              className={fieldLook}
+              value={value.set[part] ?? ""}
+              onChange={(event) => put(part, event.target.value)}
+            >
+              <option value="">left open</option>
+              {choices.map(([key, words]) => (
+                <option key={key} value={key}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          ) : (
+            <input
+              id={`decides-${part}`}
+              className={`${fieldLook} font-mono`}
+              placeholder={example}
+              value={value.set[part] ?? ""}
+              onChange={(event) => put(part, event.target.value)}
+            />
+          )}
+        </Pair>
+      ))}
+    </div>
+  );
+}
+
+function Pair(props: { id: string; name: string; children: React.ReactNode }) {
+  return (
+    <>
+      <label className="text-soft" htmlFor={props.id}>
+        {props.name}
+      </label>
+      <span>{props.children}</span>
+    </>
+  );
+}
