@@ -126,7 +126,7 @@ def decimal_text(value: Fraction, places: int) -> str:
 def fixed_text(value: Fraction, places: int) -> str:
     """A fraction as a decimal, rounded half up, with all its ``places`` written so that a column lines up."""
     whole, _, rest = decimal_text(value, places).partition(".")
-    return f"{whole}.{rest.ljust(places, '0')}"
+    return f"{whole}.{rest.ljust(places, '0')}" if places else whole
 
 
 def round_half_up(value: Fraction) -> int:

@@ -43,6 +43,7 @@ def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
     data = data.resolve()
     data.mkdir(parents=True, exist_ok=True)
     signal.signal(signal.SIGTERM, _interrupt)
+    signal.signal(signal.SIGINT, _interrupt)
     with _only_one(data, port):
         cluster = Cluster(data)
         parts: list[_Part] = []

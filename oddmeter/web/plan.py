@@ -50,12 +50,14 @@ class MoveView(BaseModel):
 
 
 class UseView(BaseModel):
-    """What a change does on one timeline: how many clips move, their length in all, and the first of them by name."""
+    """What a change does on one timeline: how many clips it concerns, of how many it moves frames, their length in all,
+    and the first of them by name."""
 
     timeline_id: int
     timeline: str
     planned_for: bool
     moved: int
+    shifted: int
     before: LengthView
     after: LengthView
     kinds_before: list[str]
@@ -65,7 +67,7 @@ class UseView(BaseModel):
 
 class Preview(BaseModel):
     """A change before it is made: what it would be called, and what moves on every timeline. ``proxies`` follow their
-    clips; ``elsewhere`` counts uses on other timelines that would move."""
+    clips; ``elsewhere`` counts uses on other timelines that would show other frames."""
 
     title: str
     clips: int
@@ -128,7 +130,7 @@ def previewed(board: Board, made: Sequence[Known], title: str, moved: "Moves | N
         title=title,
         clips=len(made),
         proxies=sum(known.clip.proxies for known in made),
-        elsewhere=sum(use.moved for use in uses if not use.planned_for),
+        elsewhere=sum(use.shifted for use in uses if not use.planned_for),
         uses=[use for use in uses if use.moved or use.planned_for],
     )
 
@@ -144,12 +146,18 @@ def _use(board: Board, timeline: Timeline, pairs: Sequence[tuple[Row, Row]], pla
         timeline=timeline.settings.name,
         planned_for=planned_for,
         moved=len(pairs),
+        shifted=sum(not _same_frames(was, now) for was, now in pairs),
         before=length_view(sum(plan.frame_map.length for plan in before), timeline),
         after=length_view(sum(plan.frame_map.length for plan in after), timeline),
         kinds_before=counted(plan.frame_map.kind for plan in before),
         kinds_after=counted(plan.frame_map.kind for plan in after),
         moves=[_move(board, was, now, timeline) for was, now in pairs[:MOST_SHOWN]],
     )
+
+
+def _same_frames(was: Row, now: Row) -> bool:
+    one, other = was.planned, now.planned
+    return one is other or (one is not None and other is not None and one.frame_map == other.frame_map)
 
 
 def _move(board: Board, was: Row, now: Row, timeline: Timeline) -> MoveView:

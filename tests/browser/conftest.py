@@ -18,6 +18,9 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from oddmeter.local.cluster import Cluster
+from oddmeter.local.stack import DATABASE
+from oddmeter.store import clips
+from oddmeter.store.database import Database
 
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -146,6 +149,27 @@ class Show:
 
     def open(self, stop: str, page: Page | None = None) -> None:
         (page or self.page).goto(f"{self.url}/shows/{self.id}/{stop}")
+
+
+def fill(running: Running, show_id: int, deliveries: dict[str, list[tuple[str, str]]]) -> None:
+    """Clips of a show by delivery, each a name and an exact rate, put down as if they had been looked at."""
+    database = Database(Cluster(running.data).url(DATABASE))
+    database.open()
+    for card, given in deliveries.items():
+        with database.transaction() as connection:
+            clips.bring_in(
+                connection, clips.add_delivery(connection, show_id, card, "Footage", card, [name for name, _ in given])
+            )
+            connection.execute(
+                "UPDATE clip_facts SET state = 'done', frames = 100 + clip_id %% 400, timing = 'constant', width = 64,"
+                " height = 64, pixel_aspect = '1/1', scan = 'progressive', codec = 'h264', file_rate = given.rate,"
+                " stated_rate = given.rate, measured_rate = given.rate"
+                " FROM clip JOIN unnest(%s::text[], %s::text[]) AS given (name, rate) USING (name)"
+                " JOIN delivery d ON d.id = clip.delivery_id WHERE clip.id = clip_id AND d.show_id = %s",
+                ([name for name, _ in given], [rate for _, rate in given], show_id),
+            )
+            connection.execute("UPDATE picture SET state = 'done'")
+    database.close()
 
 
 @pytest.fixture

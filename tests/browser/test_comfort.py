@@ -1,12 +1,11 @@
 """What everybody needs: contrast, names for all controls, long lists, and no motion where none is wanted."""
 
-import json
 from collections.abc import Callable
 
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Running, Show
+from tests.browser.conftest import Running, Show, fill
 
 CONTRAST = """() => {
     const channel = (v) => { v /= 255; return v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; };
@@ -68,20 +67,7 @@ def test_nothing_moves_where_less_motion_is_wanted(page: Page, show: Show) -> No
 
 
 def test_a_ledger_of_thousands_draws_only_what_is_seen(page: Page, show: Show, running: Running) -> None:
-    """The server's answer is widened to three thousand rows; keys still reach both ends."""
-    show.bring_in("The Tide Bell/Harbour, boat and phones")
-
-    def widened(route) -> None:  # type: ignore[no-untyped-def]
-        answer = route.fetch()
-        ledger = answer.json()
-        rows = ledger["clips"]
-        ledger["clips"] = [
-            {**rows[i % 3], "id": 10_000 + i, "name": f"clip_{i:04}.mov", "delivery_id": rows[0]["delivery_id"]}
-            for i in range(3000)
-        ]
-        route.fulfill(response=answer, body=json.dumps(ledger))
-
-    page.route("**/ledger", widened)
+    fill(running, show.id, {"Card": [(f"clip_{i:04}.mov", "50/1") for i in range(3000)]})
     show.open("plan")
     grid = page.get_by_role("grid", name="Clips")
     expect(grid).to_have_attribute("aria-rowcount", "3000")

@@ -797,6 +797,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/recipes/run/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview Run
+     * @description What running the recipes over clips would change; nothing is changed.
+     */
+    post: operations["preview_run_api_shows__show_id__recipes_run_preview_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/recipes/run": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Run
+     * @description Put on each clip the first recipe that fits it, all in one change; clips that none fits stay as they are.
+     */
+    post: operations["run_api_shows__show_id__recipes_run_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/recipes/{recipe_id}": {
     parameters: {
       query?: never;
@@ -875,46 +915,6 @@ export interface paths {
      * @description How many clips a rule would fit.
      */
     post: operations["count_rule_api_shows__show_id__recipes_count_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shows/{show_id}/recipes/run/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Preview Run
-     * @description What running the recipes over clips would change; nothing is changed.
-     */
-    post: operations["preview_run_api_shows__show_id__recipes_run_preview_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shows/{show_id}/recipes/run": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Run
-     * @description Put on each clip the first recipe that fits it, all in one change; clips that none fits stay as they are.
-     */
-    post: operations["run_api_shows__show_id__recipes_run_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2153,7 +2153,7 @@ export interface components {
     /**
      * Preview
      * @description A change before it is made: what it would be called, and what moves on every timeline. ``proxies`` follow their
-     *     clips; ``elsewhere`` counts uses on other timelines that would move.
+     *     clips; ``elsewhere`` counts uses on other timelines that would show other frames.
      */
     Preview: {
       /** Title */
@@ -2841,7 +2841,8 @@ export interface components {
     Timing: "constant" | "variable";
     /**
      * UseView
-     * @description What a change does on one timeline: how many clips move, their length in all, and the first of them by name.
+     * @description What a change does on one timeline: how many clips it concerns, of how many it moves frames, their length in all,
+     *     and the first of them by name.
      */
     UseView: {
       /** Timeline Id */
@@ -2852,6 +2853,8 @@ export interface components {
       planned_for: boolean;
       /** Moved */
       moved: number;
+      /** Shifted */
+      shifted: number;
       before: components["schemas"]["LengthView"];
       after: components["schemas"]["LengthView"];
       /** Kinds Before */
@@ -4638,6 +4641,84 @@ export interface operations {
       };
     };
   };
+  preview_run_api_shows__show_id__recipes_run_preview_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RunIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Preview"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  run_api_shows__show_id__recipes_run_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RunIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   set_recipe_api_shows__show_id__recipes__recipe_id__put: {
     parameters: {
       query?: never;
@@ -4818,84 +4899,6 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["RuleCount"];
-        };
-      };
-      /** @description Client Error */
-      "4XX": {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": unknown;
-          "application/json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  preview_run_api_shows__show_id__recipes_run_preview_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description Who asks, percent-encoded. */
-        "x-person"?: string | null;
-      };
-      path: {
-        show_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RunIn"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Preview"];
-        };
-      };
-      /** @description Client Error */
-      "4XX": {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": unknown;
-          "application/json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  run_api_shows__show_id__recipes_run_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description Who asks, percent-encoded. */
-        "x-person"?: string | null;
-      };
-      path: {
-        show_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RunIn"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChangedView"];
         };
       };
       /** @description Client Error */

@@ -37,7 +37,14 @@ export function DecisionBar(props: {
   const [asking, setAsking] = useState<Field | null>(null);
   const [typed, setTyped] = useState("");
   const field = useRef<HTMLInputElement>(null);
-  useEffect(() => onAsk(setAsking), [onAsk]);
+  useEffect(
+    () =>
+      onAsk((wanted) => {
+        setAsking(wanted);
+        field.current?.focus();
+      }),
+    [onAsk],
+  );
   useEffect(() => field.current?.focus(), [asking]);
 
   const leave = () => {
