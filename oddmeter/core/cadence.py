@@ -41,6 +41,13 @@ class Cadence:
         if self.stride <= 0:
             raise RuleError("A stride must be above zero.", "stride")
 
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.stride.numerator, self.stride.denominator))
+
     @staticmethod
     @lru_cache(maxsize=4096)
     def of(stride: Fraction) -> "Cadence":

@@ -53,31 +53,37 @@ def rounded(planned: Conform, precision: Precision) -> Rounded:
     if precision is Precision.EXACT:
         value = planned.speed
         return Rounded(precision, f"{value.numerator}/{value.denominator}", value, frame_map.length, 0, Fraction(0))
-    near = _near(planned.read_rate.value if precision.rounds_rates else planned.speed * 100, precision)
-    cadence = _rounded_cadence(frame_map.cadence, near.ratio)
+    near, cadence = _taken(planned, precision)
     made = FrameMap(cadence, frame_map.units)
     last = min(made.length, frame_map.length) - 1
     off = made.length - frame_map.length
     return Rounded(precision, near.number, near.value, made.length, off, (cadence.stride - frame_map.stride) * last)
 
 
+def off_by(planned: Conform, precision: Precision) -> int:
+    """By how many timeline frames a rounded plan is longer than the plan itself."""
+    if precision is Precision.EXACT:
+        return 0
+    stride, frame_map = _taken(planned, precision)[1].stride, planned.frame_map
+    return -(-frame_map.units * stride.denominator // stride.numerator) - frame_map.length
+
+
+def _taken(planned: Conform, precision: Precision) -> "tuple[_Near, Cadence]":
+    exact = planned.read_rate.value if precision.rounds_rates else planned.speed
+    return _rounded_cadence(planned.frame_map.cadence, exact, precision)
+
+
 @dataclass(frozen=True)
 class _Near:
     number: str
     value: Fraction
-    ratio: Fraction
 
 
 @lru_cache(maxsize=4096)
-def _near(exact: Fraction, precision: Precision) -> _Near:
-    grain = 10**precision.places
+def _rounded_cadence(cadence: Cadence, exact: Fraction, precision: Precision) -> tuple[_Near, Cadence]:
+    """What is typed in for a speed or a read rate, and the cadence that comes of it."""
+    grain = 10**precision.places * (1 if precision.rounds_rates else 100)
     near = Fraction(max(1, round_half_up(exact * grain)), grain)
-    number = fixed_text(near, precision.places)
-    if precision.rounds_rates:
-        return _Near(number, near, near / exact)
-    return _Near(f"{number} %", near / 100, near / exact)
-
-
-@lru_cache(maxsize=4096)
-def _rounded_cadence(cadence: Cadence, ratio: Fraction) -> Cadence:
-    return Cadence.of(cadence.stride * ratio)
+    number = fixed_text(near if precision.rounds_rates else near * 100, precision.places)
+    taken = _Near(number if precision.rounds_rates else f"{number} %", near)
+    return taken, Cadence.of(cadence.stride * near / exact)

@@ -8,7 +8,7 @@ from oddmeter.core.cadence import Kind
 from oddmeter.core.conform import Conform, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
-from oddmeter.core.rounding import Precision, rounded
+from oddmeter.core.rounding import Precision, off_by
 from oddmeter.core.sound import SoundFigures
 from oddmeter.core.treatments import Intent, Treatment
 
@@ -161,7 +161,7 @@ def _try(planned: Conform, treatment: Treatment) -> Conform | None:
 
 
 def _off(planned: Conform, precision: Precision) -> int:
-    return abs(rounded(planned, precision).off_by)
+    return abs(off_by(planned, precision))
 
 
 def _plain(value: Fraction) -> str:

@@ -1,13 +1,16 @@
 """The demo show in the database: The Tide Bell, with its timelines and deliveries."""
 
 from pathlib import Path
+from typing import Any
 
+from oddmeter.core.decisions import Decisions
 from oddmeter.core.logs import guess_columns
 from oddmeter.core.rates import Rate
+from oddmeter.core.recipes import Rule
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.interchange.logs import read_log, title_of
-from oddmeter.store import clips, evidence, shows
+from oddmeter.store import clips, decisions, evidence, shows
 from oddmeter.store.changes import change
 from oddmeter.store.database import Database
 from oddmeter.store.shows import TimelineSettings
@@ -19,6 +22,17 @@ TIMELINES = (
     TimelineSettings("Broadcast", Rate.parse("29.97"), scan="lower", drop_frame=True),
     TimelineSettings("Festival", Rate.parse("23.976")),
 )
+
+
+RECIPES: tuple[tuple[str, dict[str, str], dict[str, Any]], ...] = (
+    ("Very fast, a tenth of life", {"intent": "pace 1/10", "sound": "off"}, {"shot_rate": {"least": "200"}}),
+    ("High-frame-rate, half of life", {"intent": "pace 1/2", "sound": "off"}, {"shot_rate": {"least": "100"}}),
+    ("Film, as it was shot", {"intent": "real-time", "sound": "off"}, {"gauge": "any"}),
+    ("Tapes, each field a picture", {"intent": "real-time", "fields": "split"}, {"scan": "interlaced"}),
+    ("Almost right: every frame", {"intent": "every-frame"}, {"file_ratio": {"least": "0.95", "most": "1.05"}}),
+    ("Everything else in real time", {"intent": "real-time"}, {}),
+)
+"""House recipes, the first that fits decides; none has been run yet."""
 
 
 def make_demo(database: Database, root_name: str, root: Path) -> bool:
@@ -33,6 +47,9 @@ def make_demo(database: Database, root_name: str, root: Path) -> bool:
         show_id = shows.add_show(connection, SHOW_FOLDER, TIMELINES[0])
         for timeline in TIMELINES[1:]:
             shows.add_timeline(connection, show_id, timeline)
+    with change(database, show_id, "House recipes", MAKER) as connection:
+        for name, decided, rule in RECIPES:
+            decisions.add_recipe(connection, show_id, name, Decisions.of(decided), Rule.of(rule))
     everything = (*TAKES, *TRAPS)
     for name in dict.fromkeys(take.delivery.split("/")[0] for take in everything):
         paths = [take.relative_path.as_posix() for take in everything if take.delivery.split("/")[0] == name]

@@ -201,7 +201,8 @@ _STYLE = """
 @page { size: A4 landscape; margin: 12mm }
 body { font: 11px/1.35 "IBM Plex Sans Condensed", "Liberation Sans Narrow", sans-serif; color: #1d1b17; margin: 16px }
 h1 { font-size: 18px; margin: 0 } h2 { font-size: 13px; margin: 14px 0 4px } p { margin: 2px 0; color: #5b564c }
-table { border-collapse: collapse; width: 100%; table-layout: fixed } td { overflow-wrap: anywhere } thead { display: table-header-group } tr { break-inside: avoid }
+table { border-collapse: collapse; width: 100%; table-layout: fixed } td { overflow-wrap: anywhere }
+thead { display: table-header-group } tr { break-inside: avoid }
 th { text-align: left; font-weight: 600; border-bottom: 1.5px solid #1d1b17; padding: 2px 6px 2px 0 }
 td { vertical-align: top; border-bottom: .5px solid #c9c2b4; padding: 3px 6px 3px 0 }
 tfoot td { font-weight: 600; border-bottom: 0 } small { color: #5b564c; font-size: 9.5px }

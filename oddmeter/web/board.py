@@ -9,9 +9,9 @@ is ever older than the transaction that the request runs in.
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from threading import Lock
+from threading import Lock, RLock
 
-from oddmeter.core.batches import Mark, marks
+from oddmeter.core.batches import Mark, frames_as_it_stands, marks
 from oddmeter.core.conform import Conform, Material
 from oddmeter.core.decisions import Resolved
 from oddmeter.core.errors import RuleError
@@ -54,6 +54,12 @@ class Row:
     handed_off: Order | None
 
     @cached_property
+    def before(self) -> int:
+        """The length in timeline frames as the clip stands; 0 where it cannot be planned."""
+        planned = self.planned
+        return frames_as_it_stands(planned.material, planned.timeline_rate) if planned else 0
+
+    @cached_property
     def marks(self) -> tuple[Mark, ...]:
         """What stands out about the clip."""
         found = marks(self.known.facts, self.planned, self.resolved.decided, self.known.standing)
@@ -82,9 +88,10 @@ class Board:
     house: House
     known: Mapping[int, Known]
     handed_off: Mapping[int, Mapping[str, Order]]
+    _earlier: dict[int, "_Earlier"] = field(default_factory=dict)
     _rows: dict[int, dict[int, Row]] = field(default_factory=dict)
+    _lock: RLock = field(default_factory=RLock)
     _held: dict[tuple[object, ...], tuple[House, Resolved]] = field(default_factory=dict)
-    _before: "Board | None" = None
 
     def timeline(self, timeline_id: int | None = None) -> Timeline:
         """A timeline of the show, or the one that is planned for; raises ``RuleError`` where it is not there."""
@@ -99,14 +106,24 @@ class Board:
 
     def rows(self, timeline: Timeline) -> Mapping[int, Row]:
         """Every clip worked out for a timeline."""
-        if timeline.id not in self._rows:
-            old = self._before._rows.get(timeline.id, {}) if self._before and self._same_timeline(timeline) else {}
-            same_house = self._before is not None and self._before.house == self.house
-            self._rows[timeline.id] = {
-                clip_id: self._row(known, timeline, old.get(clip_id), same_house)
-                for clip_id, known in self.known.items()
-            }
-        return self._rows[timeline.id]
+        with self._lock:
+            if timeline.id not in self._rows:
+                earlier = self._earlier.get(timeline.id)
+                if earlier is None or (earlier.timeline, earlier.handed_off) != (timeline, self.handed_off):
+                    earlier = _Earlier(timeline, self.house, self.handed_off, {})
+                same_house = earlier.house == self.house
+                self._rows[timeline.id] = {
+                    clip_id: self._row(known, timeline, earlier.rows.get(clip_id), same_house)
+                    for clip_id, known in self.known.items()
+                }
+            return self._rows[timeline.id]
+
+    def worked_out(self) -> dict[int, "_Earlier"]:
+        """Everything that has been worked out so far, for the board that comes after this one."""
+        with self._lock:
+            names = {timeline.id: timeline for timeline in self.show.timelines}
+            now = {i: _Earlier(names[i], self.house, self.handed_off, rows) for i, rows in self._rows.items()}
+            return {**self._earlier, **now}
 
     def some(self, ids: Iterable[int], timeline: Timeline) -> list[Row]:
         """These clips worked out; raises ``MissingError`` where one is not in the show."""
@@ -164,10 +181,15 @@ class Board:
             self._held[key] = (house, resolved(known.clip.delivery_id, own, house, timeline))
         return self._held[key][1]
 
-    def _same_timeline(self, timeline: Timeline) -> bool:
-        assert self._before is not None
-        was = next((t for t in self._before.show.timelines if t.id == timeline.id), None)
-        return was is not None and was.settings == timeline.settings and self._before.handed_off == self.handed_off
+
+@dataclass(frozen=True)
+class _Earlier:
+    """The rows of a timeline as an earlier board had them, and what they were worked out with."""
+
+    timeline: Timeline
+    house: House
+    handed_off: Mapping[int, Mapping[str, Order]]
+    rows: Mapping[int, Row]
 
 
 class Boards:
@@ -211,9 +233,9 @@ class Boards:
             clip_id: {name: Order.model_validate_json(plan) for name, plan in plans.items()}
             for clip_id, plans in renders.handed_off(connection, show_id).items()
         }
-        board = Board(show, house, known, made, _before=before)
-        if before is not None:
-            before._before = None
+        if before is not None and was == now and (show, house, made) == (before.show, before.house, before.handed_off):
+            return before
+        board = Board(show, house, known, made, before.worked_out() if before else {})
         self._kept[show_id] = (board, now)
         return board
 

@@ -15,6 +15,7 @@ from oddmeter.core.cadence import Kind
 from oddmeter.core.conform import Conform
 from oddmeter.core.decisions import Level, Part
 from oddmeter.core.evidence import State
+from oddmeter.core.rounding import Precision, rounded
 from oddmeter.core.treatments import Between, Intent
 from oddmeter.store.changes import MissingError
 from oddmeter.store.shows import Timeline
@@ -83,6 +84,13 @@ class PlanView(BaseModel):
     strip: StripView
 
 
+class ReceivingView(BaseModel):
+    """What the receiving system makes of a clip: the number it takes, and by how many frames that ends off."""
+
+    number: str
+    off_by: int
+
+
 class ClipRow(BaseModel):
     """One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
     ``without_plan`` says. ``beside`` is the plan for the timeline that is set beside. ``from_level`` and ``from_name``
@@ -109,6 +117,7 @@ class ClipRow(BaseModel):
     sound_words: str
     recipe: str | None
     alone: bool
+    receiving: ReceivingView | None
     plan: PlanView | None
     beside: PlanView | None
     without_plan: str | None
@@ -256,6 +265,7 @@ def clip_row(board: Board, row: Row, timeline: Timeline, other: Row | None, besi
         sound_words=part_text(Part.SOUND, decided.sound) if facts and facts.sound else "",
         recipe=recipe.name if recipe else None,
         alone=bool(row.decided.uses),
+        receiving=receiving_view(planned, board.house.receiving) if planned else None,
         plan=plan_view(planned, timeline) if planned else None,
         beside=plan_view(other.planned, beside) if other and other.planned and beside else None,
         without_plan=without_plan(row) if planned is None else None,
@@ -263,6 +273,12 @@ def clip_row(board: Board, row: Row, timeline: Timeline, other: Row | None, besi
         tags=sorted(row.decided.tags),
         note=row.decided.note,
     )
+
+
+def receiving_view(planned: Conform, precision: Precision) -> ReceivingView:
+    """A plan as the receiving system takes it."""
+    made = rounded(planned, precision)
+    return ReceivingView(number=made.number, off_by=made.off_by)
 
 
 def without_plan(row: Row) -> str | None:
@@ -319,19 +335,14 @@ def _marked(row: Row, mark: str) -> bool:
 
 
 def _group_view(group: Group, key: str, members: list[Row], first: int, timeline: Timeline) -> LedgerGroup:
-    plans = [row.planned for row in members if row.planned]
     return LedgerGroup(
         key=f"{group.value}:{key}",
         name=key,
         first=first,
         count=len(members),
-        before=length_view(sum(_before(plan) for plan in plans), timeline),
-        after=length_view(sum(plan.frame_map.length for plan in plans), timeline),
+        before=length_view(sum(row.before for row in members), timeline),
+        after=length_view(sum(row.planned.frame_map.length for row in members if row.planned), timeline),
     )
-
-
-def _before(planned: Conform) -> int:
-    return frames_as_it_stands(planned.material, planned.timeline_rate)
 
 
 _NOWHERE = Fraction(-1)
@@ -343,7 +354,7 @@ _SORTS: Mapping[Sort, Callable[[Row], Any]] = {
     Sort.DECISION: lambda row: wish_text(row.resolved.decisions.intent),
     Sort.SPEED: lambda row: row.planned.speed if row.planned else _NOWHERE,
     Sort.CADENCE: lambda row: list(Kind).index(row.planned.frame_map.kind) if row.planned else -1,
-    Sort.BEFORE: lambda row: _before(row.planned) if row.planned else -1,
+    Sort.BEFORE: lambda row: row.before if row.planned else -1,
     Sort.LENGTH: lambda row: row.planned.frame_map.length if row.planned else -1,
     Sort.MARKS: lambda row: min((list(Mark).index(mark) for mark in row.marks), default=len(Mark)),
 }

@@ -1,8 +1,10 @@
 """The arithmetic of a selection: what is decided on it and where that comes from, its alternatives, both ways to its
 stride, what a receiving system makes of it, its sound, and the ways out of near misses."""
 
+from collections import Counter
 from collections.abc import Sequence
 from fractions import Fraction
+from itertools import islice
 from typing import Annotated
 
 from fastapi import APIRouter
@@ -24,7 +26,7 @@ from oddmeter.core.conform import Conform
 from oddmeter.core.decisions import Decisions, Layer, Level, Part, Resolved, Wish, resolve
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import decimal_text
-from oddmeter.core.rounding import Precision, rounded
+from oddmeter.core.rounding import Precision, off_by, rounded
 from oddmeter.core.sound import SoundFigures
 from oddmeter.core.treatments import Intent
 from oddmeter.core.ways import Circumstances, Way, smoothness, stacked, two_ways, way_out
@@ -33,7 +35,6 @@ from oddmeter.web.board import Board, Row
 from oddmeter.web.brief import ShowId
 from oddmeter.web.context import Here
 from oddmeter.web.ledger import MINI_BEATS
-from oddmeter.web.plan import counted
 from oddmeter.web.views import LengthView, RateView, StripView, length_view, rate_view, strip_view
 from oddmeter.work.orders import worked_out
 
@@ -41,11 +42,13 @@ router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
 
 _BAND_SECONDS = 2
 _MOST_SPELLED = 6
+_MOST_SPOTS = 200
 
 
 class Selection(BaseModel):
-    """The clips to reckon with."""
+    """The clips to reckon with; only added up where nobody asks for more."""
 
+    only_totals: bool = False
     clip_ids: Annotated[list[int], Field(min_length=1, max_length=200_000)]
 
 
@@ -203,13 +206,15 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
     if not plans:
         raise RuleError("None of these clips can be planned yet.", "facts")
     total = totals(plans)
+    spelled_out = [] if asked.only_totals else list(zip(usable, plans, strict=True))
     groups: dict[tuple[object, ...], list[tuple[Row, Conform]]] = {}
-    for row, plan in zip(usable, plans, strict=True):
+    for row, plan in spelled_out:
         key = (plan.shot_rate, plan.read_rate, plan.material.file_rate, plan.speed, plan.treatment)
         groups.setdefault(key, []).append((row, plan))
     largest = sorted(groups.values(), key=len, reverse=True)
-    alone = usable[0] if len(usable) == 1 else None
+    alone = spelled_out[0][0] if len(spelled_out) == 1 else None
     only = plans[0] if alone else None
+    told = [row for row, _ in spelled_out]
     return Reckoning(
         clips=len(usable),
         left_out=len(rows) - len(usable),
@@ -218,21 +223,25 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
         dropped=total.dropped,
         repeated=total.repeated,
         kinds=[f"{count} {kind}" for kind, count in total.kinds.items() if count],
-        parts=_parts([row.resolved for row in usable]),
-        tags=sorted(frozenset.intersection(*(row.decided.tags for row in usable))),
-        note=usable[0].decided.note if len({row.decided.note for row in usable}) == 1 else None,
+        parts=_parts(list({id(row.resolved): row.resolved for row in told}.values())),
+        tags=sorted(frozenset.intersection(*(row.decided.tags for row in told))) if told else [],
+        note=told[0].decided.note if len({row.decided.note for row in told}) == 1 else None,
         equations=[_equation(group, timeline) for group in largest[:_MOST_SPELLED]],
         more_equations=max(0, len(largest) - _MOST_SPELLED),
-        alternatives=[_alternative(wish, usable, timeline) for wish in ALTERNATIVES],
+        alternatives=[_alternative(wish, told, timeline) for wish in ALTERNATIVES] if told else [],
         ways=_ways(board, alone, only) if alone and only else [],
-        rounding=_rounding(plans, board.house.receiving),
-        near_misses=_near_misses(plans, timeline),
+        rounding=_rounding(
+            plans, board.house.receiving, [board.house.receiving] if asked.only_totals else list(Precision)
+        ),
+        near_misses=_near_misses([plan for _, plan in spelled_out], timeline),
         sound=_sound(alone, only) if alone and only else None,
         smooth=_smooth(only) if only else None,
     )
 
 
 def _parts(held: Sequence[Resolved]) -> list[PartView]:
+    if not held:
+        return []
     out = []
     several = [(one.decisions, one.origins) for one in held]
     for part in Part:
@@ -268,7 +277,7 @@ def _equation(group: Sequence[tuple[Row, Conform]], timeline: Timeline) -> Equat
     row, planned = group[0]
     frame_map = planned.frame_map
     beats = int(timeline.settings.rate.value * _BAND_SECONDS)
-    spots = [spot for spot, _ in zip(frame_map.hiccups(), range(8), strict=False)]
+    spots = list(islice(frame_map.hiccups(), _MOST_SPOTS))
     first = max(0, spots[1] - beats // 2) if len(spots) > 1 else 0
     return Equation(
         clips=len(group),
@@ -292,20 +301,35 @@ def _hiccups(planned: Conform) -> int:
 
 
 def _alternative(wish: Wish, usable: Sequence[Row], timeline: Timeline) -> Alternative:
-    tried = [(row, _tried(row, wish, timeline)) for row in usable]
-    plans = [plan for _, plan in tried if plan is not None] or [row.planned for row in usable if row.planned]
-    speeds = sorted({plan.speed for plan in plans})
-    length = sum(plan.frame_map.length for plan in plans)
-    slowest, fastest = percent_text(speeds[0]), percent_text(speeds[-1])
-    kinds = counted(plan.frame_map.kind for plan in plans)
+    """All clips of the same rates and decisions get the same stride, so that one plan does for all of them."""
+    alike: dict[tuple[object, ...], list[Row]] = {}
+    for row in usable:
+        material = row.known.material
+        key = (material.file_rate, material.shot_rate, id(row.resolved)) if material else ()
+        alike.setdefault(key, []).append(row)
+    kinds: Counter[Kind] = Counter()
+    length, speeds, first = 0, set(), None
+    for rows in alike.values():
+        plan = _tried(rows[0], wish, timeline) or rows[0].planned
+        assert plan is not None
+        stride, per_frame = plan.frame_map.stride, plan.frame_map.units // plan.material.frames
+        units = (row.known.material.frames * per_frame for row in rows if row.known.material)
+        length += sum(-(-n * stride.denominator // stride.numerator) for n in units)
+        kinds[plan.frame_map.kind] += len(rows)
+        speeds.add(plan.speed)
+        first = first or plan
+    assert first is not None
+    slowest, fastest = percent_text(min(speeds)), percent_text(max(speeds))
     return Alternative(
         intent=wish.intent,
         value=number_text(wish.value) if wish.value is not None else None,
         label="half of life" if wish.intent is Intent.PACE else wish_text(wish),
         speed=slowest if len(speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest.removeprefix('≈ ')}",
         after=length_view(length, timeline),
-        kinds=kinds if len(plans) > 1 else [str(plans[0].frame_map.kind)],
-        strip=strip_view(strip(plans[0].frame_map, MINI_BEATS)),
+        kinds=[f"{kinds[kind]} {kind}" for kind in Kind if kinds[kind]]
+        if len(usable) > 1
+        else [str(first.frame_map.kind)],
+        strip=strip_view(strip(first.frame_map, MINI_BEATS)),
         chosen=all(row.resolved.decisions.intent == wish for row in usable),
     )
 
@@ -340,24 +364,28 @@ def _way(way: Way, now: Conform) -> WayView:
     )
 
 
-def _rounding(plans: Sequence[Conform], chosen: Precision) -> list[RoundedView]:
+def _rounding(plans: Sequence[Conform], chosen: Precision, only: Sequence[Precision]) -> list[RoundedView]:
     out = []
-    for precision, label in PRECISIONS.items():
-        made = [rounded(plan, precision) for plan in plans]
-        numbers = {one.number for one in made}
-        off = [abs(one.off_by) for one in made if one.off_by]
+    for precision in only:
+        numbers = {rounded(plan, precision).number for plan in _different(plans)}
+        ends = [off_by(plan, precision) for plan in plans]
         out.append(
             RoundedView(
                 precision=precision,
-                label=label,
+                label=PRECISIONS[precision],
                 number=next(iter(numbers)) if len(numbers) == 1 else f"{len(numbers)} different",
-                clips_off=len(off),
-                worst=max((one.off_by for one in made), key=abs, default=0),
-                total=sum(off),
+                clips_off=sum(end != 0 for end in ends),
+                worst=max(ends, key=abs, default=0),
+                total=sum(map(abs, ends)),
                 chosen=precision is chosen,
             )
         )
     return out
+
+
+def _different(plans: Sequence[Conform]) -> list[Conform]:
+    """One plan of all that share read rate, speed and cadence."""
+    return list({(plan.read_rate, plan.speed, plan.frame_map.cadence): plan for plan in plans}.values())
 
 
 def _near_misses(plans: Sequence[Conform], timeline: Timeline) -> list[WayOutView]:

@@ -88,6 +88,8 @@ def test_a_re_rate_shows_its_reach_and_is_split_off(page: Page, show: Show, runn
     show.open("plan")
     row(page, "lantern.mov").click()
     page.get_by_role("combobox", name="Set another timeline beside").select_option(label="beside: Broadcast, 29.97")
+    expect(page.get_by_role("columnheader", name="Broadcast")).to_be_visible()
+    expect(row(page, "lantern.mov").get_by_role("gridcell").nth(8)).to_contain_text("100 %")
     before = row(page, "lantern.mov").get_by_role("gridcell").nth(8).text_content() or ""
     page.keyboard.press("7")
     row(page, "lantern.mov").click()

@@ -1334,6 +1334,7 @@ export interface components {
       recipe: string | null;
       /** Alone */
       alone: boolean;
+      receiving: components["schemas"]["ReceivingView"] | null;
       plan: components["schemas"]["PlanView"] | null;
       beside: components["schemas"]["PlanView"] | null;
       /** Without Plan */
@@ -2210,6 +2211,16 @@ export interface components {
       receiving: components["schemas"]["Precision"];
     };
     /**
+     * ReceivingView
+     * @description What the receiving system makes of a clip: the number it takes, and by how many frames that ends off.
+     */
+    ReceivingView: {
+      /** Number */
+      number: string;
+      /** Off By */
+      off_by: number;
+    };
+    /**
      * RecipeChange
      * @description A recipe to set, with the revision that was seen.
      */
@@ -2522,9 +2533,14 @@ export interface components {
     };
     /**
      * Selection
-     * @description The clips to reckon with.
+     * @description The clips to reckon with; only added up where nobody asks for more.
      */
     Selection: {
+      /**
+       * Only Totals
+       * @default false
+       */
+      only_totals: boolean;
       /** Clip Ids */
       clip_ids: number[];
     };

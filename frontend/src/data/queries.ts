@@ -107,14 +107,17 @@ export function useSheets(showId: number) {
   });
 }
 
-export function useReckoning(showId: number, ids: number[]) {
+export function useReckoning(showId: number, ids: number[], onlyTotals: boolean) {
   return useQuery({
-    queryKey: ["reckoning", showId, ids],
+    queryKey: ["reckoning", showId, ids, onlyTotals],
     enabled: ids.length > 0,
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
-        api.POST("/api/shows/{show_id}/reckoning", { params: { path: { show_id: showId } }, body: { clip_ids: ids } }),
+        api.POST("/api/shows/{show_id}/reckoning", {
+          params: { path: { show_id: showId } },
+          body: { clip_ids: ids, only_totals: onlyTotals },
+        }),
       ),
   });
 }

@@ -15,6 +15,8 @@ interface Command {
 }
 
 const MOST = 12;
+/** What looks like one to three rates, as in `60i`, or `150 in 25 on 23.976`. */
+const RATES = /^\d[\d./,pi]*( *(in|on|to|,)? *\d[\d./,pi]*){0,2}$/i;
 
 /** One field for everything that can be done or found: stops, timelines, undo, clips by name. */
 export function CommandField(props: {
@@ -31,6 +33,8 @@ export function CommandField(props: {
   const fits = (c: { kind: string; name: string }) =>
     words.every((w) => `${c.kind} ${c.name}`.toLowerCase().includes(w));
   const found = commands.filter(fits).slice(0, MOST);
+  if (RATES.test(typed.trim()))
+    found.unshift({ id: "rates", kind: "reckon", name: typed.trim(), run: () => reckon(typed.trim()) });
   if (words.length) for (const clip of clips()) if (found.length < MOST && fits(clip)) found.push(clip);
   const leave = () => {
     setTyped("");

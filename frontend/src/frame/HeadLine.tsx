@@ -17,7 +17,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
   const [theme, setTheme] = useTheme();
   const [commanding, setCommanding] = useState(false);
   const [keysOpen, setKeysOpen] = useState(false);
-  const [reckoning, setReckoning] = useState(false);
+  const [reckoning, setReckoning] = useState<string | null>(null);
   const undoable = show.undo;
   const redoable = show.redo;
 
@@ -30,7 +30,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
         setCommanding(true);
       } else if (command && event.key.toLowerCase() === "e") {
         event.preventDefault();
-        setReckoning((open) => !open);
+        setReckoning((open) => (open === null ? "" : null));
       } else if (command && event.key.toLowerCase() === "z" && !typing) {
         event.preventDefault();
         if (event.shiftKey ? redoable : undoable) {
@@ -95,8 +95,8 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
           type="button"
           className="h-7 px-1.5 text-soft hover:text-patina"
           title="Two or three rates in, everything out (Ctrl E)"
-          aria-expanded={reckoning}
-          onClick={() => setReckoning(!reckoning)}
+          aria-expanded={reckoning !== null}
+          onClick={() => setReckoning(reckoning === null ? "" : null)}
         >
           Reckon
         </button>
@@ -117,13 +117,15 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
           ?
         </button>
       </div>
-      <CommandField
-        show={show}
-        open={commanding}
-        close={() => setCommanding(false)}
-        reckon={() => setReckoning(true)}
-      />
-      {reckoning && <Reckoner timeline={timeline?.rate.spoken ?? ""} close={() => setReckoning(false)} />}
+      <CommandField show={show} open={commanding} close={() => setCommanding(false)} reckon={setReckoning} />
+      {reckoning !== null && (
+        <Reckoner
+          key={reckoning}
+          typed={reckoning}
+          timeline={timeline?.rate.spoken ?? ""}
+          close={() => setReckoning(null)}
+        />
+      )}
       <KeysDialog open={keysOpen} close={() => setKeysOpen(false)} />
     </header>
   );

@@ -6,8 +6,8 @@ import { MeterStrip } from "../meter/MeterStrip";
 import { fieldLook, Labelled, Number } from "../ui/parts";
 
 /** The quick reckoner: two or three rates in, everything out, for a question without a clip. It stays open over any view. */
-export function Reckoner({ timeline, close }: { timeline: string; close: () => void }) {
-  const [given, setGiven] = useState({ timeline, file: "", shot: "", length: "10s", speed: "" });
+export function Reckoner({ typed, timeline, close }: { typed: string; timeline: string; close: () => void }) {
+  const [given, setGiven] = useState(() => ({ ...ratesIn(typed, timeline), length: "10s", speed: "" }));
   const asked = useDeferredValue(given);
   const put = (key: keyof typeof given) => (event: React.ChangeEvent<HTMLInputElement>) =>
     setGiven({ ...given, [key]: event.target.value });
@@ -63,6 +63,14 @@ export function Reckoner({ timeline, close }: { timeline: string; close: () => v
       )}
     </section>
   );
+}
+
+/** The rates in words such as `60i`, `60i on 25`, or `150 in 25 on 23.976`: shot, file and timeline, the last being the
+ * timeline where there are several. */
+function ratesIn(typed: string, timeline: string) {
+  const rates = typed.split(/ *(?:in|on|to|,| ) */i).filter(Boolean);
+  if (rates.length > 2) return { shot: rates[0] ?? "", file: rates[1] ?? "", timeline: rates[2] ?? "" };
+  return { shot: "", file: rates[0] ?? "", timeline: rates[1] ?? timeline };
 }
 
 function Answer({ data }: { data: Schemas["ReckonerAnswer"] }) {

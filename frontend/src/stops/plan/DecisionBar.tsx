@@ -1,5 +1,7 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useEffect, useRef, useState, type FormEvent } from "react";
 import { Button, fieldLook, Key, Number } from "../../ui/parts";
+import { PARTS, type Part } from "../../ui/treatment";
 import type { Decide } from "./decide";
 
 export type Field = "pace" | "speed" | "fit" | "read" | "shot" | "tag" | "note";
@@ -154,9 +156,7 @@ export function DecisionBar(props: {
             Note…
           </Button>
           {props.copied && n > 0 && !props.copy ? (
-            <Button onClick={() => props.copied && decide({ copy_from: { clip_id: props.copied.id } })}>
-              As {props.copied.name}
-            </Button>
+            <TakeOver copied={props.copied} decide={decide} />
           ) : (
             <Button disabled={!props.copy} onClick={() => props.copy?.()} title="to put on other clips">
               Copy treatment
@@ -176,5 +176,57 @@ export function DecisionBar(props: {
         </>
       )}
     </div>
+  );
+}
+
+const ALL_PARTS: [Part, string][] = [
+  ["intent", "wanted"],
+  ...PARTS.map(({ part, name }): [Part, string] => [part, name]),
+];
+
+/** The treatment of another clip taken over, all of it or only chosen parts. */
+function TakeOver({ copied, decide }: { copied: { id: number; name: string }; decide: Decide }) {
+  const [parts, setParts] = useState(() => new Set(ALL_PARTS.map(([part]) => part)));
+  const toggle = (part: Part) => {
+    const next = new Set(parts);
+    if (!next.delete(part)) next.add(part);
+    setParts(next);
+  };
+  const whole = parts.size === ALL_PARTS.length;
+  return (
+    <Popover>
+      <PopoverButton className="inline-flex h-7 max-w-44 items-center border border-hair bg-raised px-2.5 hover:border-patina">
+        <span className="truncate">As {copied.name}…</span>
+      </PopoverButton>
+      <PopoverPanel anchor="top start" className="z-40 mb-1 w-56 border border-hair bg-raised p-2 shadow-lg">
+        {({ close }) => (
+          <>
+            <p className="mb-1 truncate text-soft">Take over from {copied.name}</p>
+            {ALL_PARTS.map(([part, name]) => (
+              <label key={part} className="flex h-6 items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="accent-(--patina)"
+                  checked={parts.has(part)}
+                  onChange={() => toggle(part)}
+                />
+                {name}
+              </label>
+            ))}
+            <Button
+              weight="main"
+              className="mt-1.5"
+              disabled={parts.size === 0}
+              onClick={() => {
+                decide({ copy_from: { clip_id: copied.id, ...(whole ? {} : { parts: [...parts] }) } });
+                close();
+              }}
+            >
+              {whole ? "Take all of it over" : `Take ${parts.size} ${parts.size === 1 ? "part" : "parts"} over`}
+            </Button>
+          </>
+        )}
+      </PopoverPanel>
+    </Popover>
   );
 }

@@ -2,7 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
 import type { Schemas } from "../../data/client";
-import { useRows } from "../../data/queries";
+import { useRows, type LedgerAsked } from "../../data/queries";
 import { Number } from "../../ui/parts";
 import { useList } from "../../ui/useList";
 import type { Column } from "./columns";
@@ -18,6 +18,7 @@ const ROW = 30;
 export function Ledger(props: {
   showId: number;
   data: Schemas["Ledger"];
+  asked: LedgerAsked;
   beside: number | null;
   columns: Column[];
   folded: string[];
@@ -68,6 +69,9 @@ export function Ledger(props: {
   useEffect(() => {
     scroller.current?.focus({ preventScroll: true });
   }, []);
+  useEffect(() => {
+    scroller.current?.scrollTo({ top: 0 });
+  }, [props.asked]);
 
   return (
     <div

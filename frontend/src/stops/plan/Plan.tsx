@@ -191,6 +191,7 @@ export function Plan() {
         <Ledger
           showId={showId}
           data={data}
+          asked={asked}
           beside={beside?.id ?? null}
           columns={columns}
           folded={layout.folded}

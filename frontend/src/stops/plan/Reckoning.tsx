@@ -22,7 +22,7 @@ export function Reckoning(props: {
   const { selected, shown, decide } = props;
   const any = selected.length > 0;
   const ids = any ? selected : shown;
-  const reckoning = useReckoning(props.showId, ids);
+  const reckoning = useReckoning(props.showId, ids, !any);
   const only = useRow(props.showId, selected.length === 1 ? selected[0] : undefined).data;
   const one = selected.length === 1 && only?.id === selected[0] ? only : undefined;
   const heading = one ? one.name : any ? `${selected.length} clips` : `All ${shown.length} shown`;
@@ -346,20 +346,37 @@ function Spelled({ equation, alone }: { equation: Schemas["Equation"]; alone: bo
           <Number className="max-w-56 truncate text-soft">{equation.pattern}</Number>
         </p>
       </div>
-      {equation.hiccup_every && (
-        <p className="mt-1 text-[12.5px] text-brass">
-          ≈ a hiccup every <Number>{equation.hiccup_every}</Number>
-          {equation.hiccups.length === 0 ? ", none within this clip" : ": at "}
-          <Number>
-            {equation.hiccups
-              .slice(0, 3)
-              .map((spot) => spot.timecode)
-              .join(", ")}
-            {equation.hiccups.length > 3 ? " …" : ""}
-          </Number>
-        </p>
-      )}
+      {equation.hiccup_every && <Hiccups equation={equation} />}
     </section>
+  );
+}
+
+const FIRST_SPOTS = 3;
+
+/** Where a near miss steps out of its rhythm: the first spots at once, all of them when opened. */
+function Hiccups({ equation }: { equation: Schemas["Equation"] }) {
+  const spots = equation.hiccups.map((spot) => spot.timecode);
+  const said = `≈ a hiccup every ${equation.hiccup_every}`;
+  if (spots.length <= FIRST_SPOTS)
+    return (
+      <p className="mt-1 text-[12.5px] text-brass">
+        {said}
+        {spots.length === 0 ? ", none within this clip" : ": at "}
+        <Number>{spots.join(", ")}</Number>
+      </p>
+    );
+  const more = equation.hiccup_count - spots.length;
+  return (
+    <details className="mt-1 text-[12.5px] text-brass">
+      <summary>
+        {said}: <Number>{equation.hiccup_count}</Number>, first at{" "}
+        <Number>{spots.slice(0, FIRST_SPOTS).join(", ")}</Number>
+      </summary>
+      <Number className="block leading-5">
+        {spots.join(", ")}
+        {more > 0 && ` and ${more} more`}
+      </Number>
+    </details>
   );
 }
 

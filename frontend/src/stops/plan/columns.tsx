@@ -3,6 +3,7 @@ import type { Schemas } from "../../data/client";
 import { MeterStrip } from "../../meter/MeterStrip";
 import { MarkWord } from "../../ui/marks";
 import { Decimal, Number } from "../../ui/parts";
+import { signed } from "./PreviewTable";
 
 type Row = Schemas["ClipRow"];
 
@@ -106,6 +107,22 @@ export const COLUMNS: Column[] = [
           <Number className="text-right">{beside.speed.percent}</Number>
           <Rhythm plan={beside} />
           <Number className="text-right">{beside.after.frames}</Number>
+        </span>
+      ),
+  },
+  {
+    key: "receiving",
+    name: "Receiving",
+    track: "7.4rem",
+    align: "text-right",
+    look: ({ receiving }) => `text-right whitespace-nowrap ${receiving?.off_by ? "text-brass" : ""}`,
+    cell: ({ receiving }) =>
+      receiving && (
+        <span title="as the receiving system takes it, and how many frames that ends off">
+          <Number>
+            {receiving.number}
+            {receiving.off_by ? ` ${signed(receiving.off_by)}` : ""}
+          </Number>
         </span>
       ),
   },

@@ -36,8 +36,11 @@ export function useDecide(showId: number, ids: number[], alone: boolean) {
       return answer(api.POST("/api/shows/{show_id}/treatments", { params: { path }, body }));
     },
     onSuccess: (changed) => notice.say(changed.title),
-    onError: (error) => notice.complain(error.message),
-    onSettled: () => client.invalidateQueries(),
+    // What changed is asked for again by the live events; after a refusal, everything is.
+    onError: (error) => {
+      notice.complain(error.message);
+      void client.invalidateQueries();
+    },
   });
   const reach = useMutation({
     mutationFn: (given: { ids: number[]; decision: Decision }) => {
