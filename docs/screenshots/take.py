@@ -34,14 +34,12 @@ def shoot(page: Page, name: str) -> None:
 
 
 def decide(page: Page) -> None:
-    """Real time for all, every frame for what was shot fast."""
-    page.goto(f"{URL}/shows/1/plan")
-    page.get_by_role("grid").press("Control+a")
-    page.keyboard.press("1")
-    page.wait_for_timeout(1500)
-    page.get_by_role("row", name="FD1_B01").click()
-    page.get_by_role("row", name="HB_boat").click(modifiers=["Shift"])
-    page.keyboard.press("2")
+    """All clips by the house recipes, with what that changes shown first."""
+    page.goto(f"{URL}/shows/1/plan?side=recipes")
+    page.get_by_role("button", name=re.compile("Run over")).click()
+    page.get_by_role("table", name="What the recipes change").wait_for()
+    shoot(page, "plan-recipes-paper")
+    page.get_by_role("dialog").get_by_role("button", name=re.compile("Run over")).click()
     page.wait_for_timeout(7000)
 
 
@@ -56,10 +54,24 @@ def wait_until_all_is_seen() -> None:
 
 
 def take_all(browser: Browser) -> None:
+    dim = page_in(browser, "dim")
+    dim.goto(f"{URL}/shows/1/plan?beside=2")
+    dim.get_by_role("row", name="VR_lantern").click()
+    dim.keyboard.press("7")
+    dim.keyboard.type("timeline")
+    dim.keyboard.press("Enter")
+    dim.get_by_role("button", name="Change nothing").wait_for()
+    shoot(dim, "plan-reach-dim")
     page = page_in(browser, "paper")
     decide(page)
-    page.get_by_role("row", name="HB_gulls").click()
+    page.goto(f"{URL}/shows/1/plan")
+    page.get_by_role("row", name="FD1_B02").click()
     shoot(page, "plan-paper")
+    page.keyboard.press("Control+e")
+    page.keyboard.type("60i")
+    page.get_by_label("Shot, if other").fill("120")
+    shoot(page, "reckoner-paper")
+    page.keyboard.press("Escape")
     page.goto(f"{URL}/shows/1/intake")
     shoot(page, "intake-paper")
     page.goto(f"{URL}/shows/1/intake?ask=field_order&look=fields")
@@ -69,7 +81,6 @@ def take_all(browser: Browser) -> None:
     page.get_by_role("button", name="camera report day 2.csv").click()
     shoot(page, "intake-report-paper")
     page.goto(f"{URL}/shows/1/brief")
-    page.get_by_role("button", name="Change Broadcast").click()
     shoot(page, "brief-paper")
     page.goto(f"{URL}/shows/1/handoff")
     page.get_by_role("button", name=re.compile("Decided")).click()
@@ -79,7 +90,6 @@ def take_all(browser: Browser) -> None:
     page.get_by_role("button", name=re.compile("All")).click()
     page.get_by_role("radio", name=re.compile("View")).check()
     shoot(page, "handoff-paper")
-    dim = page_in(browser, "dim")
     dim.goto(f"{URL}/shows/1/intake?look=measure&find=attic")
     dim.get_by_role("grid").get_by_text("AT_S8_18_garden.mov").click()
     dim.get_by_label("Between them pass, seconds").fill("8")
@@ -91,6 +101,8 @@ def take_all(browser: Browser) -> None:
     dim.goto(f"{URL}/shows/1/plan")
     dim.get_by_role("row", name="VR_clock").click()
     shoot(dim, "plan-dim")
+    dim.goto(f"{URL}/api/shows/1/sheet.html")
+    shoot(dim, "sheet")
 
 
 def main() -> None:
