@@ -65,6 +65,9 @@ def change(database: Database, show_id: int, title: str, person: str) -> Iterato
         connection.execute("SELECT set_config('oddmeter.change', %s, true)", (str(made[0]),))
         yield connection
         connection.execute("SELECT set_config('oddmeter.change', '', true)")
+        connection.execute(
+            "DELETE FROM change_row WHERE change_id = %s AND before - 'revision' = after - 'revision'", (made[0],)
+        )
         altered = connection.execute("SELECT 1 FROM change_row WHERE change_id = %s LIMIT 1", (made[0],)).fetchone()
         if altered:
             connection.execute("DELETE FROM change WHERE show_id = %s AND undone", (show_id,))

@@ -147,7 +147,7 @@ def test_two_people_see_each_other(show: Show, page: Page, new_page: Callable[[s
 
     def let_ben_be_first(route: Route) -> None:
         other.keyboard.press("1")
-        other.wait_for_timeout(700)
+        expect(other.get_by_role("row", name="HB_quay_29.mp4")).to_contain_text("real time")
         route.continue_()
 
     page.route("**/treatments", let_ben_be_first)

@@ -151,6 +151,17 @@ def test_a_new_change_ends_what_could_be_redone_and_an_empty_one_leaves_no_trace
     assert now.redo is None and now.undo is not None and now.undo.title == "second"
 
 
+def test_a_change_that_goes_there_and_back_leaves_no_trace(database: Database, show_id: int) -> None:
+    ids = deliver(database, show_id)
+    with change(database, show_id, "there and back", "Ada") as connection:
+        decide(connection, ids, intent="real-time")
+        decide(connection, ids)
+    with database.transaction() as connection:
+        newest = changes.standing(connection, show_id).undo
+        assert newest is not None and newest.title == "Card brought in"
+        assert connection.execute("SELECT count(*) FROM change WHERE title = 'there and back'").fetchone() == (0,)
+
+
 def test_a_change_that_fails_changes_nothing(database: Database, show_id: int) -> None:
     ids = deliver(database, show_id)
     before = state(database)

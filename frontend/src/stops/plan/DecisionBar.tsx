@@ -32,6 +32,7 @@ export function DecisionBar(props: {
   tags: string[];
   copied: { id: number; name: string } | null;
   copy: (() => void) | null;
+  takes: boolean;
   decide: Decide;
   onAsk: (ask: (field: Field) => void) => void;
 }) {
@@ -155,13 +156,10 @@ export function DecisionBar(props: {
           <Button disabled={!n} onClick={() => setAsking("note")}>
             Note…
           </Button>
-          {props.copied && n > 0 && !props.copy ? (
-            <TakeOver copied={props.copied} decide={decide} />
-          ) : (
-            <Button disabled={!props.copy} onClick={() => props.copy?.()} title="to put on other clips">
-              Copy treatment
-            </Button>
-          )}
+          <Button disabled={!props.copy} onClick={() => props.copy?.()} title="to put on other clips">
+            Copy treatment
+          </Button>
+          {props.copied && props.takes && <TakeOver copied={props.copied} decide={decide} />}
           {props.several && (
             <label className="ml-auto flex items-center gap-1.5 text-soft">
               <input

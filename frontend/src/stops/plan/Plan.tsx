@@ -212,6 +212,7 @@ export function Plan() {
           tags={data.tags}
           copied={copied}
           copy={copy}
+          takes={selected.some((id) => id !== copied?.id)}
           decide={decide}
           onAsk={(ask) => {
             asking.current = ask;

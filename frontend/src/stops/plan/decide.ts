@@ -36,11 +36,12 @@ export function useDecide(showId: number, ids: number[], alone: boolean) {
       return answer(api.POST("/api/shows/{show_id}/treatments", { params: { path }, body }));
     },
     onSuccess: (changed) => notice.say(changed.title),
-    // What changed is asked for again by the live events; after a refusal, everything is.
-    onError: (error) => {
-      notice.complain(error.message);
-      void client.invalidateQueries();
-    },
+    onError: (error) => notice.complain(error.message),
+    // The next decision waits for the revisions that this one made; the rest is asked for by the live events.
+    onSettled: (_, error) =>
+      client.invalidateQueries({
+        predicate: ({ queryKey }) => error !== null || ["ledger", "rows", "show"].includes(String(queryKey[0])),
+      }),
   });
   const reach = useMutation({
     mutationFn: (given: { ids: number[]; decision: Decision }) => {

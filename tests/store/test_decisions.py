@@ -1,0 +1,171 @@
+"""What is decided at every level, as the store keeps it: recipes, uses, tags, notes, and the stamps of what changed."""
+
+from collections.abc import Callable
+from typing import TypeVar
+
+import psycopg
+import pytest
+
+from oddmeter.core.claims import Word
+from oddmeter.core.decisions import Decisions, Level
+from oddmeter.core.errors import RuleError
+from oddmeter.core.evidence import Question
+from oddmeter.core.facts import Facts
+from oddmeter.core.logs import Table, guess_columns
+from oddmeter.core.rates import Rate
+from oddmeter.core.recipes import Rule
+from oddmeter.core.rounding import Precision
+from oddmeter.store import clips, decisions, evidence, shows
+from oddmeter.store.changes import ConflictError, MissingError, change
+from oddmeter.store.database import Connection, Database
+from oddmeter.store.shows import TimelineSettings
+
+T = TypeVar("T")
+PACE = Decisions.of({"intent": "pace 1/2", "sound": "off"})
+TWOS = Decisions.of({"held": "2 frames"})
+
+
+@pytest.fixture
+def ids(database: Database, show_id: int) -> list[int]:
+    """Three clips of one delivery, and a proxy of the first."""
+    with change(database, show_id, "brought in", "Ada") as connection:
+        paths = ["a.mov", "b.mov", "c.mov", "Proxy/a.mov"]
+        clips.bring_in(connection, clips.add_delivery(connection, show_id, "Card", "Footage", "card", paths))
+    with database.transaction() as connection:
+        return [clip.id for clip in clips.clips_of_show(connection, show_id)]
+
+
+def read(database: Database, ask: Callable[[Connection], T]) -> T:
+    with database.transaction() as connection:
+        return ask(connection)
+
+
+def test_every_level_is_read_back_as_it_was_written(database: Database, show_id: int, ids: list[int]) -> None:
+    rule = Rule.of({"shot_rate": {"least": "119.88"}, "tag": "Bell"})
+    with change(database, show_id, "decide", "Ada") as connection:
+        delivery = clips.deliveries(connection, show_id)[0].id
+        decisions.decide_show(connection, show_id, PACE)
+        decisions.decide_delivery(connection, show_id, delivery, TWOS)
+        recipe = decisions.add_recipe(connection, show_id, "Bells", PACE.over(TWOS), rule)
+        decisions.put_recipes(connection, {ids[0]: recipe})
+        decisions.set_receiving(connection, show_id, Precision.RATE_THREE)
+    house = read(database, lambda c: decisions.house(c, show_id))
+    assert house.default.decisions == PACE and house.default.level is Level.SHOW
+    assert house.deliveries[delivery].decisions == TWOS and house.deliveries[delivery].name == "Card"
+    assert [(r.name, r.decisions, r.rule) for r in house.recipes] == [("Bells", PACE.over(TWOS), rule)]
+    layer = house.recipe(recipe)
+    assert layer is not None and (layer.level, layer.name) == (Level.RECIPE, "Bells")
+    assert house.recipe(None) is None and house.recipe(recipe + 1) is None
+    assert house.receiving is Precision.RATE_THREE
+    assert read(database, lambda c: clips.clips_by_id(c, ids))[0].decided.recipe_id == recipe
+
+
+def test_recipes_keep_their_order_and_a_changed_one_is_not_written_over(
+    database: Database, show_id: int, ids: list[int]
+) -> None:
+    with change(database, show_id, "recipes", "Ada") as connection:
+        made = [decisions.add_recipe(connection, show_id, name, Decisions(), None) for name in "ABC"]
+    with change(database, show_id, "order", "Ada") as connection:
+        decisions.order_recipes(connection, show_id, [made[2], made[0]])
+    house = read(database, lambda c: decisions.house(c, show_id))
+    assert [recipe.name for recipe in house.recipes] == ["C", "A", "B"], "those not named follow"
+    seen = house.revisions[made[0]]
+    with change(database, show_id, "set", "Ben") as connection:
+        decisions.set_recipe(connection, show_id, made[0], "A", TWOS, Rule(), seen)
+    with pytest.raises(ConflictError, match="Ben changed this recipe first"), database.transaction() as connection:
+        decisions.set_recipe(connection, show_id, made[0], "A", PACE, None, seen)
+    with pytest.raises(psycopg.errors.UniqueViolation), database.transaction() as connection:
+        decisions.add_recipe(connection, show_id, "A", PACE, None)
+    with change(database, show_id, "put on and take away", "Ada") as connection:
+        decisions.put_recipes(connection, dict.fromkeys(ids, made[1]))
+        decisions.remove_recipe(connection, show_id, made[1])
+    assert all(clip.decided.recipe_id is None for clip in read(database, lambda c: clips.clips_by_id(c, ids)))
+    with pytest.raises(MissingError), database.transaction() as connection:
+        decisions.remove_recipe(connection, show_id, made[1])
+
+
+def test_a_use_without_decisions_is_no_use(database: Database, show_id: int, ids: list[int]) -> None:
+    timeline = read(database, lambda c: shows.show(c, show_id)).timelines[0].id
+    with change(database, show_id, "uses", "Ada") as connection:
+        decisions.decide_uses(connection, timeline, {ids[0]: PACE, ids[1]: TWOS})
+    with change(database, show_id, "uses again", "Ada") as connection:
+        decisions.decide_uses(connection, timeline, {ids[0]: Decisions(), ids[1]: PACE, ids[2]: Decisions()})
+    uses = [clip.decided.uses for clip in read(database, lambda c: clips.clips_by_id(c, ids))]
+    assert uses == [{}, {timeline: PACE}, {}]
+    assert read(database, lambda c: c.execute("SELECT count(*) FROM clip_use").fetchone()) == (1,)
+
+
+def test_a_tag_lasts_as_long_as_a_clip_carries_it(database: Database, show_id: int, ids: list[int]) -> None:
+    with change(database, show_id, "tag", "Ada") as connection:
+        decisions.tag_clips(connection, show_id, ids, "Bell")
+        decisions.tag_clips(connection, show_id, ids[:1], "Bell")
+        decisions.tag_clips(connection, show_id, ids[:1], "Close")
+    assert sorted(read(database, lambda c: decisions.house(c, show_id)).tags.values()) == ["Bell", "Close"]
+    with change(database, show_id, "untag", "Ada") as connection:
+        decisions.untag_clips(connection, show_id, ids[:2], "Bell")
+        decisions.untag_clips(connection, show_id, ids, "Close")
+    assert list(read(database, lambda c: decisions.house(c, show_id)).tags.values()) == ["Bell"]
+    tags = [clip.decided.tags for clip in read(database, lambda c: clips.clips_by_id(c, ids))]
+    assert tags == [frozenset(), frozenset(), frozenset({"Bell"})]
+
+
+def test_what_is_not_there_is_said_to_be_missing(database: Database, show_id: int) -> None:
+    for wrong in (
+        lambda c: decisions.house(c, 999),
+        lambda c: decisions.decide_delivery(c, show_id, 999, PACE),
+    ):
+        with pytest.raises(MissingError), database.transaction() as connection:
+            wrong(connection)
+    with pytest.raises(RuleError):
+        Decisions.of({"intent": "faster"})
+
+
+def test_stamps_change_with_what_they_stand_for_and_with_nothing_else(
+    database: Database, show_id: int, ids: list[int]
+) -> None:
+    first = ids[0]
+    timeline = read(database, lambda c: shows.show(c, show_id)).timelines[0].id
+
+    def told(work: Callable[[Connection], object]) -> tuple[set[int], set[int], bool]:
+        """The clips of which what is known, and what is decided, has other stamps after the work; and the reports."""
+        before = read(database, lambda c: clips.stamps(c, show_id))
+        with change(database, show_id, "something", "Ada") as connection:
+            work(connection)
+        after = read(database, lambda c: clips.stamps(c, show_id))
+        return (
+            {clip for clip in after.known if after.known[clip] != before.known[clip]},
+            {clip for clip in after.decided if after.decided[clip] != before.decided[clip]},
+            before.reports != after.reports,
+        )
+
+    assert set(read(database, lambda c: clips.stamps(c, show_id)).known) == set(ids), "proxies follow their originals"
+    assert told(lambda c: None) == (set(), set(), False)
+    assert told(lambda c: decisions.decide_clips(c, {first: PACE})) == (set(), {first}, False)
+    assert told(lambda c: decisions.write_note(c, [first], "Ask")) == (set(), {first}, False)
+    assert told(lambda c: decisions.tag_clips(c, show_id, [first], "Bell")) == (set(), {first}, False)
+    assert told(lambda c: decisions.decide_uses(c, timeline, {first: TWOS})) == (set(), {first}, False)
+    assert told(lambda c: decisions.decide_show(c, show_id, PACE)) == (set(), set(), False)
+    word = Word(Question.SHOT_RATE, "150/1", "Ada")
+    assert told(lambda c: evidence.say(c, [first], word)) == ({first}, {first}, False)
+    assert told(lambda c: evidence.withdraw(c, [first], Question.SHOT_RATE)) == ({first}, {first}, False)
+    facts = Facts(frames=10, file_rate=Rate.of(25))
+    assert told(lambda c: clips.keep_facts(c, first, facts)) == ({first}, set(), False)
+    table = Table(("clip", "fps"), (("a.mov", "150"),), 2)
+    columns = guess_columns(table.headings)
+    assert told(lambda c: evidence.add_log(c, show_id, "r.csv", "camera report", table, columns)) == (
+        set(),
+        set(),
+        True,
+    )
+
+
+def test_what_is_decided_can_be_read_by_itself(database: Database, show_id: int, ids: list[int]) -> None:
+    with change(database, show_id, "decide", "Ada") as connection:
+        second = shows.add_timeline(connection, show_id, TimelineSettings("Second", Rate.of(24)))
+        decisions.decide_clips(connection, {ids[0]: PACE, ids[1]: TWOS})
+        decisions.decide_uses(connection, second, {ids[1]: PACE})
+        decisions.tag_clips(connection, show_id, ids[1:], "Bell")
+        decisions.write_note(connection, ids[2:], "Ask")
+    whole = {clip.id: (clip.decided, clip.revision) for clip in read(database, lambda c: clips.clips_by_id(c, ids))}
+    assert read(database, lambda c: clips.decided(c, ids)) == whole
+    assert read(database, lambda c: clips.decided(c, [])) == {}
