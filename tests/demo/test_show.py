@@ -7,13 +7,14 @@ import numpy as np
 import pytest
 
 from oddmeter.core.rates import Rate
+from oddmeter.core.recipes import Subject, deciding
 from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.show import TIMELINES, make_demo
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
 from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.media.decode import FrameReader
-from oddmeter.store import clips, evidence, shows
+from oddmeter.store import clips, decisions, evidence, shows
 from oddmeter.store.database import Database
 
 
@@ -33,6 +34,28 @@ def test_it_is_made_once_with_all_that_came_in(database: Database, media_root: P
     by_name = {clip.name: clip for clip in found}
     assert by_name["FD1_C01_pour_fast.mov"].shot_rate == Rate.of(150), "the camera report says so"
     assert by_name["AT_S8_18_garden.mov"].shot_rate == Rate.of(18), "so runs its gauge, and so hints its name"
+
+
+def test_its_recipes_fit_what_they_are_meant_for(database: Database, media_root: Path) -> None:
+    make_demo(database, "Footage", media_root)
+    with database.transaction() as connection:
+        (show,) = shows.all_shows(connection)
+        recipes = decisions.house(connection, show.id).recipes
+    timeline = TIMELINES[0].rate
+
+    def first(shot: str, file: str, scan: str = "progressive", gauge: str = "") -> str:
+        rates = (Rate.parse(shot), Rate.parse(file), timeline)
+        clip = Subject("a.mov", "", "Card", *rates, scan=scan, gauge=gauge)
+        found = deciding(recipes, clip)
+        assert found is not None
+        return found.name
+
+    assert first("800", "24") == first("240", "25") == "Very fast, a tenth of life"
+    assert first("150", "25") == first("100", "100") == "High-frame-rate, half of life"
+    assert first("16", "25", gauge="8mm") == "Film, as it was shot"
+    assert first("29.97", "29.97", "interlaced") == "Tapes, each field a picture"
+    assert first("24", "24") == "Almost right: every frame"
+    assert first("59.94", "59.94") == "Everything else in real time"
 
 
 def test_it_holds_the_rates_that_a_house_meets() -> None:

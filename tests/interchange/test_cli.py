@@ -92,6 +92,17 @@ def test_conform_makes_and_proves_a_file(footage: dict[str, Path], tmp_path: Pat
     assert again.returncode == 1 and again.stderr == "oddmeter: quay.mkv is there already; it was not written over.\n"
 
 
+def test_conform_says_what_becomes_of_the_sound(footage: dict[str, Path], tmp_path: Path) -> None:
+    options: list[str | Path] = ["--timeline", "25", "--intent", "every-frame", "--sound", "pitch"]
+    got = answer("conform", footage["HB_quay_29.mp4"], *options, "--out", tmp_path / "pitch.mp4")
+    assert "without sound" in got["sound"] and got["proof"]["passed"]
+    options = ["--timeline", "25", "--intent", "leave", "--sound", "off", "--out", tmp_path / "left.mp4"]
+    got = answer("conform", footage["HB_quay_29.mp4"], *options)
+    assert got["sound"] is None and got["plan"]["speed"] == "1/1" and got["proof"]["passed"]
+    wrong = oddmeter("conform", footage["HB_quay_29.mp4"], *options[:4], "--sound", "loud", "--out", tmp_path / "x.mp4")
+    assert wrong.returncode == 2 and "loud" in wrong.stderr
+
+
 @pytest.mark.parametrize(
     ("arguments", "status", "sentence"),
     [

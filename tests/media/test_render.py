@@ -13,7 +13,7 @@ import pytest
 from oddmeter.core.conform import Material, conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Fields, Intent, SoundChoice, Treatment
+from oddmeter.core.treatments import Between, Fields, Intent, SoundChoice, Treatment
 from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.takes import TAKES
@@ -89,6 +89,37 @@ def test_every_setting_and_intent_is_made_and_proven(
     found = {check.name: check.found for check in proof.checks}
     assert found["rate"] == "23.976 (24000/1001)"
     assert int(found["repeats"]) == plan.conformed.frame_map.repeated
+
+
+@pytest.mark.parametrize("held", [Fraction(2), Fraction(25, 12)], ids=["on twos", "12 on 25"])
+def test_held_pictures_are_made_and_proven(held: Fraction, footage: dict[str, Path], tmp_path: Path) -> None:
+    treatment = Treatment(Intent.REAL_TIME, held=held)
+    plan = plan_for(footage["HB_boat_59.mp4"], tmp_path, "25", treatment, most=150)
+    render(plan)
+    frame_map = plan.conformed.frame_map
+    shown = codes(plan.out, frame_map.length)
+    assert shown == list(frame_map.picks()) and len(set(shown)) == frame_map.shown
+    assert shown == [int(frame_map.stride * held * (j // held)) for j in range(frame_map.length)]
+    proof = verify(plan)
+    assert proof.passed, proof
+
+
+@pytest.mark.parametrize(
+    ("treatment", "sentence"),
+    [
+        (Treatment(Intent.REAL_TIME, fields=Fields.SPLIT), "split fields"),
+        (Treatment(Intent.REAL_TIME, fields=Fields.DEINTERLACE), "deinterlaced pictures"),
+        (Treatment(Intent.REAL_TIME, between=Between.MIX), "in-betweens by mix"),
+        (Treatment(Intent.REAL_TIME, between=Between.FLOW, reverse=True), "flow and a clip that runs backwards"),
+    ],
+)
+def test_what_cannot_be_made_yet_is_refused_and_said(
+    treatment: Treatment, sentence: str, footage: dict[str, Path], tmp_path: Path
+) -> None:
+    plan = plan_for(footage["HB_quay_29.mp4"], tmp_path, "25", treatment)
+    with pytest.raises(RuleError, match=sentence) as error:
+        render(plan)
+    assert str(error.value) == plan.still_to_come and not plan.out.exists()
 
 
 def test_the_archive_is_lossless(footage: dict[str, Path], tmp_path: Path) -> None:

@@ -1,0 +1,81 @@
+"""Orders: whatever was decided comes out of the database as it went in, also what was ordered long ago."""
+
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from oddmeter.core.conform import Material, conform
+from oddmeter.core.decisions import HOUSE, Decisions, Held, Layer, Level, Reading, Wish
+from oddmeter.core.errors import RuleError
+from oddmeter.core.rates import Rate
+from oddmeter.core.recipes import Recipe
+from oddmeter.core.rounding import Precision
+from oddmeter.core.treatments import Between, Effort, Fields, Intent, SoundChoice, Treatment
+from oddmeter.store.clips import Decided
+from oddmeter.store.decisions import House
+from oddmeter.store.shows import Timeline, TimelineSettings
+from oddmeter.work.orders import Order, order_of, resolved, worked_out
+
+RATES = st.sampled_from([Rate.parse(text) for text in ("23.976", "24", "25", "29.97", "50", "119.88", "150")])
+TREATMENTS = st.builds(
+    Treatment,
+    intent=st.sampled_from([Intent.PACE, Intent.SPEED]),
+    value=st.fractions(min_value=Fraction(1, 20), max_value=20, max_denominator=60),
+    read_rate=st.none() | RATES,
+    fields=st.sampled_from(Fields),
+    between=st.sampled_from(Between),
+    effort=st.sampled_from(Effort),
+    reach=st.integers(1, 4096),
+    trust=st.fractions(min_value=0, max_value=1, max_denominator=100),
+    held=st.sampled_from([Fraction(1), Fraction(2), Fraction(25, 12)]),
+    sound=st.sampled_from(SoundChoice),
+    reverse=st.booleans(),
+)
+FILM = Timeline(7, TimelineSettings("The film", Rate.of(25)), 1)
+
+
+@given(TREATMENTS, RATES, st.none() | RATES, st.integers(1, 100_000))
+def test_an_order_is_the_plan_it_was_made_of(treatment: Treatment, file: Rate, shot: Rate | None, frames: int) -> None:
+    planned = conform(Material(frames, file, shot), treatment, FILM.settings.rate)
+    kept = order_of(planned, FILM).model_dump_json()
+    assert Order.model_validate_json(kept).conformed() == planned
+
+
+def test_an_order_from_before_there_were_held_rates_is_still_made() -> None:
+    old = {
+        "timeline_name": "The film", "timeline_rate": "25/1", "drop_frame": False, "frames": 100, "file_rate": "50/1",
+        "shot_rate": None, "intent": "every-frame", "value": None, "read_rate": None, "sound": "follow",
+    }  # fmt: skip
+    planned = Order.model_validate(old).conformed()
+    assert planned == conform(Material(100, Rate.of(50)), Treatment(Intent.EVERY_FRAME), Rate.of(25))
+
+
+def house(default: Decisions, delivery: Decisions, recipe: Decisions) -> House:
+    return House(
+        Layer(Level.SHOW, "Tide", default), {3: Layer(Level.DELIVERY, "Card", delivery)},
+        (Recipe(5, "Fast", recipe, None),), {5: 1}, Precision.EXACT, {},
+    )  # fmt: skip
+
+
+def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
+    pace, twos, off = (Decisions.of(t) for t in ({"intent": "pace 1/2"}, {"held": "2 frames"}, {"sound": "off"}))
+    whole = house(pace, twos, off)
+    own = Decided(Decisions.of({"reading": "24/1"}), 5, {7: Decisions.of({"fields": "split"})})
+    found = resolved(3, own, whole, FILM)
+    assert found.decisions == Decisions(
+        intent=Wish(Intent.PACE, Fraction(1, 2)), reading=Reading(Rate.of(24)), fields=Fields.SPLIT,
+        between=Between.PICK, effort=Effort.NORMAL, reach=48, trust=Fraction(1, 2), held=Held(2),
+        sound=SoundChoice.OFF, reverse=False,
+    )  # fmt: skip
+    other = resolved(4, Decided(), whole, Timeline(8, FILM.settings, 1))
+    assert other.decisions == pace.over(HOUSE.decisions), "another delivery, no recipe, another timeline"
+
+
+def test_what_cannot_be_worked_out_is_said() -> None:
+    absurd = resolved(3, Decided(Decisions.of({"intent": "speed 100000000/1"})), house(*[Decisions()] * 3), FILM)
+    with pytest.raises(RuleError, match="far beyond"):
+        worked_out(Material(100, Rate.of(1000)), absurd, FILM)
+    with pytest.raises(RuleError, match="no frames"):
+        worked_out(Material(0, Rate.of(25)), resolved(3, Decided(), house(*[Decisions()] * 3), FILM), FILM)
