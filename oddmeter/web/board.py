@@ -27,6 +27,7 @@ from oddmeter.store.shows import Show, Timeline
 from oddmeter.work.orders import Order, material_of, order_of, resolved, worked_out
 
 _CHUNK = 2_000
+_MOST_HELD = 20_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,6 +179,8 @@ class Board:
         own = known.decided
         key = (id(house), known.clip.delivery_id, own.recipe_id, own.decisions, own.uses.get(timeline.id), timeline.id)
         if key not in self._held:
+            if len(self._held) > _MOST_HELD:
+                self._held.clear()
             self._held[key] = (house, resolved(known.clip.delivery_id, own, house, timeline))
         return self._held[key][1]
 
