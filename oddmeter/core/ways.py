@@ -92,8 +92,8 @@ def stacked(planned: Conform) -> str | None:
 
 @dataclass(frozen=True)
 class WayOut:
-    """A near miss cleared by re-rating: ``factor`` on the read rate, the plan, and what it does to the sound, which
-    follows. ``sound`` also tells the drift where it does not follow."""
+    """A near miss cleared by re-rating and keeping the speed: ``factor`` on the read rate, the plan, and what the
+    factor does to the sound, which follows. ``sound`` also tells the drift where it does not follow."""
 
     factor: Fraction
     planned: Conform
@@ -110,7 +110,7 @@ def way_out(planned: Conform) -> WayOut | None:
         planned.treatment, intent=Intent.SPEED, value=planned.speed,
         read_rate=Rate(planned.read_rate.value * factor),
     ))  # fmt: skip
-    return None if made is None else WayOut(factor, made, SoundFigures(made.sound_factor))
+    return None if made is None else WayOut(factor, made, SoundFigures(factor))
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ from oddmeter.core.cadence import Kind
 from oddmeter.core.conform import Conform
 from oddmeter.core.decisions import Decisions, Layer, Level, Part, Resolved, Wish, resolve
 from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import decimal_text
+from oddmeter.core.rates import decimal_text, fraction_text
 from oddmeter.core.rounding import Precision, off_by, rounded
 from oddmeter.core.sound import SoundFigures
 from oddmeter.core.treatments import Intent
@@ -129,17 +129,20 @@ class RoundedView(BaseModel):
 
 
 class WayOutView(BaseModel):
-    """A near miss and the two clean ways out: re-rated by ``factor`` with the sound following, or accepted."""
+    """A near miss and the two clean ways out: re-rated by ``factor`` at its present speed, with the sound following, or
+    accepted."""
 
     clips: int
     factor: str
     read: RateView
+    speed: str
     after: LengthView
     kind: Kind
     cents: str
     hiccup_every: str
     hiccup_count: int
     drift: str
+    as_it_is: str
 
 
 class SoundView(BaseModel):
@@ -404,12 +407,14 @@ def _near_misses(plans: Sequence[Conform], timeline: Timeline) -> list[WayOutVie
                 clips=len(group),
                 factor=number_text(first.factor),
                 read=rate_view(first.planned.read_rate),
+                speed=fraction_text(first.planned.speed),
                 after=length_view(sum(way.planned.frame_map.length for way in cleared), timeline),
                 kind=first.planned.frame_map.kind,
                 cents=first.sound.cents_text,
                 hiccup_every=hiccup_text(group[0]) or "",
                 hiccup_count=sum(_hiccups(plan) for plan in group),
                 drift=first.sound.drift_text,
+                as_it_is=SoundFigures(group[0].sound_factor).cents_text,
             )
         )
     return views

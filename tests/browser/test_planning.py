@@ -116,6 +116,8 @@ def test_a_near_miss_is_cleared(page: Page, running: Running) -> None:
     fill(running, show.id, {"Card": [("lantern.mov", "24/1"), ("quay.mov", "24000/1001")]})
     show.open("plan?show=near-miss")
     row(page, "lantern.mov").click()
+    page.keyboard.press("1")
+    expect(row(page, "lantern.mov")).to_contain_text("real time")
     out = page.get_by_role("region", name="near miss: two clean ways out")
     expect(out).to_contain_text("× 1000/1001: whole")
     expect(out).to_contain_text("−1.7 cents; left alone it drifts −0.06 s a minute, −3.6 s an hour")

@@ -73,9 +73,21 @@ def test_a_near_miss_has_a_clean_way_out(timeline: str, file: str, factor: str |
     way = way_out(planned(timeline, file, Treatment(Intent.REAL_TIME)))
     assert way is not None and way.planned.frame_map.kind in (Kind.WHOLE, Kind.EVEN)
     assert not list(way.planned.frame_map.hiccups())
+    assert way.sound.factor == way.factor
     if factor is not None:
         assert way.factor == Fraction(factor) and way.sound.factor == Fraction(factor)
     assert way_out(planned("25", "24", Treatment(Intent.REAL_TIME))) is None
+
+
+@given(RATES, st.sampled_from([Intent.REAL_TIME, Intent.PACE]), st.integers(100, 5000))
+def test_the_way_out_keeps_the_speed_and_is_even_whatever_was_wanted(shot: Rate, intent: Intent, frames: int) -> None:
+    value = Fraction(1, 2) if intent is Intent.PACE else None
+    plan = conform(Material(frames, Rate.of(25), shot), Treatment(intent, value), Rate.parse("23.976"))
+    way = way_out(plan)
+    assert (way is None) == (plan.frame_map.kind is not Kind.NEAR)
+    if way is not None:
+        assert way.planned.speed == plan.speed and way.planned.read_rate.value == plan.read_rate.value * way.factor
+        assert way.planned.frame_map.kind in (Kind.WHOLE, Kind.EVEN)
 
 
 def test_sound_figures_are_those_of_the_trade() -> None:

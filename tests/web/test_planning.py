@@ -282,11 +282,14 @@ def test_near_misses_rounding_and_both_ways_are_laid_out(browser: Browser, batch
     festival = browser.get(f"/api/shows/{batch}")["timelines"][2]["id"]
     browser.send("PATCH", f"/api/shows/{batch}", {"default_timeline_id": festival})
     clip = refs(browser, batch, "A01")
+    browser.send("POST", f"/api/shows/{batch}/treatments", {"clips": clip, "intent": {"intent": "real-time"}})
+    clip = refs(browser, batch, "A01")
     reckoned = browser.send("POST", f"/api/shows/{batch}/reckoning", {"clip_ids": [clip[0]["id"]]})
     (miss,) = reckoned["near_misses"]
     assert (miss["read"]["exact"], miss["factor"], miss["kind"]) == ("24000/1001", "1000/1001", "whole")
     assert miss["hiccup_every"] == "41.7 s" and miss["cents"] == "−1.7 cents" and "−3.6 s an hour" in miss["drift"]
-    browser.send("POST", f"/api/shows/{batch}/treatments", {"clips": clip, "set": {"reading": miss["read"]["exact"]}})
+    out = {"intent": {"intent": "speed", "value": miss["speed"]}, "set": {"reading": miss["read"]["exact"]}}
+    browser.send("POST", f"/api/shows/{batch}/treatments", {"clips": clip, **out})
     cleared = browser.send("POST", f"/api/shows/{batch}/reckoning", {"clip_ids": [clip[0]["id"]]})
     assert cleared["near_misses"] == [] and cleared["equations"][0]["kind"] == "whole"
     rate, speed = cleared["ways"]

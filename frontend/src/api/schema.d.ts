@@ -2899,7 +2899,8 @@ export interface components {
     };
     /**
      * WayOutView
-     * @description A near miss and the two clean ways out: re-rated by ``factor`` with the sound following, or accepted.
+     * @description A near miss and the two clean ways out: re-rated by ``factor`` at its present speed, with the sound following, or
+     *     accepted.
      */
     WayOutView: {
       /** Clips */
@@ -2907,6 +2908,8 @@ export interface components {
       /** Factor */
       factor: string;
       read: components["schemas"]["RateView"];
+      /** Speed */
+      speed: string;
       after: components["schemas"]["LengthView"];
       kind: components["schemas"]["Kind"];
       /** Cents */
@@ -2917,6 +2920,8 @@ export interface components {
       hiccup_count: number;
       /** Drift */
       drift: string;
+      /** As It Is */
+      as_it_is: string;
     };
     /**
      * WayView

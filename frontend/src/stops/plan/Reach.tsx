@@ -30,7 +30,7 @@ export function Reach({ asked, settle }: { asked: Asked; settle: (where: Where |
             Split off for {here?.timeline} alone
           </Button>
           <Button disabled={!some} onClick={() => settle({ timelines: [...ticked] })}>
-            Only on the {ticked.size} ticked
+            {some ? `Only on the ${ticked.size} ticked` : "Only where ticked"}
           </Button>
           <Button weight="main" onClick={() => settle({})} autoFocus>
             Take all {preview.uses.length} {preview.uses.length === 1 ? "timeline" : "timelines"}

@@ -132,7 +132,7 @@ function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Deci
         <Button
           disabled={data.clips !== miss.clips}
           title={data.clips !== miss.clips ? "Select these clips alone to take it" : undefined}
-          onClick={() => decide({ set: { reading: miss.read.exact } })}
+          onClick={() => decide({ intent: { intent: "speed", value: miss.speed }, set: { reading: miss.read.exact } })}
         >
           Re-rate to {miss.read.spoken}
         </Button>
@@ -148,7 +148,7 @@ function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Deci
         {miss.hiccup_count === 0
           ? "no hiccup falls within"
           : `${miss.hiccup_count} ${miss.hiccup_count === 1 ? "hiccup" : "hiccups"}`}
-        , one every {miss.hiccup_every}, sound in step.
+        , one every {miss.hiccup_every}; sound stays {miss.as_it_is}.
       </p>
     </Part>
   ));
@@ -203,7 +203,7 @@ function Rounding(props: { data: Schemas["Reckoning"]; precise: (precision: Sche
               {one.chosen ? "✓ " : ""}
               {one.label}
             </button>
-            <Number className="min-w-20 text-right">{one.number}</Number>
+            {props.data.clips === 1 && <Number className="text-right whitespace-nowrap">{one.number}</Number>}
             <span className={`ml-auto whitespace-nowrap ${one.clips_off ? "text-brass" : "text-soft"}`}>
               {one.clips_off === 0
                 ? "exact in length"
@@ -292,7 +292,7 @@ function Alternatives({ data, decide }: { data: Schemas["Reckoning"]; decide: De
             type="button"
             onClick={() => decide({ intent: { intent: way.intent, value: way.value } })}
             aria-pressed={way.chosen}
-            className={`grid w-full grid-cols-[5.2rem_1fr_96px] max-[1180px]:grid-cols-[5.2rem_1fr] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
+            className={`grid w-full grid-cols-[6rem_1fr_96px] max-[1180px]:grid-cols-[7rem_1fr] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
               way.chosen ? "bg-patina-wash" : ""
             }`}
           >

@@ -58,7 +58,7 @@ function Line(props: { name: string; part: Part; back: () => void; children: Rea
   const { part } = props;
   return (
     <div
-      className={`grid min-h-7 items-center gap-x-2 ${part.origin || part.own ? "grid-cols-[4.6rem_minmax(0,1fr)_minmax(0,6.2rem)_18px]" : "grid-cols-[4.6rem_minmax(0,1fr)]"}`}
+      className={`grid min-h-7 items-center gap-x-2 ${part.origin || part.own ? "grid-cols-[4.6rem_minmax(5.6rem,1fr)_minmax(0,6.2rem)_18px]" : "grid-cols-[4.6rem_minmax(0,1fr)]"}`}
     >
       <span className="text-soft">{props.name}</span>
       <span className="min-w-0 truncate">{props.children}</span>
