@@ -128,11 +128,10 @@ ALTERNATIVES: tuple[Wish, ...] = (
 
 @dataclass(frozen=True)
 class Totals:
-    """Many plans added up: clips, timeline frames as they stand and as planned, frames dropped and repeated,
-    and how many clips have which kind of cadence."""
+    """Many plans added up: clips, timeline frames, frames dropped and repeated, and how many clips have which kind of
+    cadence."""
 
     clips: int
-    before: int
     after: int
     dropped: int
     repeated: int
@@ -141,17 +140,16 @@ class Totals:
 
 def totals(plans: Iterable[Conform]) -> Totals:
     """Add up plans for one timeline."""
-    clips = before = after = dropped = repeated = 0
+    clips = after = dropped = repeated = 0
     kinds: dict[Kind, int] = dict.fromkeys(Kind, 0)
     for planned in plans:
         frame_map = planned.frame_map
         clips += 1
-        before += frames_as_it_stands(planned.material, planned.timeline_rate)
         after += frame_map.length
         dropped += frame_map.dropped
         repeated += frame_map.repeated
         kinds[frame_map.kind] += 1
-    return Totals(clips, before, after, dropped, repeated, kinds)
+    return Totals(clips, after, dropped, repeated, kinds)
 
 
 def _periods(period: int, most: int) -> int:

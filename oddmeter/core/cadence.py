@@ -254,6 +254,8 @@ class FrameMap:
     def shown(self) -> int:
         """Different source units that are picked: one a picture, or, where pictures move less than one unit each,
         every unit up to the last."""
+        if not self.holds:
+            return min(self.length, self.units)
         pictures = self._picture(self.length - 1) + 1
         return pictures if self.pictures.stride >= 1 else floor(self._place(self.length - 1)) + 1
 

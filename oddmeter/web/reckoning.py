@@ -221,7 +221,7 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
     return Reckoning(
         clips=len(usable),
         left_out=len(rows) - len(usable),
-        before=length_view(total.before, timeline),
+        before=length_view(sum(row.before for row in usable), timeline),
         after=length_view(total.after, timeline),
         dropped=total.dropped,
         repeated=total.repeated,
