@@ -40,6 +40,16 @@ export function useLedger(showId: number, asked: LedgerAsked = {}) {
   });
 }
 
+/** Clips at the revisions that are on screen, as every change names them, so that nobody's is overwritten unseen. */
+export function useRefs(showId: number): (ids: number[]) => Schemas["ClipRef"][] {
+  const client = useQueryClient();
+  return (ids) => {
+    const seen = client.getQueryData<Schemas["Ledger"]>(["ledger", showId, {}]);
+    const revisions = new Map(seen?.ids.map((id, i) => [id, seen.revisions[i] ?? 0]));
+    return ids.map((id) => ({ id, revision: revisions.get(id) ?? 0 }));
+  };
+}
+
 const CHUNK = 60;
 
 /**

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
+import { useRefs } from "../../data/queries";
 import { useNotice } from "../../ui/Notice";
 
 export type Decision = Omit<Schemas["PlanChange"], "clips" | "alone" | "timelines">;
@@ -23,11 +24,7 @@ export function useDecide(showId: number, ids: number[], alone: boolean) {
   const notice = useNotice();
   const [asked, setAsked] = useState<Asked | null>(null);
   const path = { show_id: showId };
-  const refs = (wanted: number[]) => {
-    const seen = client.getQueryData<Schemas["Ledger"]>(["ledger", showId, {}]);
-    const revisions = new Map(seen?.ids.map((id, i) => [id, seen.revisions[i] ?? 0]));
-    return wanted.map((id) => ({ id, revision: revisions.get(id) ?? 0 }));
-  };
+  const refs = useRefs(showId);
   const act = useMutation({
     scope: { id: `decide-${showId}` },
     mutationFn: (given: { ids: number[]; decision: Decision } & Where) => {

@@ -1,7 +1,7 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { answer, api, type Schemas } from "../../../data/client";
-import { useAct } from "../../../data/queries";
+import { answer, api } from "../../../data/client";
+import { useAct, useRefs } from "../../../data/queries";
 import { Button, Waiting } from "../../../ui/parts";
 import { Sheet } from "../../../ui/Sheet";
 import { PreviewTable, UseSums } from "../PreviewTable";
@@ -9,14 +9,9 @@ import { PreviewTable, UseSums } from "../PreviewTable";
 /** What running recipes over a batch changes, clip by clip; all of it or what stays ticked is applied in one change. */
 export function RunPreview(props: { showId: number; ids: number[]; recipe: number | null; close: () => void }) {
   const { showId, ids, recipe, close } = props;
-  const client = useQueryClient();
   const [off, setOff] = useState(() => new Set<number>());
   const path = { show_id: showId };
-  const refs = (wanted: number[]) => {
-    const seen = client.getQueryData<Schemas["Ledger"]>(["ledger", showId, {}]);
-    const revisions = new Map(seen?.ids.map((id, i) => [id, seen.revisions[i] ?? 0]));
-    return wanted.map((id) => ({ id, revision: revisions.get(id) ?? 0 }));
-  };
+  const refs = useRefs(showId);
   const preview = useQuery({
     queryKey: ["recipes", showId, "run", ids, recipe],
     queryFn: () =>
