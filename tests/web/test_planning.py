@@ -75,7 +75,7 @@ CHANGES = st.one_of(
 )  # fmt: skip
 
 
-@settings(max_examples=25, suppress_health_check=PLANNING)
+@settings(max_examples=15, suppress_health_check=PLANNING)
 @given(CHANGES, st.sets(st.integers(0, 15), min_size=1), st.sampled_from(["all", "alone", "elsewhere"]))
 def test_a_preview_is_what_making_the_change_does_and_undo_takes_it_back(
     browser: Browser, batch: int, wanted: dict[str, Any], chosen: set[int], where: str
