@@ -28,6 +28,19 @@ KEPT = Path(__file__).parents[1] / ".data"
 WORKER = os.environ.get("PYTEST_XDIST_WORKER", "alone")
 
 
+SLOWEST_FIRST = ("work", "local", "browser", "media")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Rooms that wait for processes and browsers come first, so that neither of two test processes ends alone."""
+
+    def place(item: pytest.Item) -> int:
+        room = item.path.parent.name
+        return SLOWEST_FIRST.index(room) if room in SLOWEST_FIRST else len(SLOWEST_FIRST)
+
+    items.sort(key=place)
+
+
 @pytest.fixture(scope="session")
 def media_root() -> Path:
     """A media root with all of The Tide Bell; kept between runs, since the generator is deterministic. Only one of
