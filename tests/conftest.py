@@ -84,20 +84,38 @@ def empty_url(cluster: Cluster) -> Iterator[str]:
     """The address of a new database without any table."""
     name = f"test_{uuid4().hex[:12]}"
     yield cluster.ensure_database(name)
+    _drop(cluster, name)
+
+
+@pytest.fixture(scope="session")
+def template(cluster: Cluster) -> str:
+    """The name of a database at the newest migration, to copy: ten times as quick as migrating each test's own."""
+    name = "newest_migration"
+    _drop(cluster, name)
+    migrate(cluster.ensure_database(name))
+    return name
+
+
+@pytest.fixture
+def database(cluster: Cluster, template: str) -> Iterator[Database]:
+    """A new database at the newest migration, open."""
+    name = f"test_{uuid4().hex[:12]}"
+    if not cluster.running():
+        cluster.start()
+    with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
+        connection.execute(f"CREATE DATABASE {name} TEMPLATE {template}".encode())
+    opened = Database(cluster.url(name), most=6)
+    opened.open()
+    yield opened
+    opened.close()
+    _drop(cluster, name)
+
+
+def _drop(cluster: Cluster, name: str) -> None:
     if not cluster.running():
         cluster.start()
     with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
         connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)".encode())
-
-
-@pytest.fixture
-def database(empty_url: str) -> Iterator[Database]:
-    """A new database at the newest migration, open."""
-    migrate(empty_url)
-    opened = Database(empty_url, most=6)
-    opened.open()
-    yield opened
-    opened.close()
 
 
 @pytest.fixture
