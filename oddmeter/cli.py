@@ -17,10 +17,14 @@ from pydantic import TypeAdapter, ValidationError
 from typer.exceptions import TyperException
 
 from oddmeter.core.conform import Material, conform
+from oddmeter.core.decisions import Decisions, Layer, Level, Part, Reading, Wish, resolve
 from oddmeter.core.errors import RuleError
+from oddmeter.core.framing import Canvas
+from oddmeter.core.originals import originals_of
 from oddmeter.core.rates import Rate, parse_fraction
+from oddmeter.core.showing import LOWER, PROGRESSIVE, UPPER
 from oddmeter.core.timecode import Timecode
-from oddmeter.core.treatments import Fields, Intent, SoundChoice, Treatment
+from oddmeter.core.treatments import Between, Fields, Intent
 from oddmeter.interchange.figures import Given, figures, read
 from oddmeter.interchange.reports import proven
 
@@ -173,39 +177,67 @@ def conform_file(
     shot: Annotated[str | None, typer.Option(help="Shot rate; the file rate if left out.")] = None,
     file_rate: Annotated[str | None, typer.Option("--file", help="File rate, of a numbered sequence.")] = None,
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
+    span: Annotated[str, typer.Option(help="In and out in source frames, both included, such as 12-240.")] = "whole",
+    fields: Annotated[str, typer.Option(help="whole, deinterlace, split or original.")] = "whole",
+    between: Annotated[str, typer.Option(help="pick, mix or flow.")] = "pick",
+    effort: Annotated[str, typer.Option(help="Of Flow: quick, normal or careful.")] = "normal",
+    reach: Annotated[str, typer.Option(help="Of Flow: how far things move between two frames, in pixels.")] = "48",
+    trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "50%",
+    held_rate: Annotated[str, typer.Option("--held-rate", help="12 pictures a second, on twos, 3 frames.")] = "off",
+    raster: Annotated[str | None, typer.Option(help="Raster of the timeline, 1920x1080 or 720x576@16/15.")] = None,
+    fit: Annotated[
+        str | None, typer.Option(help="inside, fill, width, height or stretch.")
+    ] = None,
+    scan: Annotated[str, typer.Option(help="progressive, upper or lower: the field that comes first.")] = "progressive",
     setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
-    sound: Annotated[str, typer.Option(help="off, follow or pitch; made where the speed is 1.")] = "follow",
+    sound: Annotated[str, typer.Option(help="off, follow or pitch.")] = "follow",
+    sound_rate: Annotated[int | None, typer.Option("--sound-rate", min=8000, help="Samples a second.")] = None,
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Drop-frame timecode.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Make one file at the timeline rate, reopen it, and print plan and proof."""
-    from oddmeter.media.probe import probe  # noqa: PLC0415
     from oddmeter.media.render import RenderPlan, render  # noqa: PLC0415
     from oddmeter.media.sequence import is_there  # noqa: PLC0415
     from oddmeter.media.settings import Setting  # noqa: PLC0415
     from oddmeter.media.verify import verify  # noqa: PLC0415
+    from oddmeter.work.inspection import looked_at  # noqa: PLC0415
 
-    kept = _choice(SoundChoice, sound, "--sound")
-    treatment = replace(_called(lambda: _treatment(intent, value, read_rate)), sound=kept)
+    framing = fit or ("inside" if raster else "keep")
+    decided = {
+        Part.FIELDS: fields, Part.BETWEEN: between, Part.EFFORT: effort, Part.REACH: reach, Part.TRUST: trust,
+        Part.HELD: held_rate, Part.SOUND: sound, Part.FRAMING: framing, Part.SPAN: span,
+    }  # fmt: skip
+    parts = _called(lambda: Decisions.of({part.value: text for part, text in decided.items()}))
+    canvas = _called(lambda: _canvas(raster, scan))
+    if raster is None and framing != "keep":
+        raise WrongCallError("--fit needs --raster.")
     rate, shot_rate = _called(lambda: Rate.parse(timeline)), _called(lambda: Rate.parse(shot) if shot else None)
     chosen = _choice(Setting, setting, "--setting")
     _called(lambda: Timecode(0, rate, drop_frame))
     if not is_there(path):
         raise WrongCallError(f"There is no file {path}.")
-    facts = probe(path)
+    needs_look = parts.fields is not Fields.WHOLE or parts.between is not Between.PICK
+    facts, report = looked_at(path, pictures=needs_look)
     if file_rate is not None:
         facts = replace(facts, file_rate=_called(lambda: Rate.parse(file_rate)))
     if not facts.usable or facts.file_rate is None:
         if facts.fault is None:
             raise WrongCallError(f"{path.name} has no rate of its own; say it with --file.")
         raise RuleError(facts.fault, "media")
-    planned = conform(Material(facts.frames, facts.file_rate, shot_rate), treatment, rate)
-    plan = RenderPlan(path, facts, planned, chosen, out, drop_frame)
+    order, originals = facts.field_order or "upper", originals_of(report)
+    material = Material(facts.frames, facts.file_rate, shot_rate, order, originals)
+    wish = _called(lambda: _wish(intent, value, parts, read_rate))
+    treatment = resolve([Layer(Level.CLIP, "", wish)]).treatment(facts.file_rate, shot_rate or facts.file_rate, rate)
+    planned = conform(material, treatment, rate)
+    if canvas is None and scan != "progressive":
+        canvas = Canvas(facts.width, facts.height, facts.pixel_aspect, scan)
+    cuts = frozenset(report.cuts if report else ())
+    plan = RenderPlan(path, facts, planned, chosen, out, drop_frame, canvas, sound_rate, cuts)
     render(plan)
     proof = verify(plan)
     plan_figures = figures(planned, drop_frame)
     if as_json:
-        _print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out), "sound": plan.sound_remark})
+        _print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out)})
     else:
         _print_lines(plan_figures)
         for check in proof.checks:
@@ -235,9 +267,23 @@ def timecode(
         print(str(found) if value.isdecimal() else found.frames)
 
 
-def _treatment(intent: Intent, value: str | None, read_rate: str | None) -> Treatment:
+def _wish(intent: Intent, value: str | None, parts: Decisions, read_rate: str | None) -> Decisions:
     number = parse_fraction(value) if value is not None else Fraction(1) if intent is Intent.SPEED else None
-    return Treatment(intent, number, Rate.parse(read_rate) if read_rate else None)
+    reading = Reading(Rate.parse(read_rate)) if read_rate else None
+    return replace(parts, intent=Wish(intent, number), reading=reading)
+
+
+def _canvas(raster: str | None, scan: str) -> Canvas | None:
+    """The canvas in ``720x576@16/15``."""
+    if scan not in (PROGRESSIVE, UPPER, LOWER):
+        raise RuleError(f"--scan takes progressive, upper or lower; not “{scan}”.", "scan")
+    if raster is None:
+        return None
+    size, _, shape = raster.lower().replace("×", "x").partition("@")
+    width, _, height = size.partition("x")
+    if not (width.isdecimal() and height.isdecimal() and 16 <= int(width) <= 32768 and 16 <= int(height) <= 32768):
+        raise RuleError(f"“{raster}” is no raster. Type one like 1920x1080 or 720x576@16/15.", "raster")
+    return Canvas(int(width), int(height), parse_fraction(shape) if shape else Fraction(1), scan)
 
 
 def _called(make: Callable[[], T]) -> T:

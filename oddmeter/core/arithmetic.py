@@ -8,8 +8,8 @@ from typing import Any
 from oddmeter.core.conform import Conform
 from oddmeter.core.decisions import Base, Held, Part, Reading, Wish
 from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate, decimal_text
-from oddmeter.core.treatments import Fields, Intent
+from oddmeter.core.rates import Rate, decimal_text, fraction_text
+from oddmeter.core.treatments import Fields, Intent, Span
 
 
 @dataclass(frozen=True)
@@ -54,8 +54,8 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
     """Speed, frames shown a second, stride, pace and length of a conform, as lines of arithmetic."""
     shot, read, timeline = planned.shot_rate, planned.read_rate, planned.timeline_rate
     frame_map = planned.frame_map
-    twice = "2 × " if planned.treatment.fields is Fields.SPLIT else ""
-    units = "fields" if twice else "frames"
+    twice = _units_factor(planned)
+    units = _UNIT_WORDS.get(planned.fields, "frames")
     return (
         _speed_line(planned),
         Line("frames a second", "read × speed", f"{read} × {number_text(planned.speed)}",
@@ -111,9 +111,13 @@ def part_text(part: Part, value: Any) -> str:
     """Any decided part in words."""
     words: dict[Part, Callable[[Any], str]] = {
         Part.INTENT: wish_text, Part.READING: reading_text, Part.HELD: held_text,
-        Part.FIELDS: lambda v: {"whole": "woven", "deinterlace": "deinterlaced", "split": "split"}[v],
+        Part.FIELDS: lambda v: {"whole": "woven", "deinterlace": "deinterlaced", "split": "split",
+                                "original": "original pictures"}[v],
         Part.SOUND: lambda v: {"off": "off", "follow": "follows the speed", "pitch": "keeps its pitch"}[v],
         Part.REVERSE: lambda v: "backwards" if v else "forwards",
+        Part.FRAMING: lambda v: {"keep": "raster as it is", "inside": "fit inside", "fill": "fill and crop",
+                                 "width": "fit width", "height": "fit height", "stretch": "stretch"}[v],
+        Part.SPAN: lambda v: "whole clip" if v == Span() else f"frames {v}".replace("-", " to "),
         Part.REACH: lambda v: f"{v} pixels",
         Part.TRUST: percent_text,
     }  # fmt: skip
@@ -138,10 +142,18 @@ _LONGEST_RHYTHM = 18
 _THIRDS = {Fraction(1, 3): "⅓", Fraction(2, 3): "⅔", Fraction(1, 6): "⅙", Fraction(5, 6): "⅚"}
 
 
+_UNIT_WORDS = {Fields.SPLIT: "fields", Fields.ORIGINAL: "original pictures"}
+
+
+def _units_factor(planned: Conform) -> str:
+    """``"2 × "`` with fields split, ``"4/5 × "`` with pulldown taken out; empty where a unit is a frame."""
+    return "" if planned.units_a_frame == 1 else f"{fraction_text(planned.units_a_frame).removesuffix('/1')} × "
+
+
 def _speed_line(planned: Conform) -> Line:
     treatment, shot, read, timeline = planned.treatment, planned.shot_rate, planned.read_rate, planned.timeline_rate
     value = number_text(treatment.value) if treatment.value is not None else ""
-    twice = "2 × " if treatment.fields is Fields.SPLIT else ""
+    twice = _units_factor(planned)
     words, numbers = {
         Intent.REAL_TIME: ("shot ÷ read", f"{shot} ÷ {read}"),
         Intent.EVERY_FRAME: (f"timeline ÷ {twice}read", f"{timeline} ÷ {twice}{read}"),

@@ -36,7 +36,7 @@ class Mark(StrEnum):
     FILM = "film"
     UNCONFIRMED = "unconfirmed"
     SILENT = "silent"
-    SOUND_LEFT_OUT = "sound-left-out"
+    SOUND_CHANGED = "sound-changed"
     CHANGED = "changed"
 
 
@@ -107,7 +107,7 @@ def marks(facts: Facts | None, planned: Conform | None, decided: bool, found: St
         Mark.FILM: bool(found.gauge),
         Mark.UNCONFIRMED: not found.confirmed,
         Mark.SILENT: facts.sound is None,
-        Mark.SOUND_LEFT_OUT: sound is not SoundChoice.OFF and facts.sound is not None and not planned.keeps_sound_speed,
+        Mark.SOUND_CHANGED: sound is not SoundChoice.OFF and facts.sound is not None and not planned.keeps_sound_speed,
     }
     return tuple(mark for mark, holds in checks.items() if holds)
 

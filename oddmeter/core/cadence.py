@@ -227,6 +227,10 @@ class FrameMap:
         """How far from its first unit, the last in reverse, the source has moved: x(j) = k · j, held."""
         return self._place(self._within(frame))
 
+    def late_pick(self, frame: int) -> int:
+        """The source unit on screen at the second field of an interlaced timeline frame."""
+        return self._turned(min(self.units - 1, floor(self.late_position(frame))))
+
     def pick(self, frame: int) -> int:
         """The source unit ⌊x(j)⌋ on screen at that moment."""
         return self._turned(floor(self._place(self._within(frame))))
@@ -238,9 +242,16 @@ class FrameMap:
             return (j * a // b for j in range(self.length))
         return (self._turned(floor(self._place(j))) for j in range(self.length))
 
-    def weights(self, frame: int) -> Weights:
-        """The two neighbours of x(j) and how much of the second; the last good frame where there is no next."""
-        position = self.position(frame)
+    def late_position(self, frame: int) -> Fraction:
+        """The position at the second field of an interlaced timeline frame, k · (j + ½); where pictures are held
+        longer than a frame, both fields show the same one."""
+        place = self._place(self._within(frame))
+        return place if self.holds else place + self.stride / 2
+
+    def weights(self, frame: int, *, late: bool = False) -> Weights:
+        """The two neighbours of x(j), or of the second field's moment, and how much of the second; the last good
+        frame where there is no next."""
+        position = self.late_position(frame) if late else self.position(frame)
         first = floor(position)
         if first + 1 >= self.units:
             return Weights(self._turned(first), self._turned(first), Fraction(0))

@@ -1,6 +1,7 @@
 """Conform: from a clip's rates, a treatment and the timeline's rate to a speed and a frame map.
 
-The equations are those of MODEL: stride k = R · p / T (twice that with fields split), pace = R · p / S,
+The equations are those of MODEL: stride k = R · p / T (times the units for each frame: twice that with
+fields split, four fifths with pulldown taken out), pace = R · p / S,
 sound = R · p / F.
 """
 
@@ -10,8 +11,9 @@ from functools import lru_cache
 
 from oddmeter.core.cadence import Cadence, FrameMap
 from oddmeter.core.errors import RuleError
+from oddmeter.core.originals import Originals, Unit
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.core.treatments import Between, Fields, Intent, Treatment
 
 HIGHEST_STRIDE = Fraction(10_000_000)
 """A stride or its inverse beyond this is a slip of the hand, and its length would not fit anywhere."""
@@ -19,11 +21,14 @@ HIGHEST_STRIDE = Fraction(10_000_000)
 
 @dataclass(frozen=True)
 class Material:
-    """What is true of a clip: source frames between in and out, file rate, and shot rate (None: the file's)."""
+    """What is true of a clip: its frames, file rate, and shot rate (None: the file's); which field comes first where
+    it has two moments a frame, and where pulldown or repeats are inside, how to take them out."""
 
     frames: int
     file_rate: Rate
     shot_rate: Rate | None = None
+    field_order: str = "upper"
+    originals: Originals | None = None
 
 
 @dataclass(frozen=True)
@@ -35,6 +40,33 @@ class Conform:
     timeline_rate: Rate
     speed: Fraction
     frame_map: FrameMap
+
+    @property
+    def fields(self) -> Fields:
+        """What a source unit is. Where pulldown or repeats are inside, in-betweens are made of the original pictures:
+        nothing is built from a frame to its own twin."""
+        return _fields(self.material, self.treatment)
+
+    @property
+    def units_a_frame(self) -> Fraction:
+        """Source units for each frame of the file."""
+        return _units_a_frame(self.material, self.treatment)
+
+    @property
+    def span(self) -> tuple[int, int]:
+        """The first frame of the file that is used, and the one after the last."""
+        return self.treatment.span.within(self.material.frames)
+
+    def unit(self, number: int) -> Unit:
+        """The frames or fields of the file that make a source unit."""
+        first, _ = self.span
+        if self.fields is Fields.ORIGINAL and self.material.originals is not None:
+            return _originals(self.material.originals, *self.span)[number]
+        if self.fields is not Fields.SPLIT:
+            return Unit(first + number, first + number)
+        frame, late = first + number // 2, number % 2 == 1
+        upper = (self.material.field_order == "lower") == late
+        return Unit(frame, None) if upper else Unit(None, frame)
 
     @property
     def shot_rate(self) -> Rate:
@@ -69,7 +101,7 @@ class Conform:
     @property
     def slow_floor(self) -> Fraction:
         """The slowest speed at which no frame repeats: T / R, or T / 2R with fields split."""
-        return self.timeline_rate.value / (self.read_rate.value * _units_a_frame(self.treatment.fields))
+        return self.timeline_rate.value / (self.read_rate.value * self.units_a_frame)
 
     @property
     def real_time_speed(self) -> Fraction:
@@ -84,21 +116,23 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
     """
     if material.frames < 1:
         raise RuleError("The clip has no frames.", "frames")
-    units = material.frames * _units_a_frame(treatment.fields)
+    units = _units(material, treatment)
     if treatment.intent is Intent.FIT:
         speed, cadence = _fitted(material, treatment, timeline_rate, units)
     else:
         shot = material.shot_rate or material.file_rate
-        speed, cadence = _speed(treatment, _read_rate(material, treatment), shot, timeline_rate)
+        per_frame = _units_a_frame(material, treatment)
+        speed, cadence = _speed(treatment, _read_rate(material, treatment), shot, timeline_rate, per_frame)
     frame_map = FrameMap(cadence, units, treatment.held, treatment.reverse)
     return Conform(material, treatment, timeline_rate, speed, frame_map)
 
 
 @lru_cache(maxsize=4096)
-def _speed(treatment: Treatment, read: Rate, shot: Rate, timeline: Rate) -> tuple[Fraction, Cadence]:
+def _speed(
+    treatment: Treatment, read: Rate, shot: Rate, timeline: Rate, per_frame: Fraction
+) -> tuple[Fraction, Cadence]:
     """Speed and cadence of every intent but *fit*, the only one that asks for the clip's length."""
     value = treatment.value if treatment.value is not None else Fraction(1)
-    per_frame = _units_a_frame(treatment.fields)
     speeds = {
         Intent.REAL_TIME: shot.value / read.value,
         Intent.EVERY_FRAME: timeline.value / (read.value * per_frame),
@@ -111,7 +145,7 @@ def _speed(treatment: Treatment, read: Rate, shot: Rate, timeline: Rate) -> tupl
 
 def _fitted(material: Material, treatment: Treatment, timeline: Rate, units: int) -> tuple[Fraction, Cadence]:
     assert treatment.value is not None
-    read, per_frame = _read_rate(material, treatment).value, _units_a_frame(treatment.fields)
+    read, per_frame = _read_rate(material, treatment).value, _units_a_frame(material, treatment)
     speed = units * timeline.value / (treatment.value * read * per_frame)
     return _within_reach(speed, per_frame * read / timeline.value)
 
@@ -130,5 +164,29 @@ def _read_rate(material: Material, treatment: Treatment) -> Rate:
     return treatment.read_rate
 
 
-def _units_a_frame(fields: Fields) -> int:
-    return 2 if fields is Fields.SPLIT else 1
+def _fields(material: Material, treatment: Treatment) -> Fields:
+    if treatment.fields is Fields.WHOLE and treatment.between is not Between.PICK and material.originals is not None:
+        return Fields.ORIGINAL
+    return treatment.fields
+
+
+_ONE, _TWO = Fraction(1), Fraction(2)
+
+
+def _units_a_frame(material: Material, treatment: Treatment) -> Fraction:
+    fields = _fields(material, treatment)
+    if fields is Fields.SPLIT:
+        return _TWO
+    return material.originals.share if fields is Fields.ORIGINAL and material.originals is not None else _ONE
+
+
+def _units(material: Material, treatment: Treatment) -> int:
+    first, stop = treatment.span.within(material.frames)
+    if _fields(material, treatment) is Fields.ORIGINAL and material.originals is not None:
+        return len(_originals(material.originals, first, stop))
+    return (stop - first) * (2 if treatment.fields is Fields.SPLIT else 1)
+
+
+@lru_cache(maxsize=256)
+def _originals(originals: Originals, first: int, stop: int) -> tuple[Unit, ...]:
+    return originals.units(first, stop)

@@ -22,8 +22,10 @@ from oddmeter.core.treatments import (
     Between,
     Effort,
     Fields,
+    Framing,
     Intent,
     SoundChoice,
+    Span,
     Treatment,
     check_wish,
 )
@@ -42,6 +44,8 @@ class Part(StrEnum):
     HELD = "held"
     SOUND = "sound"
     REVERSE = "reverse"
+    FRAMING = "framing"
+    SPAN = "span"
 
 
 class Level(StrEnum):
@@ -164,6 +168,8 @@ class Decisions:
     held: Held | None = None
     sound: SoundChoice | None = None
     reverse: bool | None = None
+    framing: Framing | None = None
+    span: Span | None = None
 
     def __hash__(self) -> int:
         return self._hash
@@ -237,6 +243,7 @@ HOUSE = Layer(
     Decisions(
         reading=Reading(), fields=AS_IT_STANDS.fields, between=AS_IT_STANDS.between, effort=AS_IT_STANDS.effort,
         reach=AS_IT_STANDS.reach, trust=AS_IT_STANDS.trust, held=Held(), sound=AS_IT_STANDS.sound, reverse=False,
+        framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
     ),
 )  # fmt: skip
 """What holds where nobody has decided: everything but an intent."""
@@ -272,13 +279,14 @@ def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Ra
     wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
     made = Treatment(wish.intent, wish.value)
     if wish.intent is Intent.LEAVE:
-        return replace(made, sound=d.sound or made.sound)
+        return replace(made, sound=d.sound or made.sound, framing=d.framing or made.framing, span=d.span or made.span)
     read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
     return replace(
         made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
         effort=d.effort or made.effort, reach=made.reach if d.reach is None else d.reach,
         trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
-        sound=d.sound or made.sound, reverse=bool(d.reverse),
+        sound=d.sound or made.sound, reverse=bool(d.reverse), framing=d.framing or made.framing,
+        span=d.span or made.span,
     )  # fmt: skip
 
 
@@ -327,6 +335,18 @@ def _share(text: str) -> Fraction:
     return value
 
 
+def _span(text: str) -> Span:
+    if text == "whole":
+        return Span()
+    first, dash, last = (part.strip() for part in text.replace("–", "-").partition("-"))
+    if not dash or not (first.isdecimal() or not first) or not (last.isdecimal() or not last):
+        raise RuleError(f"“{text}” is no stretch of source frames. Type one like 12-240.", "span")
+    span = Span(int(first or 0), int(last) if last else None)
+    if span.last is not None and span.last < span.first:
+        raise RuleError(f"The out point {span.last} lies before the in point {span.first}.", "span")
+    return span
+
+
 def _yes(text: str) -> bool:
     if text not in ("yes", "no"):
         raise RuleError(f"“{text}” is neither yes nor no.", "treatment")
@@ -344,6 +364,8 @@ _READ: dict[Part, Callable[[str], Any]] = {
     Part.HELD: Held.read,
     Part.SOUND: lambda text: _one_of(SoundChoice, text),
     Part.REVERSE: _yes,
+    Part.FRAMING: lambda text: _one_of(Framing, text),
+    Part.SPAN: _span,
 }
 assert [field.name for field in fields(Decisions)] == [part.value for part in Part]
 

@@ -36,6 +36,8 @@ _POSITIONS: dict[Way, tuple[tuple[int, int], ...]] = {
     Way.TWO_THREE_THREE_TWO: ((0, 0), (1, 1), (1, 2), (2, 2), (3, 3)),
 }
 """For each frame of the pattern the picture in its first and in its second field."""
+PULLDOWNS = {way.value: _POSITIONS[way] for way in (Way.TWO_THREE, Way.TWO_THREE_THREE_TWO)}
+"""By name, the pulldowns that carry four pictures in five frames, as in ``_POSITIONS``."""
 _ADVANCE = {Way.WHOLE: 1, Way.SHIFTED: 1, Way.FIELDS: 2, Way.TWO_THREE: 4, Way.TWO_THREE_THREE_TWO: 4}
 """Pictures that one round of the pattern moves on."""
 

@@ -87,11 +87,13 @@ class Stretch:
 @dataclass(frozen=True)
 class Repeats:
     """Frames that only repeat the one before: of ``frames`` looked at, ``unique_frames`` are new pictures, and
-    they follow a pattern of ``step`` new pictures a frame, exact."""
+    they follow a pattern of ``step`` new pictures a frame, exact. ``new`` has a sign for every frame of the clip, "1"
+    where it is a new picture; it is empty where only samples were looked at."""
 
     frames: int
     unique_frames: int
     step: Fraction
+    new: str = ""
 
 
 @dataclass(frozen=True)

@@ -1,10 +1,10 @@
 """What the evidence about a clip comes to, in short: all that planning asks of it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from oddmeter.core.evidence import NONE, Question, State, Verdict
-from oddmeter.core.facts import Facts
+from oddmeter.core.facts import Facts, Scan
 from oddmeter.core.picture import PictureReport
 from oddmeter.core.rates import Rate
 
@@ -33,6 +33,16 @@ class Standing:
     def carries_pulldown(self) -> bool:
         """True where pictures are spread over the fields of others."""
         return self.pulldown in ("2:3", "2:3:3:2")
+
+
+def settled(facts: Facts, found: Mapping[Question, Verdict]) -> Facts:
+    """The facts of a file as the verdicts have them: its rate, scan and field order."""
+    rate = found[Question.FILE_RATE].rate or facts.file_rate
+    scan = Scan(found[Question.SCAN].value or Scan.UNKNOWN)
+    order = found[Question.FIELD_ORDER].value if scan is Scan.INTERLACED else None
+    if (rate, scan, order) == (facts.file_rate, facts.scan, facts.field_order):
+        return facts
+    return replace(facts, file_rate=rate, scan=scan, field_order=order)
 
 
 def standing(

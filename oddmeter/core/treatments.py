@@ -21,12 +21,44 @@ class Intent(StrEnum):
 
 
 class Fields(StrEnum):
-    """What a source unit is: a whole frame with its fields woven, one picture made from both fields, or each field
-    in time order."""
+    """What a source unit is: a whole frame with its fields woven, one picture made from both fields, each field
+    in time order, or the picture that was there before pulldown or repeats."""
 
     WHOLE = "whole"
     DEINTERLACE = "deinterlace"
     SPLIT = "split"
+    ORIGINAL = "original"
+
+
+class Framing(StrEnum):
+    """How a picture comes into the timeline's raster: not at all, whole inside it, filling it with what stands over
+    cut off, to its width, to its height, or stretched to its shape."""
+
+    KEEP = "keep"
+    INSIDE = "inside"
+    FILL = "fill"
+    WIDTH = "width"
+    HEIGHT = "height"
+    STRETCH = "stretch"
+
+
+@dataclass(frozen=True)
+class Span:
+    """A stretch of a clip from frame ``first`` to frame ``last``, both included, counted from 0 in real source frames;
+    ``last`` None goes to the end."""
+
+    first: int = 0
+    last: int | None = None
+
+    def __str__(self) -> str:
+        return "whole" if self == Span() else f"{self.first}-{'' if self.last is None else self.last}"
+
+    def within(self, frames: int) -> tuple[int, int]:
+        """The first frame and the one after the last, of a clip with so many; raises ``RuleError`` where none is."""
+        stop = frames if self.last is None else min(frames, self.last + 1)
+        if self.first >= stop:
+            raise RuleError(f"There are no frames between in and out: the clip has {frames}.", "frames")
+        return self.first, stop
 
 
 class Between(StrEnum):
@@ -77,6 +109,8 @@ class Treatment:
     held: Fraction = Fraction(1)
     sound: SoundChoice = SoundChoice.FOLLOW
     reverse: bool = False
+    framing: Framing = Framing.KEEP
+    span: Span = Span()
 
     def __post_init__(self) -> None:
         check_wish(self.intent, self.value)

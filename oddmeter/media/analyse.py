@@ -184,4 +184,10 @@ def _repeats(seen: _Seen, total: int) -> Repeats | None:
     if not steps or steps.total() * 2 < frames:
         return None
     step = steps.most_common(1)[0][0]
-    return Repeats(total, unique if frames == total else round(total * step), step)
+    if frames != total:
+        return Repeats(total, round(total * step), step)
+    signs = "".join(
+        "".join("1" if new else "0" for new in found.new) if found is not None else "1" * count
+        for _, count, found in seen.found
+    )
+    return Repeats(total, unique, step, signs)

@@ -7,7 +7,7 @@ import errno
 import glob
 import os
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import cast
@@ -17,25 +17,29 @@ import av
 from av.audio.frame import AudioFrame
 from av.audio.stream import AudioStream
 from av.container import OutputContainer
-from av.video.frame import PictureType, VideoFrame
+from av.video.frame import PictureType
 from av.video.stream import VideoStream
 
 from oddmeter.core.conform import Conform
 from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
+from oddmeter.core.facts import Facts, Scan
+from oddmeter.core.framing import Canvas, canvas_for
+from oddmeter.core.showing import PROGRESSIVE
 from oddmeter.core.timecode import Timecode, carried_over
-from oddmeter.core.treatments import Between, Fields, SoundChoice
-from oddmeter.media.decode import FrameReader
+from oddmeter.core.treatments import Fields, SoundChoice
+from oddmeter.media.access import FrameAccess
+from oddmeter.media.decode import read_ahead
+from oddmeter.media.making import Maker
 from oddmeter.media.matroska import PLACEHOLDER, state_pixel_shape
 from oddmeter.media.settings import ENCODINGS, Encoding, Setting
-from oddmeter.media.sound import kept_sound, named_layout
-
-SOUND_LATER = "Sound that follows the speed or keeps its pitch is still to come; this file is made without sound."
+from oddmeter.media.sound import SoundPlan, made_sound, named_layout
 
 
 @dataclass(frozen=True)
 class RenderPlan:
-    """All that is needed to make one file. Sound is kept only where it runs at the file's own speed."""
+    """All that is needed to make one file. ``timeline`` is the timeline's canvas, None for the source's own raster,
+    progressive; ``sound_rate`` the timeline's samples a second, None for the source's; ``cuts`` are frames of the
+    source that begin a shot, as far as they are known."""
 
     source: Path
     facts: Facts
@@ -43,34 +47,40 @@ class RenderPlan:
     setting: Setting
     out: Path
     drop_frame: bool = False
+    timeline: Canvas | None = None
+    sound_rate: int | None = None
+    cuts: frozenset[int] = frozenset()
 
     @property
-    def wants_sound(self) -> bool:
-        """True where there is sound, and it was not switched off."""
-        return self.conformed.treatment.sound is not SoundChoice.OFF and self.facts.sound is not None
+    def canvas(self) -> Canvas:
+        """The raster, pixel shape and scan of the made file."""
+        facts = self.facts
+        own = Canvas(facts.width, facts.height, facts.pixel_aspect)
+        framing = self.conformed.treatment.framing
+        return canvas_for(facts.width, facts.height, facts.pixel_aspect, self.timeline or own, framing)
 
     @property
-    def keeps_sound(self) -> bool:
-        """True where the made file will hold sound."""
-        return self.wants_sound and self.conformed.keeps_sound_speed and not self.conformed.treatment.reverse
+    def field_order(self) -> str | None:
+        """The field that comes first in the made file: the timeline's, or that of a source whose frames stay woven;
+        None where every frame is one picture."""
+        if self.canvas.scan != PROGRESSIVE:
+            return self.canvas.scan
+        woven = self.conformed.fields is Fields.WHOLE and self.facts.scan is Scan.INTERLACED
+        return (self.facts.field_order or "upper") if woven else None
 
     @property
-    def sound_remark(self) -> str | None:
-        """A sentence where sound was wanted and cannot be kept."""
-        return SOUND_LATER if self.wants_sound and not self.keeps_sound else None
-
-    @property
-    def still_to_come(self) -> str | None:
-        """A sentence where something was decided that files cannot be made with yet."""
-        treatment = self.conformed.treatment
-        wanted = {
-            "split fields": treatment.fields is Fields.SPLIT,
-            "deinterlaced pictures": treatment.fields is Fields.DEINTERLACE,
-            f"in-betweens by {treatment.between.value}": treatment.between is not Between.PICK,
-            "a clip that runs backwards": treatment.reverse,
-        }
-        missing = [name for name, holds in wanted.items() if holds]
-        return f"Making files with {' and '.join(missing)} is still to come." if missing else None
+    def sound(self) -> SoundPlan | None:
+        """What becomes of the sound; None where there is none, or it was switched off."""
+        source, planned = self.facts.sound, self.conformed
+        if planned.treatment.sound is SoundChoice.OFF or source is None:
+            return None
+        first, stop = planned.span
+        file_rate = planned.material.file_rate.value
+        return SoundPlan(
+            self.source, planned.sound_factor, first / file_rate, (stop - first) / file_rate,
+            planned.frame_map.length / planned.timeline_rate.value, self.sound_rate or source.sample_rate,
+            source.sample_rate, planned.treatment.sound is SoundChoice.PITCH, planned.treatment.reverse,
+        )  # fmt: skip
 
     @property
     def start(self) -> Timecode:
@@ -80,7 +90,9 @@ class RenderPlan:
         if self.facts.timecode is None or self.facts.file_rate is None:
             return midnight
         try:
-            return carried_over(Timecode.parse(self.facts.timecode, self.facts.file_rate), rate, self.drop_frame)
+            source = Timecode.parse(self.facts.timecode, self.facts.file_rate)
+            first = replace(source, frames=source.frames + self.conformed.span[0])
+            return carried_over(first, rate, self.drop_frame)
         except RuleError:
             return midnight
 
@@ -96,8 +108,6 @@ def render(
     file gets its name; both may raise. Raises ``RuleError`` where the plan cannot be made or the final name is
     taken. Where anything is raised, nothing stays behind.
     """
-    if plan.still_to_come:
-        raise RuleError(plan.still_to_come, "treatment")
     if plan.out.resolve().parent == plan.source.resolve().parent:
         raise RuleError("Files are never written into the folder of their source. Choose another folder.", "folder")
     if plan.out.exists():
@@ -110,7 +120,8 @@ def render(
     try:
         _write(plan, unfinished, progress)
         if _shape_is_missing(plan):
-            state_pixel_shape(unfinished, plan.facts.width, plan.facts.height, plan.facts.pixel_aspect)
+            canvas = plan.canvas
+            state_pixel_shape(unfinished, canvas.width, canvas.height, canvas.pixel_aspect)
         before_placing()
         _move_into_place(unfinished, plan.out)
     except (av.error.FFmpegError, OSError) as error:
@@ -128,55 +139,49 @@ def clear_unfinished(out: Path) -> None:
 def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) -> None:
     encoding = ENCODINGS[plan.setting]
     rate = plan.conformed.timeline_rate.value
+    canvas = plan.canvas
     with (
-        FrameReader(plan.source) as reader,
+        FrameAccess(plan.source, plan.facts, ahead=True) as frames,
         av.open(str(unfinished), "w", format=encoding.container, options=_container_options(encoding)) as container,
     ):
-        source = reader.stream.codec_context
-        video = cast(VideoStream, container.add_stream(encoding.codec, rate=rate, options=_codec_options(encoding)))
-        video.width, video.height = source.width, source.height
-        video.pix_fmt = encoding.pixel_format_for(source.pix_fmt or "", source.width, source.height)
+        source = frames.frame(plan.conformed.span[0])
+        pixel_format = encoding.pixel_format_for(source.format.name, canvas.width, canvas.height)
+        options = _codec_options(encoding, plan.field_order)
+        video = cast(VideoStream, container.add_stream(encoding.codec, rate=rate, options=options))
+        video.width, video.height, video.pix_fmt = canvas.width, canvas.height, pixel_format
         video.codec_context.time_base = 1 / rate
-        video.codec_context.sample_aspect_ratio = plan.facts.pixel_aspect
+        video.codec_context.sample_aspect_ratio = canvas.pixel_aspect
+        maker = Maker(frames, plan.conformed, canvas, pixel_format, plan.cuts)
+        first = maker.made(0).frame
         for name in ("color_range", "color_primaries", "color_trc", "colorspace"):
-            setattr(video.codec_context, name, getattr(source, name))
+            setattr(video.codec_context, name, getattr(first, name))
         container.metadata["timecode"] = str(plan.start)
         if _shape_is_missing(plan):
             video.metadata["title"] = PLACEHOLDER
-        sound = _SoundTrack(container, plan, encoding) if plan.keeps_sound else None
-        for number, picked in enumerate(plan.conformed.frame_map.picks()):
-            frame = _prepared(reader.frame(picked), video.pix_fmt, number, rate)
-            container.mux(video.encode(frame))
-            if sound is not None:
-                sound.write_until(Fraction(number + 1) / rate)
-            progress(number + 1)
+        sound = _SoundTrack(container, plan.sound, encoding) if plan.sound else None
+        with read_ahead(maker.frames()) as made:
+            for number, frame in enumerate(made):
+                frame.pts, frame.time_base, frame.pict_type = number, 1 / rate, PictureType.NONE
+                container.mux(video.encode(frame))
+                if sound is not None:
+                    sound.write_until(Fraction(number + 1) / rate)
+                progress(number + 1)
         container.mux(video.encode(None))
         if sound is not None:
             sound.finish()
 
 
-def _prepared(frame: VideoFrame, pixel_format: str, number: int, rate: Fraction) -> VideoFrame:
-    """The frame as the encoder wants it, at its place on the timeline."""
-    if frame.format.name != pixel_format:
-        frame = frame.reformat(format=pixel_format)
-    frame.pts, frame.time_base, frame.pict_type = number, 1 / rate, PictureType.NONE
-    return frame
-
-
 class _SoundTrack:
-    """Writes the kept sound between the pictures, so that neither waits long for the other."""
+    """Writes the sound between the pictures, so that neither waits long for the other."""
 
-    def __init__(self, container: OutputContainer, plan: RenderPlan, encoding: Encoding) -> None:
-        assert plan.facts.sound is not None
-        length = plan.conformed.frame_map.length / plan.conformed.timeline_rate.value
+    def __init__(self, container: OutputContainer, plan: SoundPlan, encoding: Encoding) -> None:
         self._container = container
-        with av.open(str(plan.source), metadata_errors="replace") as source:
-            layout = named_layout(source.streams.audio[0])
-        if plan.facts.sound.channels > encoding.most_channels:
+        with av.open(str(plan.path), metadata_errors="replace") as source:
+            layout, channels = named_layout(source.streams.audio[0]), source.streams.audio[0].channels
+        if channels > encoding.most_channels:
             raise RuleError(f"{encoding.label} holds at most {encoding.most_channels} channels of sound.", "sound")
-        stream = container.add_stream(encoding.sound_codec, rate=plan.facts.sound.sample_rate, layout=layout)
-        self._stream = cast(AudioStream, stream)
-        self._frames: Iterator[AudioFrame] = kept_sound(plan.source, encoding.sound_format, length)
+        self._stream = cast(AudioStream, container.add_stream(encoding.sound_codec, rate=plan.rate, layout=layout))
+        self._frames: Iterator[AudioFrame] = made_sound(plan, encoding.sound_format)
         self._written = Fraction(0)
 
     def write_until(self, time: Fraction) -> None:
@@ -192,15 +197,20 @@ class _SoundTrack:
 
 def _shape_is_missing(plan: RenderPlan) -> bool:
     """True where the writer does not state a pixel shape by itself and the pixels are not square."""
-    return plan.setting is Setting.ARCHIVE and plan.facts.pixel_aspect != 1
+    return plan.setting is Setting.ARCHIVE and plan.canvas.pixel_aspect != 1
 
 
 def _container_options(encoding: Encoding) -> dict[str, str]:
     return {key: value for key, value in encoding.options.items() if key == "movflags"}
 
 
-def _codec_options(encoding: Encoding) -> dict[str, str]:
-    return {key: value for key, value in encoding.options.items() if key != "movflags"}
+def _codec_options(encoding: Encoding, field_order: str | None) -> dict[str, str]:
+    options = {key: value for key, value in encoding.options.items() if key != "movflags"}
+    if field_order is None:
+        return options
+    if encoding.codec == "libx264":
+        options["x264-params"] = "bff=1" if field_order == "lower" else "tff=1"
+    return options | {"field_order": "bb" if field_order == "lower" else "tt"}
 
 
 def _move_into_place(unfinished: Path, final: Path) -> None:

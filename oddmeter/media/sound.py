@@ -1,8 +1,11 @@
-"""Sound kept as it is: the samples of a file, cut or padded to the exact length of the picture."""
+"""The sound of a made file: kept as it is, at another speed with its pitch, or at its own; to the exact length of the
+picture in samples."""
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from tempfile import TemporaryFile
 from typing import Any
 
 import av
@@ -11,16 +14,99 @@ import numpy.typing as npt
 from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
 
+from oddmeter.media.stretch import resampled, stretched
+
 BLOCK = 1024
 _USUAL = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
+_PART_SECONDS = 60
 Samples = npt.NDArray[Any]
 
 
-def kept_sound(path: Path, sample_format: str, length: Fraction) -> Iterator[AudioFrame]:
+@dataclass(frozen=True)
+class SoundPlan:
+    """What becomes of the first sound stream of a file.
+
+    ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
+    it fills; it runs ``factor`` times as fast. There are round(length · ``rate``) samples. ``keeps_pitch`` where it is
+    stretched instead of resampled; ``backwards`` where it runs from its end.
+    """
+
+    path: Path
+    factor: Fraction
+    start: Fraction
+    seconds: Fraction
+    length: Fraction
+    rate: int
+    source_rate: int
+    keeps_pitch: bool = False
+    backwards: bool = False
+
+    @property
+    def samples(self) -> int:
+        """How many samples the made sound has."""
+        return round(self.length * self.rate)
+
+    @property
+    def is_kept(self) -> bool:
+        """True where every sample stays what it is."""
+        return self.factor == 1 and self.rate == self.source_rate and not self.backwards
+
+
+def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
+    """The sound of a plan as frames of ``BLOCK`` samples in ``sample_format``, which carry their place as ``pts``."""
+    if plan.is_kept:
+        return kept_sound(plan.path, sample_format, plan.length, plan.start)
+    return _changed_sound(plan, sample_format)
+
+
+def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
+    with av.open(str(plan.path), metadata_errors="replace") as container:
+        stream = container.streams.audio[0]
+        layout, channels = named_layout(stream), stream.channels
+    with TemporaryFile() as held:
+        frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start)
+        written = sum(held.write(np.ascontiguousarray(f.to_ndarray().T).tobytes()) for f in frames)
+        held.flush()
+        count = written // (4 * channels)
+        source: Samples = np.zeros((channels, 0), np.float32)
+        if count:
+            source = np.memmap(held, np.float32, "r", shape=(count, channels)).T
+        if plan.backwards:
+            source = source[:, ::-1]
+        done, resampler = 0, AudioResampler(format=sample_format, layout=layout, rate=plan.rate)
+        for samples in _parts(plan, source):
+            for start in range(0, samples.shape[1], BLOCK):
+                block = samples[:, start : start + BLOCK]
+                for made in resampler.resample(_frame(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
+                    made.pts, made.time_base = done, Fraction(1, plan.rate)
+                    yield made
+                done += block.shape[1]
+
+
+def _parts(plan: SoundPlan, source: Samples) -> Iterator[npt.NDArray[np.float32]]:
+    """The made samples, some at a time: of each part, what it takes of the source, and a little around it."""
+    ratio = plan.factor * Fraction(plan.source_rate, plan.rate)
+    around = plan.source_rate // 2
+    for first in range(0, plan.samples, _PART_SECONDS * plan.rate):
+        length = min(_PART_SECONDS * plan.rate, plan.samples - first)
+        start = max(0, int(first * ratio) - around)
+        lead = first - round(start / ratio)
+        part = np.ascontiguousarray(source[:, start : int((first + length) * ratio) + around], np.float32)
+        if plan.keeps_pitch:
+            if plan.rate != plan.source_rate:
+                wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
+                part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
+            made = stretched(part, plan.factor, plan.rate, lead + length)
+        else:
+            made = resampled(part, ratio, lead + length)
+        yield made[:, lead:]
+
+
+def kept_sound(path: Path, sample_format: str, length: Fraction, start: Fraction = Fraction(0)) -> Iterator[AudioFrame]:
     """The first sound stream of a file as frames of ``BLOCK`` samples in ``sample_format``.
 
-    ``length`` is in seconds from the first picture; there are round(length · rate) samples, with silence where
-    the file has none. Frames carry their place in samples as ``pts``.
+    ``length`` is in seconds, from ``start`` seconds after the first picture on; there are round(length · rate)
+    samples, with silence where the file has none. Frames carry their place in samples as ``pts``.
     """
     with av.open(str(path), metadata_errors="replace") as container:
         stream = container.streams.audio[0]
@@ -30,7 +116,7 @@ def kept_sound(path: Path, sample_format: str, length: Fraction) -> Iterator[Aud
         wanted = round(length * rate)
         done = 0
         rest: Samples | None = None
-        for samples in _placed(container, stream, sample_format, wide):
+        for samples in _placed(container, stream, sample_format, wide, start):
             rest = samples if rest is None else np.concatenate([rest, samples], axis=1)
             while rest.shape[1] >= BLOCK * wide and done < wanted:
                 take = min(BLOCK, wanted - done)
@@ -55,12 +141,12 @@ def named_layout(stream: av.AudioStream) -> str:
 
 
 def _placed(
-    container: av.container.InputContainer, stream: av.AudioStream, sample_format: str, wide: int
+    container: av.container.InputContainer, stream: av.AudioStream, sample_format: str, wide: int, start: Fraction
 ) -> Iterator[Samples]:
-    """The decoded samples, moved so that the first one stands at the first picture."""
+    """The decoded samples, from the one on that stands ``start`` seconds after the first picture."""
     resampler = AudioResampler(format=sample_format, layout=named_layout(stream), rate=stream.rate)
     video = container.streams.video[0]
-    picture_start = Fraction(video.start_time or 0) * (video.time_base or 1)
+    picture_start = Fraction(video.start_time or 0) * (video.time_base or 1) + start
     skip: int | None = None
     for decoded in container.decode(stream):
         if skip is None:

@@ -1,28 +1,40 @@
 """Verify: reopen a made file and hold it against its plan, frame by frame.
 
-The proof decodes the made file and the source side by side and keeps, for every timeline frame, how much it
-differs from the one before in both. A planned repeat must not change; a planned new picture must, unless the
-source itself stands still there.
+The proof decodes the made file, makes each picture of the plan once more from the source, and holds both side by
+side: how they differ from each other, and each from the one before. A planned repeat must not change; a planned new
+picture must, unless the source itself stands still there. Of pictures that were built along motion, which take long,
+some are made again; of the others it is proven that they are new.
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 
+import av
 import cv2
 import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
+from oddmeter.core.cadence import Weights
+from oddmeter.core.facts import Facts, Scan
 from oddmeter.core.proof import MOST_NAMED, Check, Proof
 from oddmeter.core.rates import Rate
+from oddmeter.core.showing import shown
+from oddmeter.core.treatments import Between
+from oddmeter.media.access import FrameAccess
+from oddmeter.media.analyse import analyse
 from oddmeter.media.decode import FrameReader
+from oddmeter.media.making import Maker
+from oddmeter.media.planes import converted
 from oddmeter.media.probe import probe
 from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import ENCODINGS
+from oddmeter.media.sound import BLOCK
 
 Grey = npt.NDArray[np.uint8]
 
+_MOST_MADE_AGAIN = 48
 STILL = 1.0
 """Grey levels (of 255), in the most changed block: a source change below this is too small to tell."""
 
@@ -36,27 +48,66 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
     made = probe(plan.out)
     if made.fault:
         return Proof((Check("file", "readable", made.fault, False),))
-    wanted = plan.conformed
+    wanted, canvas = plan.conformed, plan.canvas
     found_rate = made.file_rate or Rate(Fraction(1))
     checks = [
         _equal("rate", _rate_words(wanted.timeline_rate), _rate_words(found_rate)),
         _equal("frames", wanted.frame_map.length, made.frames),
-        _equal("raster", f"{plan.facts.width} × {plan.facts.height}", f"{made.width} × {made.height}"),
-        _equal("pixel shape", _shape_words(plan.facts.pixel_aspect), _shape_words(made.pixel_aspect)),
+        _equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),
+        _equal("pixel shape", _shape_words(canvas.pixel_aspect), _shape_words(made.pixel_aspect)),
         _equal("start timecode", plan.start, made.timecode or "none"),
-        _equal("sound", "kept" if plan.keeps_sound else "none", "kept" if made.sound else "none"),
+        _sound_check(plan, made),
+        _fields_check(plan, made),
     ]
     if made.frames != wanted.frame_map.length:
         return Proof(tuple(checks))
     pictures = _compare_pictures(plan, progress)
     checks.append(_equal("repeats", pictures.planned_repeats, pictures.found_repeats))
-    shown = f"{pictures.compared - len(pictures.wrong)} of {pictures.compared}"
-    checks.append(Check("pictures", f"{pictures.compared} of {pictures.compared}", shown, not pictures.wrong))
+    new = wanted.frame_map.length - pictures.planned_repeats
+    checks.append(_equal("new pictures", new, wanted.frame_map.length - pictures.found_repeats))
+    if wanted.treatment.between is Between.PICK:
+        checks.append(_equal("source frames shown", len(pictures.planned_units), len(pictures.found_units)))
+    right = f"{pictures.compared - len(pictures.wrong)} of {pictures.compared}"
+    checks.append(Check("pictures", f"{pictures.compared} of {pictures.compared}", right, not pictures.wrong))
     return Proof(tuple(checks), tuple(pictures.wrong[:MOST_NAMED]), pictures.too_still)
+
+
+def _sound_check(plan: RenderPlan, made: Facts) -> Check:
+    """The length of the sound in samples; a codec that works in blocks may end up to two of them later."""
+    sound = plan.sound
+    if sound is None or made.sound is None:
+        wanted = "none" if sound is None else f"{sound.samples} samples"
+        return _equal("sound", wanted, "some" if made.sound else "none")
+    with av.open(str(plan.out)) as container:
+        found = sum(frame.samples for frame in container.decode(audio=0))
+    slack = 0 if ENCODINGS[plan.setting].sound_codec.startswith("pcm") else 2 * BLOCK
+    as_planned = made.sound.sample_rate == sound.rate and 0 <= found - sound.samples <= slack
+    planned, heard = (f"{count} samples at {rate}" for count, rate in (
+        (sound.samples, sound.rate), (found, made.sound.sample_rate),
+    ))  # fmt: skip
+    return Check("sound", planned, heard, as_planned)
+
+
+def _fields_check(plan: RenderPlan, made: Facts) -> Check:
+    """Which field comes first, by the flag, and by the pictures as far as they move enough to tell."""
+    planned = _order_words(plan.field_order)
+    flagged = _order_words(made.field_order if made.scan is Scan.INTERLACED else None)
+    if plan.field_order is None or flagged != planned:
+        return _equal("fields", planned, flagged)
+    seen = {stretch.field_order for stretch in analyse(plan.out, made).stretches if stretch.field_order}
+    against = next(iter(seen - {plan.field_order}), None)
+    found = flagged if against is None else f"{_order_words(against)} in the picture"
+    return Check("fields", planned, found, against is None)
+
+
+def _order_words(order: str | None) -> str:
+    return f"{order} first" if order else "whole pictures"
 
 
 @dataclass
 class _Pictures:
+    planned_units: set[int] = field(default_factory=set)
+    found_units: set[int] = field(default_factory=set)
     compared: int = 0
     planned_repeats: int = 0
     found_repeats: int = 0
@@ -65,24 +116,57 @@ class _Pictures:
 
 
 def _compare_pictures(plan: RenderPlan, progress: Callable[[int], None]) -> _Pictures:
-    frame_map = plan.conformed.frame_map
-    out = _Pictures()
+    planned, out = plan.conformed, _Pictures()
     noise = 0.0 if ENCODINGS[plan.setting].lossless else 4.0
-    before_source: Grey | None = None
+    before_wanted: Grey | None = None
     before_made: Grey | None = None
-    before_pick = -1
-    with FrameReader(plan.source) as source, FrameReader(plan.out) as made:
-        for number, pick in enumerate(frame_map.picks()):
-            wanted = before_source if pick == before_pick and before_source is not None else _luma(source.frame(pick))
-            shown = _luma(made.frame(number))
+    before: tuple[Weights, ...] = ()
+    with FrameAccess(plan.source, plan.facts) as frames, FrameReader(plan.out) as made:
+        pixel_format = made.stream.codec_context.pix_fmt or "yuv420p"
+        maker = Maker(frames, planned, plan.canvas, pixel_format, plan.cuts)
+        passed_over = _passed_over(plan)
+        for number in range(planned.frame_map.length):
+            moments = shown(planned, plan.canvas.scan, number).moments
+            repeat = moments == before
+            seen = _luma(made.frame(number))
             out.compared += 1
-            if before_source is not None and before_made is not None:
-                _judge(out, number, pick == before_pick, wanted, before_source, shown, before_made, noise)
-            elif not _alike(shown, wanted, 0.0, noise):
+            wrong_before = len(out.wrong)
+            if repeat and before_wanted is not None:
+                wanted: Grey | None = before_wanted
+            else:
+                wanted = None if number in passed_over else _luma(maker.made(number).frame)
+            if wanted is None:
+                _judge_new(out, number, seen, before_made, noise)
+            elif before_wanted is not None and before_made is not None:
+                _judge(out, number, repeat, wanted, before_wanted, seen, before_made, noise)
+            elif not _alike(seen, wanted, 0.0, noise):
                 out.wrong.append(number)
-            before_source, before_made, before_pick = wanted, shown, pick
+            units = {weights.first for weights in moments}
+            out.planned_units |= units
+            if len(out.wrong) == wrong_before:
+                out.found_units |= units
+            before_wanted, before_made, before = wanted, seen, moments
             progress(out.compared)
     return out
+
+
+def _passed_over(plan: RenderPlan) -> set[int]:
+    """The built timeline frames that are not made again."""
+    planned = plan.conformed
+    if planned.treatment.between is not Between.FLOW:
+        return set()
+    built = [
+        number
+        for number in range(planned.frame_map.length)
+        if any(weights.second_weight for weights in shown(planned, plan.canvas.scan, number).moments)
+    ]
+    return set(built) - set(built[:: max(1, -(-len(built) // _MOST_MADE_AGAIN))])
+
+
+def _judge_new(out: _Pictures, number: int, seen: Grey, before: Grey | None, noise: float) -> None:
+    """Count a built frame that was not made again: it must be another picture than the one before."""
+    if before is not None and _change(seen, before) <= noise:
+        out.too_still += 1
 
 
 def _judge(
@@ -131,7 +215,7 @@ def _change(a: Grey, b: Grey) -> float:
 def _luma(frame: VideoFrame) -> Grey:
     """The luma of a frame in eight bits, shape (height, width), as it is stored; other colour is converted first."""
     if not frame.format.name.startswith(("yuv4", "yuvj4", "gray", "nv")):
-        frame = frame.reformat(format="yuv444p")
+        frame = converted(frame, "yuv444p")
     plane = frame.planes[0]
     bits = frame.format.components[0].bits
     width = 1 if bits <= 8 else 2

@@ -1,7 +1,7 @@
 """Deliveries and their clips: what came in, what is known of each, and what is decided on it."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
 from typing import Any
@@ -18,7 +18,7 @@ from oddmeter.core.logs import LogEntry
 from oddmeter.core.picture import PictureReport
 from oddmeter.core.proxies import pairs
 from oddmeter.core.rates import Rate, fraction_text
-from oddmeter.core.standing import Standing, standing
+from oddmeter.core.standing import Standing, settled, standing
 from oddmeter.store.changes import ConflictError, MissingError, aside, last_person
 from oddmeter.store.database import Connection, fraction_in, rate_in
 from oddmeter.store.evidence import matched, report_in
@@ -85,13 +85,7 @@ class Clip:
         facts = self.measured
         if facts is None or facts.fault is not None:
             return facts
-        found = self.verdicts
-        rate = found[Question.FILE_RATE].rate or facts.file_rate
-        scan = Scan(found[Question.SCAN].value or Scan.UNKNOWN)
-        order = found[Question.FIELD_ORDER].value if scan is Scan.INTERLACED else None
-        if (rate, scan, order) == (facts.file_rate, facts.scan, facts.field_order):
-            return facts
-        return replace(facts, file_rate=rate, scan=scan, field_order=order)
+        return settled(facts, self.verdicts)
 
     def forget(self) -> None:
         """Let go of the claims once they are reckoned with; they are drawn up again where they are asked for."""

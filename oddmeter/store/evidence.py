@@ -285,17 +285,23 @@ def report_out(report: PictureReport) -> dict[str, Any]:
 
 def report_in(document: dict[str, Any]) -> PictureReport:
     """A report from its document."""
-    repeats = document["repeats"]
     return PictureReport(
         examined=document["examined"],
         whole=document["whole"],
         stretches=tuple(Stretch(**{**stretch, "scan": Scan(stretch["scan"])}) for stretch in document["stretches"]),
-        repeats=Repeats(repeats["frames"], repeats["unique_frames"], Fraction(repeats["step"])) if repeats else None,
+        repeats=_repeats_in(document["repeats"]),
         cuts=tuple(document["cuts"]),
         blended=document["blended"],
         new_from=document["new_from"],
         new=tuple(sign == "1" for sign in document["new"]),
     )
+
+
+def _repeats_in(document: dict[str, Any] | None) -> Repeats | None:
+    if document is None:
+        return None
+    step = Fraction(document["step"])
+    return Repeats(document["frames"], document["unique_frames"], step, document.get("new", ""))
 
 
 def _columns_out(columns: Columns) -> dict[str, int]:

@@ -14,7 +14,7 @@ from oddmeter.core.errors import RuleError
 from oddmeter.core.naming import WORDS, filled, safe_folder
 from oddmeter.core.rates import decimal_text
 from oddmeter.core.timecode import duration_text
-from oddmeter.media.render import RenderPlan
+from oddmeter.core.treatments import Fields
 from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.store import clips, decisions, renders, shows
 from oddmeter.store.clips import Clip
@@ -24,7 +24,7 @@ from oddmeter.store.renders import Render
 from oddmeter.store.shows import Timeline
 from oddmeter.web.brief import ShowId
 from oddmeter.web.context import Context, Here
-from oddmeter.work.orders import order_of, plan_of, resolved, settled_timeline
+from oddmeter.work.orders import order_of, plan_of, plan_to_make, resolved, settled_timeline
 
 router = APIRouter(prefix="/api", tags=["handoff"])
 
@@ -225,11 +225,10 @@ def _one(
     if planned is None or clip.facts is None:
         problem = "not looked at yet" if clip.facts is None else f"cannot be used: {clip.facts.fault or TOO_FAR}"
     else:
-        source = here.config.footage(clip.root, clip.path)
-        plan = RenderPlan(source, clip.facts, planned, asked.setting, here.config.product(path))
-        problem, remark = plan.still_to_come, plan.sound_remark
+        remark = _remark(clip, planned)
         try:
-            encoding.pixel_format_for("", clip.facts.width, clip.facts.height)
+            canvas = plan_to_make(order_of(planned, timeline), clip, here.config, asked.setting, path).canvas
+            encoding.pixel_format_for("", canvas.width, canvas.height)
         except RuleError as error:
             problem = str(error)
     frames = planned.frame_map.length if planned else 0
@@ -244,6 +243,15 @@ def _one(
         remark=remark,
     )
     return _Wanted(clip, planned, view)
+
+
+def _remark(clip: Clip, planned: Conform) -> str | None:
+    """A sentence about what will be in the file otherwise than somebody might expect."""
+    if planned.fields is not Fields.ORIGINAL or planned.material.originals is not None or clip.picture is None:
+        return None
+    if clip.picture.repeats is not None:
+        return "Its repeats stay inside: only samples of it were looked at. Look at the whole clip in Intake."
+    return None
 
 
 def _render_view(render: Render) -> RenderView:

@@ -11,6 +11,7 @@ from oddmeter.core.evidence import verdicts
 from oddmeter.core.facts import Facts
 from oddmeter.core.logs import LogEntry, Subject, guess_columns, match, read_table
 from oddmeter.core.picture import PictureReport
+from oddmeter.core.standing import settled
 from oddmeter.interchange.logs import is_report, read_log, title_of
 from oddmeter.interchange.reports import inspected
 from oddmeter.media.analyse import DamagedError
@@ -37,6 +38,16 @@ def inspect_all(paths: Sequence[Path], logs: Sequence[Path], *, whole: bool) -> 
         inspected(path, facts, picture, verdicts(claims_of(path.name, facts, picture, rows.get(number, ()))))
         for number, (path, facts, picture) in enumerate(found)
     ]
+
+
+def looked_at(path: Path, *, pictures: bool) -> tuple[Facts, PictureReport | None]:
+    """The facts of one clip, and, where ``pictures`` are to be looked at, all of them, what they show; then rate, scan
+    and field order are those of the verdicts."""
+    facts = probe_guarded(path)
+    if facts.fault is not None or not pictures:
+        return facts, None
+    facts, report = _looked_at(path, facts, whole=True)
+    return settled(facts, verdicts(claims_of(path.name, facts, report))), report
 
 
 def _looked_at(path: Path, facts: Facts, *, whole: bool) -> tuple[Facts, PictureReport | None]:

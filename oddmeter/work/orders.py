@@ -1,23 +1,55 @@
 """Orders: what a stored render holds, so that it can be made later, elsewhere, from the database alone."""
 
+from dataclasses import asdict
 from fractions import Fraction
-from pathlib import Path
+from typing import Any
 
 from pydantic import BaseModel
 
 from oddmeter.config import Config
 from oddmeter.core.conform import Conform, Material, conform
-from oddmeter.core.decisions import Layer, Level, Resolved, resolve
+from oddmeter.core.decisions import Layer, Level, Part, Resolved, read_part, resolve
 from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
+from oddmeter.core.facts import Scan
+from oddmeter.core.framing import Canvas
+from oddmeter.core.originals import Originals, originals_of
+from oddmeter.core.picture import Stretch
 from oddmeter.core.rates import Rate, fraction_text
-from oddmeter.core.treatments import Between, Effort, Fields, Intent, SoundChoice, Treatment
+from oddmeter.core.treatments import Between, Effort, Fields, Framing, Intent, SoundChoice, Treatment
 from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import Setting
 from oddmeter.store.clips import Clip, Decided
 from oddmeter.store.decisions import House
 from oddmeter.store.renders import Render
 from oddmeter.store.shows import Show, Timeline
+
+
+class OrderedOriginals(BaseModel):
+    """How original pictures are found, as ``Originals`` has it."""
+
+    share: str
+    stretches: list[dict[str, Any]]
+    new: str
+
+    @staticmethod
+    def of(originals: Originals) -> "OrderedOriginals":
+        """From the core's value."""
+        stretches = [asdict(stretch) for stretch in originals.stretches]
+        return OrderedOriginals(share=fraction_text(originals.share), stretches=stretches, new=originals.new)
+
+    def read(self) -> Originals:
+        """The core's value."""
+        stretches = tuple(Stretch(**{**stretch, "scan": Scan(stretch["scan"])}) for stretch in self.stretches)
+        return Originals(Fraction(self.share), stretches, self.new)
+
+
+class OrderedCanvas(BaseModel):
+    """The timeline's raster, pixel shape and scan."""
+
+    width: int
+    height: int
+    pixel_aspect: str
+    scan: str
 
 
 class Order(BaseModel):
@@ -40,14 +72,23 @@ class Order(BaseModel):
     effort: Effort = Effort.NORMAL
     reach: int = 48
     trust: str = "1/2"
+    framing: Framing = Framing.KEEP
+    span: str = "whole"
+    field_order: str = "upper"
+    originals: OrderedOriginals | None = None
+    canvas: OrderedCanvas | None = None
+    sound_rate: int | None = None
 
     def conformed(self) -> Conform:
         """The conform that was ordered."""
-        material = Material(self.frames, _rate(self.file_rate), _rate(self.shot_rate) if self.shot_rate else None)
+        shot_rate = _rate(self.shot_rate) if self.shot_rate else None
+        originals = self.originals.read() if self.originals else None
+        material = Material(self.frames, _rate(self.file_rate), shot_rate, self.field_order, originals)
         value = Fraction(self.value) if self.value else None
         treatment = Treatment(
             self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
             self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound, self.reverse,
+            self.framing, read_part(Part.SPAN, self.span),
         )  # fmt: skip
         return conform(material, treatment, _rate(self.timeline_rate))
 
@@ -58,7 +99,8 @@ def material_of(clip: Clip) -> Material:
         raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
     if not clip.facts.usable or clip.facts.file_rate is None:
         raise RuleError(f"{clip.name} cannot be used. {clip.facts.trouble or ''}".strip(), "facts")
-    return Material(clip.facts.frames, clip.facts.file_rate, clip.motion_rate)
+    order = clip.facts.field_order or "upper"
+    return Material(clip.facts.frames, clip.facts.file_rate, clip.motion_rate, order, originals_of(clip.picture))
 
 
 def settled_timeline(show: Show) -> Timeline:
@@ -97,6 +139,12 @@ def plan_of(clip: Clip, house: House, timeline: Timeline) -> Conform | None:
         return None
 
 
+def canvas_of(timeline: Timeline) -> Canvas:
+    """The raster, pixel shape and scan of a timeline."""
+    settings = timeline.settings
+    return Canvas(settings.width, settings.height, settings.pixel_aspect, settings.scan)
+
+
 def order_of(planned: Conform, timeline: Timeline) -> Order:
     """The order to make a file of a plan."""
     material, settings, treatment = planned.material, timeline.settings, planned.treatment
@@ -118,16 +166,34 @@ def order_of(planned: Conform, timeline: Timeline) -> Order:
         effort=treatment.effort,
         reach=treatment.reach,
         trust=fraction_text(treatment.trust),
-    )
+        framing=treatment.framing,
+        span=str(treatment.span),
+        field_order=material.field_order,
+        originals=OrderedOriginals.of(material.originals) if material.originals else None,
+        canvas=OrderedCanvas(
+            width=settings.width, height=settings.height, pixel_aspect=fraction_text(settings.pixel_aspect),
+            scan=settings.scan,
+        ),
+        sound_rate=settings.sound_rate,
+    )  # fmt: skip
 
 
-def render_plan(config: Config, asked: Render, facts: Facts) -> RenderPlan:
+def render_plan(config: Config, asked: Render, clip: Clip) -> RenderPlan:
     """The plan of a stored render on this machine; raises ``RuleError`` where its places are not here."""
-    ordered = Order.model_validate(asked.plan)
-    source: Path = config.footage(asked.root, asked.path)
+    return plan_to_make(Order.model_validate(asked.plan), clip, config, asked.setting, asked.out_path)
+
+
+def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_path: str) -> RenderPlan:
+    """The plan of an order for a clip that has been looked at; raises ``RuleError`` where its
+    places are not here."""
+    if clip.facts is None:
+        raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
+    asked, source = ordered.canvas, config.footage(clip.root, clip.path)
+    cuts = frozenset(clip.picture.cuts if clip.picture else ())
+    canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
     return RenderPlan(
-        source, facts, ordered.conformed(), Setting(asked.setting), config.product(asked.out_path),
-        ordered.drop_frame,
+        source, clip.facts, ordered.conformed(), Setting(setting), config.product(out_path), ordered.drop_frame,
+        canvas, ordered.sound_rate, cuts,
     )  # fmt: skip
 
 

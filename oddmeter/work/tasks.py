@@ -198,9 +198,7 @@ def _made_and_proven(
     """The proof of the file, and a sentence where it is not as planned; then it has been moved off its name."""
     with database.transaction() as connection:
         clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
-    if clip.facts is None:
-        raise RuleError(f"{clip.name} has not been looked at yet.")
-    plan = render_plan(config, asked, clip.facts)
+    plan = render_plan(config, asked, clip)
     if not is_there(plan.source):
         raise RuleError(f"{clip.name} is no longer where it was; nothing was made.")
     clear_unfinished(plan.out)

@@ -80,7 +80,7 @@ def test_marks_say_what_stands_out() -> None:
     assert found("24") == {Mark.INTERLACED}
     assert found("23.976") == {Mark.INTERLACED, Mark.NEAR_MISS, Mark.OFF_RATE}
     assert found("25", decided=False) == {Mark.INTERLACED, Mark.ODD, Mark.OFF_RATE, Mark.UNDECIDED, Mark.REPEATS}
-    assert Mark.SOUND_LEFT_OUT in found("25", Treatment(Intent.EVERY_FRAME))
+    assert Mark.SOUND_CHANGED in found("25", Treatment(Intent.EVERY_FRAME))
     assert marks(Facts(fault="The file is empty."), None, False, NOTHING_SAID) == (Mark.FAULT,)
     assert marks(None, None, False, NOTHING_SAID) == ()
 

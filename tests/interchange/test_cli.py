@@ -95,10 +95,13 @@ def test_conform_makes_and_proves_a_file(footage: dict[str, Path], tmp_path: Pat
 def test_conform_says_what_becomes_of_the_sound(footage: dict[str, Path], tmp_path: Path) -> None:
     options: list[str | Path] = ["--timeline", "25", "--intent", "every-frame", "--sound", "pitch"]
     got = answer("conform", footage["HB_quay_29.mp4"], *options, "--out", tmp_path / "pitch.mp4")
-    assert "without sound" in got["sound"] and got["proof"]["passed"]
+    sound = next(check for check in got["proof"]["checks"] if check["name"] == "sound")
+    assert sound["planned"] == f"{got['plan']['timeline_frames'] * 48_000 // 25} samples at 48000"
+    assert got["proof"]["passed"]
     options = ["--timeline", "25", "--intent", "leave", "--sound", "off", "--out", tmp_path / "left.mp4"]
     got = answer("conform", footage["HB_quay_29.mp4"], *options)
-    assert got["sound"] is None and got["plan"]["speed"] == "1/1" and got["proof"]["passed"]
+    silent = next(check for check in got["proof"]["checks"] if check["name"] == "sound")
+    assert silent["found"] == "none" and got["plan"]["speed"] == "1/1" and got["proof"]["passed"]
     wrong = oddmeter("conform", footage["HB_quay_29.mp4"], *options[:4], "--sound", "loud", "--out", tmp_path / "x.mp4")
     assert wrong.returncode == 2 and "loud" in wrong.stderr
 

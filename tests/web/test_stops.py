@@ -251,4 +251,4 @@ def test_a_clip_without_sound_at_its_own_speed_says_so(browser: Browser) -> None
     asked = {"clip_ids": [rows["HB_boat_59.mp4"]["id"]], "setting": "view"}
     (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
     assert "still to come" in file["remark"] and file["problem"] is None
-    assert "sound-left-out" in browser.ledger(show)["HB_boat_59.mp4"]["marks"]
+    assert "sound-changed" in browser.ledger(show)["HB_boat_59.mp4"]["marks"]

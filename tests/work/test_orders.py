@@ -12,7 +12,7 @@ from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
 from oddmeter.core.recipes import Recipe
 from oddmeter.core.rounding import Precision
-from oddmeter.core.treatments import Between, Effort, Fields, Intent, SoundChoice, Treatment
+from oddmeter.core.treatments import Between, Effort, Fields, Framing, Intent, SoundChoice, Span, Treatment
 from oddmeter.store.clips import Decided
 from oddmeter.store.decisions import House
 from oddmeter.store.shows import Timeline, TimelineSettings
@@ -32,6 +32,8 @@ TREATMENTS = st.builds(
     held=st.sampled_from([Fraction(1), Fraction(2), Fraction(25, 12)]),
     sound=st.sampled_from(SoundChoice),
     reverse=st.booleans(),
+    framing=st.sampled_from(Framing),
+    span=st.sampled_from([Span(), Span(0, 0), Span(0)]),
 )
 FILM = Timeline(7, TimelineSettings("The film", Rate.of(25)), 1)
 
@@ -67,7 +69,7 @@ def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
     assert found.decisions == Decisions(
         intent=Wish(Intent.PACE, Fraction(1, 2)), reading=Reading(Rate.of(24)), fields=Fields.SPLIT,
         between=Between.PICK, effort=Effort.NORMAL, reach=48, trust=Fraction(1, 2), held=Held(2),
-        sound=SoundChoice.OFF, reverse=False,
+        sound=SoundChoice.OFF, reverse=False, framing=Framing.KEEP, span=Span(),
     )  # fmt: skip
     other = resolved(4, Decided(), whole, Timeline(8, FILM.settings, 1))
     assert other.decisions == pace.over(HOUSE.decisions), "another delivery, no recipe, another timeline"

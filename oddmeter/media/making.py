@@ -1,0 +1,160 @@
+"""Making the pictures of a plan: the one way from a clip's frames to what a timeline frame shows.
+
+Looking and rendering both go through here: source units, in-betweens, raster, and the two fields of an interlaced
+frame, each from its own moment.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+
+from oddmeter.core.cadence import Weights
+from oddmeter.core.conform import Conform
+from oddmeter.core.facts import Facts, Scan
+from oddmeter.core.framing import Canvas
+from oddmeter.core.showing import UPPER, Shown, shown
+from oddmeter.core.treatments import Between, Framing
+from oddmeter.media.access import FrameAccess
+from oddmeter.media.flow import Motion, between, motion
+from oddmeter.media.light import mixed
+from oddmeter.media.planes import planar, planes_of, woven
+from oddmeter.media.raster import framed
+from oddmeter.media.units import Units
+
+_GLANCE = (160, 90)
+_STILL, _ALIKE = 6.0, 0.5
+"""Grey levels by which two pictures of one shot may differ without looking closer; and how alike, from −1 to 1, they
+must be once moved onto each other."""
+
+
+@dataclass(frozen=True)
+class Made:
+    """The picture of one timeline frame: what it shows, and how much of each place was mixed where it was built, from
+    0 to 1, in the source's raster; None where nothing was built. ``across_cut`` where nothing was, since a cut lies
+    between."""
+
+    frame: VideoFrame
+    shown: Shown
+    mixed_part: npt.NDArray[np.float32] | None = None
+    across_cut: bool = False
+
+
+@dataclass(frozen=True)
+class _Moment:
+    frame: VideoFrame
+    mixed_part: npt.NDArray[np.float32] | None = None
+    across_cut: bool = False
+
+
+class Maker:
+    """Makes the timeline frames of one plan, in any order.
+
+    ``pixel_format`` is that of the pictures made; ``cuts`` are frames of the file known to begin a shot.
+    """
+
+    def __init__(
+        self,
+        frames: FrameAccess,
+        planned: Conform,
+        canvas: Canvas,
+        pixel_format: str,
+        cuts: frozenset[int] = frozenset(),
+    ) -> None:
+        facts: Facts = frames.facts
+        self.planned, self.canvas = planned, canvas
+        self._units, self._format, self._cuts = Units(frames, planned), pixel_format, cuts
+        self._shape = facts.pixel_aspect
+        self._two_moments = facts.scan is Scan.INTERLACED and self._units.are_woven
+        self._moment = lru_cache(maxsize=4)(self._moment_at)
+        self._motion = lru_cache(maxsize=3)(self._motion_between)
+
+    def made(self, number: int) -> Made:
+        """Timeline frame ``number``; raises ``RuleError`` where the clip has no such frame to show."""
+        what = shown(self.planned, self.canvas.scan, number)
+        moments = [self._moment(weights) for weights in what.moments]
+        frames = [self._framed(moment.frame) for moment in moments]
+        parts = [moment.mixed_part for moment in moments if moment.mixed_part is not None]
+        cut = any(moment.across_cut for moment in moments)
+        part = np.asarray(np.mean(parts, axis=0), np.float32) if parts else None
+        if len(frames) == 1:
+            return Made(frames[0], what, part, cut)
+        early, late = frames
+        frame = woven(early, late) if self.canvas.scan == UPPER else woven(late, early)
+        return Made(frame, what, part, cut)
+
+    def frames(self) -> Iterator[VideoFrame]:
+        """All timeline frames in turn."""
+        return (self.made(number).frame for number in range(self.planned.frame_map.length))
+
+    def _framed(self, frame: VideoFrame) -> VideoFrame:
+        framing = self.planned.treatment.framing
+        fields = self._two_moments
+        if framing is Framing.KEEP and frame.format.name == self._format:
+            return frame
+        return framed(frame, self.canvas, framing, self._shape, self._format, fields=fields)
+
+    def _moment_at(self, weights: Weights) -> _Moment:
+        first = self._units.picture(weights.first)
+        if weights.second_weight == 0:
+            return _Moment(first)
+        second = self._units.picture(weights.second)
+        if self._is_cut(weights.first, weights.second, first, second):
+            return _Moment(first, across_cut=True)
+        treatment, weight = self.planned.treatment, float(weights.second_weight)
+        if treatment.between is Between.MIX:
+            return _Moment(mixed(first, second, weight))
+        if _are_twins(first, second):
+            return _Moment(first)
+        found = self._motion(weights.first, weights.second)
+        trust = float(treatment.trust)
+        built = between(first, second, found, weight, treatment.effort, treatment.reach, trust)
+        return _Moment(built.frame, built.mixed_part)
+
+    def _motion_between(self, first: int, second: int) -> Motion:
+        return motion(self._units.picture(first), self._units.picture(second), self.planned.treatment.effort)
+
+    def _is_cut(self, first: int, second: int, a: VideoFrame, b: VideoFrame) -> bool:
+        """True where another shot begins between two units."""
+        frames = sorted({*self.planned.unit(first).frames, *self.planned.unit(second).frames})
+        if any(frame in self._cuts for frame in range(frames[0] + 1, frames[-1] + 1)):
+            return True
+        return _are_other_shots(a, b)
+
+
+def _are_twins(a: VideoFrame, b: VideoFrame) -> bool:
+    """True where both pictures are the same to the sample."""
+    return all(np.array_equal(x, y) for x, y in zip(planes_of(planar(a)), planes_of(planar(b)), strict=True))
+
+
+def _are_other_shots(a: VideoFrame, b: VideoFrame) -> bool:
+    """True where even the best motion does not bring one picture near the other. What only grows lighter or darker, as
+    in a flash or a fade, stays alike."""
+    first, second = (_glance(frame) for frame in (a, b))
+    if float(cv2.absdiff(first, second).mean()) < _STILL:
+        return False
+    if _likeness(first, second) > _ALIKE:
+        return False
+    finder = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
+    forth = np.asarray(finder.calc(first, second, None), np.float32)  # type: ignore[call-overload]
+    rows, columns = np.mgrid[0 : first.shape[0], 0 : first.shape[1]].astype(np.float32)
+    at = np.dstack([columns, rows]) + forth
+    moved = cv2.remap(second, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)  # type: ignore[call-overload]
+    return _likeness(first, np.asarray(moved)) < _ALIKE
+
+
+def _glance(frame: VideoFrame) -> npt.NDArray[np.uint8]:
+    luma, bits = planes_of(planar(frame))[0], frame.format.components[0].bits
+    small = np.asarray(cv2.resize(luma, _GLANCE, interpolation=cv2.INTER_AREA), luma.dtype)
+    return np.asarray(small >> max(0, bits - 8), np.uint8)
+
+
+def _likeness(a: npt.NDArray[np.uint8], b: npt.NDArray[np.uint8]) -> float:
+    """The correlation of two pictures, from −1 to 1; of two flat ones 1."""
+    x, y = (picture.astype(np.float32) - picture.mean() for picture in (a, b))
+    spread = float(np.sqrt((x * x).mean() * (y * y).mean()))
+    return float((x * y).mean()) / spread if spread > 1 else 1.0

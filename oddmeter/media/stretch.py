@@ -1,0 +1,185 @@
+"""Sound at another speed: resampled, so that pitch follows, or stretched, so that pitch stays.
+
+Stretching is libavfilter's atempo, which may move what it repeats by some milliseconds. So what is struck, a click, a
+beat, a consonant, is found first, set down unchanged at its exact place, and only what lies between is stretched.
+"""
+
+from collections.abc import Iterator
+from contextlib import suppress
+from fractions import Fraction
+from typing import Any
+
+import av
+import numpy as np
+import numpy.typing as npt
+from av.audio.frame import AudioFrame
+from av.audio.resampler import AudioResampler
+from av.filter.graph import Graph
+
+Samples = npt.NDArray[np.float32]
+"""Shape (channels, samples)."""
+
+_LEAST_RATE = 8_000
+_BLOCK = 1 << 16
+_SLOWEST_TEMPO = Fraction(1, 2)
+_PIECE_SECONDS = 8
+"""So much sound is stretched at once at most."""
+_BEFORE, _AFTER, _FADE = 0.002, 0.012, 0.002
+"""Seconds before and after a stroke that are set down unchanged, and over which that begins and ends."""
+_GLANCE, _QUIET_BEFORE, _APART = 0.001, 0.02, 0.06
+_JUMP, _LEAST_LEVEL = 4.0, 0.02
+
+
+def resampled(samples: Samples, ratio: Fraction, length: int) -> Samples:
+    """The samples read ``ratio`` times as fast, ``length`` of them: sample i stands where sample i · ratio stood.
+
+    Band-limited, by libswresample.
+    """
+    if ratio == 1:
+        return _fitted(samples, length)
+    times = -(-_LEAST_RATE // min(ratio.numerator, ratio.denominator))
+    before, after = ratio.numerator * times, ratio.denominator * times
+    layout = f"{len(samples)}c" if len(samples) > 2 else ("mono", "stereo")[len(samples) - 1]
+    resampler = AudioResampler(format="fltp", layout=layout, rate=after)
+    parts: list[Samples] = []
+    for start in range(0, samples.shape[1], _BLOCK):
+        frame = AudioFrame.from_ndarray(
+            np.ascontiguousarray(samples[:, start : start + _BLOCK], np.float32), format="fltp", layout=layout
+        )
+        frame.sample_rate, frame.pts, frame.time_base = before, start, Fraction(1, before)
+        parts += [np.asarray(made.to_ndarray(), np.float32) for made in resampler.resample(frame)]
+    parts += [np.asarray(made.to_ndarray(), np.float32) for made in resampler.resample(None)]
+    return _fitted(np.concatenate(parts, axis=1) if parts else samples[:, :0], length)
+
+
+def stretched(samples: Samples, factor: Fraction, rate: int, length: int) -> Samples:
+    """The samples at their own pitch, ``factor`` times as fast, ``length`` of them; what is struck at sample n stands
+    at n ÷ factor, to the sample."""
+    out = np.zeros((len(samples), length), np.float32)
+    before, after, fade = (round(seconds * rate) for seconds in (_BEFORE, _AFTER, _FADE))
+    spots = [spot for spot in strokes(samples, rate) if spot / factor < length]
+    edges = [(0, 0)]
+    for spot in spots:
+        place = round(spot / factor)
+        _set_down(out, samples, spot, place, before, after, fade)
+        edges += [(spot - before, place - before), (spot + after, place + after)]
+    edges.append((samples.shape[1], length))
+    for (a, at), (b, to) in zip(edges[0::2], edges[1::2], strict=True):
+        for piece in _pieces(max(0, a - fade), b + fade, max(0, at - fade), to + fade, factor, rate):
+            _lay(out, samples, *piece, fade)
+    return out
+
+
+def strokes(samples: Samples, rate: int) -> list[int]:
+    """The samples at which something is struck: much louder than the moment before."""
+    size = max(1, round(_GLANCE * rate))
+    level = np.abs(samples).max(axis=0) if len(samples) else np.zeros(0, np.float32)
+    blocks = len(level) // size
+    if blocks < 3:
+        return []
+    peaks = level[: blocks * size].reshape(blocks, size).max(axis=1)
+    back = max(1, round(_QUIET_BEFORE / _GLANCE))
+    padded = np.concatenate([np.full(back, peaks[0]), peaks])
+    before = np.lib.stride_tricks.sliding_window_view(padded, back).max(axis=1)[:blocks]
+    found: list[int] = []
+    for block in np.flatnonzero((peaks > _JUMP * before) & (peaks > _LEAST_LEVEL)).tolist():
+        window = level[max(0, (block - 1) * size) : (block + 1) * size]
+        spot = max(0, (block - 1) * size) + int(np.argmax(window > window.max() / 2))
+        if not found or spot - found[-1] > _APART * rate:
+            found.append(spot)
+    return found
+
+
+def _pieces(
+    start: int, stop: int, at: int, to: int, factor: Fraction, rate: int
+) -> Iterator[tuple[int, int, int, int]]:
+    """A stretch of sound in pieces that are not too long, each from where to where in the source and in the result."""
+    count = max(1, -(-(to - at) // (_PIECE_SECONDS * rate)))
+    for i in range(count):
+        yield (
+            start + (stop - start) * i // count, start + (stop - start) * (i + 1) // count,
+            at + (to - at) * i // count, at + (to - at) * (i + 1) // count,
+        )  # fmt: skip
+
+
+def _lay(out: Samples, samples: Samples, start: int, stop: int, at: int, to: int, fade: int) -> None:
+    """Stretch samples ``start`` to ``stop`` onto places ``at`` to ``to``, over what lies there at both ends."""
+    room, wanted = out.shape[1], to - at
+    source = samples[:, max(0, start) : min(stop, samples.shape[1])]
+    if wanted <= 0 or source.shape[1] == 0:
+        return
+    made = _fitted(_at_tempo(source, source.shape[1] / wanted, wanted), wanted)
+    soft = min(fade, wanted // 2)
+    if soft:
+        ramp = np.linspace(0, 1, soft, dtype=np.float32)
+        made[:, :soft] *= ramp if at > 0 else 1
+        made[:, wanted - soft :] *= ramp[::-1] if to < room else 1
+    stop_at = min(to, room)
+    out[:, at:stop_at] += made[:, : stop_at - at]
+
+
+def _set_down(out: Samples, samples: Samples, spot: int, place: int, before: int, after: int, fade: int) -> None:
+    """Copy a stroke to its place, softly at both ends."""
+    for offset, stop in ((-before, after),):
+        first, last = max(-spot, -place, offset), min(samples.shape[1] - spot, out.shape[1] - place, stop)
+        if first >= last:
+            return
+        shape = np.ones(last - first, np.float32)
+        soft = min(fade, (last - first) // 2)
+        ramp = np.linspace(0, 1, soft, dtype=np.float32)
+        shape[:soft], shape[len(shape) - soft :] = ramp, ramp[::-1]
+        out[:, place + first : place + last] += samples[:, spot + first : spot + last] * shape
+
+
+def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:
+    """The samples that many times as fast at their own pitch: at least ``wanted`` of them where there is enough."""
+    if samples.shape[1] < _LEAST_TO_STRETCH:
+        places = np.linspace(0, samples.shape[1] - 1, wanted)
+        return np.stack([np.interp(places, np.arange(samples.shape[1]), one) for one in samples]).astype(np.float32)
+    graph, layout = Graph(), f"{len(samples)}c" if len(samples) > 2 else ("mono", "stereo")[len(samples) - 1]
+    last: Any = graph.add_abuffer(format="fltp", sample_rate=48_000, layout=layout, time_base=_TICK)
+    source = last
+    rest = tempo
+    while rest < _SLOWEST_TEMPO:
+        last = _linked(graph, last, "atempo", "0.5")
+        rest *= 2
+    while rest > 2:
+        last = _linked(graph, last, "atempo", "2")
+        rest /= 2
+    last = _linked(graph, last, "atempo", repr(rest))
+    sink = _linked(graph, last, "abuffersink", None)
+    graph.configure()
+    parts: list[Samples] = []
+    # A little silence at the end lets the last of the sound come out.
+    padded = np.pad(samples, ((0, 0), (0, 8192)))
+    for start in range(0, padded.shape[1], _BLOCK):
+        block = np.ascontiguousarray(padded[:, start : start + _BLOCK], np.float32)
+        frame = AudioFrame.from_ndarray(block, format="fltp", layout=layout)
+        frame.sample_rate, frame.pts, frame.time_base = 48_000, start, _TICK
+        source.push(frame)
+        _pull(sink, parts)
+    source.push(None)
+    _pull(sink, parts)
+    return np.concatenate(parts, axis=1) if parts else samples[:, :0]
+
+
+_LEAST_TO_STRETCH = 4096
+_TICK = Fraction(1, 48_000)
+
+
+def _linked(graph: Graph, before: Any, name: str, options: str | None) -> Any:
+    made = graph.add(name, options) if options else graph.add(name)
+    before.link_to(made)
+    return made
+
+
+def _pull(sink: Any, parts: list[Samples]) -> None:
+    with suppress(av.error.BlockingIOError, av.error.EOFError):
+        while True:
+            parts.append(sink.pull().to_ndarray())
+
+
+def _fitted(samples: Samples, length: int) -> Samples:
+    """Exactly so many samples: cut off, or with silence after them."""
+    short = length - samples.shape[1]
+    return np.pad(samples, ((0, 0), (0, short))) if short > 0 else np.array(samples[:, :length])
