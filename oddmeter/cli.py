@@ -185,9 +185,7 @@ def conform_file(
     trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "50%",
     held_rate: Annotated[str, typer.Option("--held-rate", help="12 pictures a second, on twos, 3 frames.")] = "off",
     raster: Annotated[str | None, typer.Option(help="Raster of the timeline, 1920x1080 or 720x576@16/15.")] = None,
-    fit: Annotated[
-        str | None, typer.Option(help="inside, fill, width, height or stretch.")
-    ] = None,
+    fit: Annotated[str | None, typer.Option(help="inside, fill, width, height or stretch.")] = None,
     scan: Annotated[str, typer.Option(help="progressive, upper or lower: the field that comes first.")] = "progressive",
     setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
     sound: Annotated[str, typer.Option(help="off, follow or pitch.")] = "follow",

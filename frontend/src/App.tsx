@@ -3,6 +3,7 @@ import { useLiveEvents, useShow, useShows } from "./data/queries";
 import { SelectionProvider } from "./data/selection";
 import { HeadLine } from "./frame/HeadLine";
 import { StopRail } from "./frame/StopRail";
+import { Bench, BenchChoice } from "./stops/bench/Bench";
 import { Brief } from "./stops/brief/Brief";
 import { NewShow } from "./stops/brief/NewShow";
 import { Handoff } from "./stops/handoff/Handoff";
@@ -22,6 +23,8 @@ export function App() {
         <Route path="brief" element={<Brief />} />
         <Route path="intake" element={<Intake />} />
         <Route path="plan" element={<Plan />} />
+        <Route path="bench" element={<BenchChoice />} />
+        <Route path="bench/:clipId" element={<Bench />} />
         <Route path="handoff" element={<Handoff />} />
       </Route>
       <Route path="*" element={<NoSuchPlace />} />

@@ -196,7 +196,8 @@ def _trusted(found: Motion, moved: Map, cost: Map, share: Map, reach: int, trust
     believed = (confidence >= trust) & (_length(moved) * found.part <= reach)
     if trust >= 1:
         believed[:] = False
-    return np.minimum(1, np.asarray(cv2.GaussianBlur(believed.astype(np.float32), (0, 0), _SOFT / found.part)))
+    soft = cv2.GaussianBlur(believed.astype(np.float32), (0, 0), _SOFT / found.part)
+    return np.asarray(np.minimum(soft, 1), np.float32)
 
 
 def _blended(a: Plane, b: Plane, share: Map) -> Plane:

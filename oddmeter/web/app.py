@@ -11,8 +11,10 @@ from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
 
 from oddmeter.config import Config
+from oddmeter.media.viewing import Viewing
 from oddmeter.store.database import Database
 from oddmeter.web import (
+    bench,
     brief,
     events,
     evidence,
@@ -31,6 +33,7 @@ from oddmeter.web import (
 from oddmeter.web.board import Boards
 from oddmeter.web.events import Listener
 from oddmeter.web.guard import Guard
+from oddmeter.web.sides import Sides
 from oddmeter.work.tasks import queue
 
 PAGE = Path(__file__).parents[2] / "frontend" / "dist"
@@ -55,6 +58,7 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
             listening.cancel()
             with suppress(asyncio.CancelledError):
                 await listening
+            await asyncio.to_thread(app.state.viewing.close)
             await asyncio.to_thread(tasks.app.close)
             await asyncio.to_thread(database.close)
 
@@ -69,11 +73,13 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
     )
     app.state.config, app.state.database, app.state.queue = config, database, tasks
     app.state.boards = Boards(database)
+    app.state.viewing, app.state.sides = Viewing(config.data / "bench"), Sides()
     app.state.listener = Listener(config.database)
     app.add_middleware(Guard)
     problems.install(app)
     for room in (
-        brief, house, intake, evidence, film, ledger, plan, recipes, reckoning, reckoner, handoff, sheet, events,
+        brief, house, intake, evidence, film, ledger, plan, recipes, reckoning, reckoner, bench, handoff, sheet,
+        events,
     ):  # fmt: skip
         app.include_router(room.router)
     _serve_page(app, page)

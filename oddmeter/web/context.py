@@ -8,8 +8,10 @@ from fastapi import Depends, Header, Request
 
 from oddmeter.config import Config
 from oddmeter.core.naming import safe_name
+from oddmeter.media.viewing import Viewing
 from oddmeter.store.database import Database
 from oddmeter.web.board import Boards
+from oddmeter.web.sides import Sides
 from oddmeter.work.tasks import Queue
 
 NOBODY = "Somebody"
@@ -23,6 +25,8 @@ class Context:
     database: Database
     queue: Queue
     boards: Boards
+    viewing: Viewing
+    sides: Sides
     person: str
 
 
@@ -31,8 +35,9 @@ def _context(
 ) -> Context:
     state = request.app.state
     return Context(
-        state.config, state.database, state.queue, state.boards, safe_name(unquote(x_person or ""))[:60] or NOBODY
-    )
+        state.config, state.database, state.queue, state.boards, state.viewing, state.sides,
+        safe_name(unquote(x_person or ""))[:60] or NOBODY,
+    )  # fmt: skip
 
 
 Here = Annotated[Context, Depends(_context)]

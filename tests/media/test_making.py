@@ -159,7 +159,7 @@ def test_pulldown_comes_out_frame_for_frame_across_a_change_of_phase(pulled: Pat
     material = Material(facts.frames, facts.file_rate, field_order="lower", originals=originals)
     treatment = Treatment(Intent.EVERY_FRAME, fields=Fields.ORIGINAL)
     planned = conform(material, treatment, Rate.parse("23.976"))
-    assert (planned.speed, planned.frame_map.stride, planned.frame_map.length) == (1, 1, 104)
+    assert planned.speed == planned.frame_map.stride == 1 and planned.frame_map.length == 104
     plan = RenderPlan(pulled, facts, planned, Setting.ARCHIVE, tmp_path / "film.mkv")
     render(plan)
     shown_codes = []

@@ -962,6 +962,167 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/bench/{clip_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Open Bench
+     * @description A clip on the Bench.
+     */
+    get: operations["open_bench_api_shows__show_id__bench__clip_id__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/bench/{clip_id}/side": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Side
+     * @description A side of the Bench worked out; nothing is changed by it.
+     */
+    post: operations["take_side_api_shows__show_id__bench__clip_id__side_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/frames/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Picture
+     * @description A timeline frame of a side as a picture.
+     */
+    get: operations["picture_api_bench__token__frames__number__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/run": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Run
+     * @description Consecutive timeline frames for playing: for each its length in bytes, four of them, the lowest first, and its
+     *     JPEG.
+     */
+    get: operations["run_api_bench__token__run_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/shown": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * What Is Shown
+     * @description What consecutive timeline frames show.
+     */
+    get: operations["what_is_shown_api_bench__token__shown_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/strip": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Strip
+     * @description A window of the meter strip, timeline frames ``first`` to ``last``.
+     */
+    get: operations["strip_api_bench__token__strip_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/spot": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Find Spot
+     * @description The nearest drop, repeat, hiccup, cut or difference to another side, after a timeline frame or before it.
+     */
+    get: operations["find_spot_api_bench__token__spot_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/changes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Changes
+     * @description The unique-frame check: how much each shown frame of a stretch differs from the one before.
+     */
+    get: operations["changes_api_bench__token__changes_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/handoff": {
     parameters: {
       query?: never;
@@ -1194,6 +1355,47 @@ export interface components {
       chosen: boolean;
     };
     /**
+     * BeatView
+     * @description A timeline frame on the strip: the source units of its (first) moment and how much of the second.
+     */
+    BeatView: {
+      /** First */
+      first: number;
+      /** Second */
+      second: number;
+      /** Weight */
+      weight: number;
+      look: components["schemas"]["Look"];
+    };
+    /**
+     * BenchView
+     * @description A clip on the Bench: what it is, which timeline it is looked at for, and the range that is used, in source
+     *     frames.
+     */
+    BenchView: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Revision */
+      revision: number;
+      /** Frames */
+      frames: number;
+      /** First Frame */
+      first_frame: number;
+      /** Last Frame */
+      last_frame: number;
+      file_rate: components["schemas"]["RateView"];
+      shot_rate: components["schemas"]["RateView"] | null;
+      /** Timeline */
+      timeline: string;
+      timeline_rate: components["schemas"]["RateView"];
+      /** Frame Seconds */
+      frame_seconds: number;
+      /** Timecode */
+      timecode: string | null;
+    };
+    /**
      * Between
      * @description How a moment between two source frames is made (MODEL, in-betweens).
      * @enum {string}
@@ -1254,6 +1456,16 @@ export interface components {
     ChangedView: {
       /** Title */
       title: string;
+    };
+    /**
+     * ChangesView
+     * @description How much each timeline frame differs from the one before, in grey levels.
+     */
+    ChangesView: {
+      /** First */
+      first: number;
+      /** Changes */
+      changes: number[];
     };
     /**
      * CheckView
@@ -1352,6 +1564,20 @@ export interface components {
      * @enum {string}
      */
     Column: "clip" | "reel" | "timecode" | "shot_rate" | "file_rate" | "gauge" | "scan" | "field_order";
+    /**
+     * ColumnView
+     * @description Some timeline frames of a strip that shows more than can be told apart, added up.
+     */
+    ColumnView: {
+      /** Frames */
+      frames: number;
+      /** Dropped */
+      dropped: number;
+      /** Repeated */
+      repeated: number;
+      /** Made */
+      made: number;
+    };
     /**
      * Confirming
      * @description Confirm every verdict of these clips that nothing speaks against.
@@ -1642,6 +1868,23 @@ export interface components {
       folders: number;
     };
     /**
+     * FrameView
+     * @description What one timeline frame shows; ``source_frame`` is the first frame of the file in it.
+     */
+    FrameView: {
+      /** Frame */
+      frame: number;
+      /** Source Frame */
+      source_frame: number;
+      /** Timecode */
+      timecode: string;
+      look: components["schemas"]["Look"];
+      /** Skipped */
+      skipped: number;
+      /** Moments */
+      moments: components["schemas"]["MomentView"][];
+    };
+    /**
      * GaugeView
      * @description A film gauge: frames to a foot and to a metre, usual speeds first.
      */
@@ -1886,6 +2129,12 @@ export interface components {
       troubles: string[];
     };
     /**
+     * Look
+     * @description What a timeline frame is, beside the one before.
+     * @enum {string}
+     */
+    Look: "unique" | "repeated" | "mixed" | "made" | "held";
+    /**
      * LookView
      * @description How far the looking at pictures has come.
      */
@@ -1978,8 +2227,18 @@ export interface components {
       | "film"
       | "unconfirmed"
       | "silent"
-      | "sound-left-out"
+      | "sound-changed"
       | "changed";
+    /**
+     * MomentView
+     * @description One moment of a timeline frame; ``field`` names it where the timeline is interlaced.
+     */
+    MomentView: {
+      /** Field */
+      field: string;
+      /** Parts */
+      parts: components["schemas"]["SourceView"][];
+    };
     /**
      * MoveView
      * @description One clip that a change moves: what holds for it, and its length, speed and cadence, before and after.
@@ -2039,7 +2298,19 @@ export interface components {
      * @description One thing that can be decided.
      * @enum {string}
      */
-    Part: "intent" | "reading" | "fields" | "between" | "effort" | "reach" | "trust" | "held" | "sound" | "reverse";
+    Part:
+      | "intent"
+      | "reading"
+      | "fields"
+      | "between"
+      | "effort"
+      | "reach"
+      | "trust"
+      | "held"
+      | "sound"
+      | "reverse"
+      | "framing"
+      | "span";
     /**
      * PartView
      * @description One part of the treatment of a selection: what is decided, or that it is mixed; and by whom. ``text`` is exact,
@@ -2644,6 +2915,57 @@ export interface components {
       redo: components["schemas"]["ChangeView"] | null;
     };
     /**
+     * SideIn
+     * @description How a side differs from what is planned; empty for the plan itself.
+     */
+    SideIn: {
+      intent?: components["schemas"]["IntentIn"] | null;
+      /** Set */
+      set?: {
+        [key: string]: string | null;
+      };
+      /** Shot Rate */
+      shot_rate?: string | null;
+    };
+    /**
+     * SideView
+     * @description One side: a token for its pictures, what it is in words, and its figures. ``unit`` is what it counts in the
+     *     source; ``words`` name only what differs from the plan, ``parts`` all of it, exact.
+     */
+    SideView: {
+      /** Token */
+      token: string;
+      /** Words */
+      words: string[];
+      /** Parts */
+      parts: {
+        [key: string]: string;
+      };
+      /** Speed */
+      speed: string;
+      /** Pace */
+      pace: string;
+      length: components["schemas"]["LengthView"];
+      /** Pattern */
+      pattern: string;
+      /** Kind */
+      kind: string;
+      /** Unit */
+      unit: string;
+      /** Dropped */
+      dropped: number;
+      /** Repeated */
+      repeated: number;
+      /** Made */
+      made: number;
+      /** Scan */
+      scan: string;
+      /** Width */
+      width: number;
+      /** Height */
+      height: number;
+    };
+    /**
      * SmoothView
      * @description How slow a clip can go smoothly, and what the planned pace would have needed of the camera.
      */
@@ -2688,6 +3010,18 @@ export interface components {
      */
     Source: "header" | "timestamps" | "picture" | "log" | "name" | "gauge" | "person";
     /**
+     * SourceView
+     * @description One source picture of a moment: its frames or field, its source timecode, and how much of it is shown.
+     */
+    SourceView: {
+      /** Frames */
+      frames: string;
+      /** Timecode */
+      timecode: string;
+      /** Percent */
+      percent: string;
+    };
+    /**
      * SpanIn
      * @description A range, both ends included and either left open, as people type rates and numbers.
      */
@@ -2698,11 +3032,37 @@ export interface components {
       most?: string | null;
     };
     /**
+     * Spot
+     * @description What can be sought.
+     * @enum {string}
+     */
+    Spot: "difference" | "drop" | "repeat" | "hiccup" | "cut" | "period";
+    /**
+     * SpotView
+     * @description Where something is; null where there is none.
+     */
+    SpotView: {
+      /** Frame */
+      frame: number | null;
+    };
+    /**
      * State
      * @description How a verdict stands.
      * @enum {string}
      */
     State: "settled" | "agreed" | "assumed" | "disputed" | "unknown";
+    /**
+     * StretchOnStrip
+     * @description Timeline frames made of source frames that carry pulldown in one way.
+     */
+    StretchOnStrip: {
+      /** First */
+      first: number;
+      /** Last */
+      last: number;
+      /** Words */
+      words: string;
+    };
     /**
      * StretchView
      * @description A stretch that carries its pictures in one way.
@@ -2732,6 +3092,32 @@ export interface components {
       hiccups: number[];
       /** Source A Beat */
       source_a_beat: number;
+    };
+    /**
+     * StripWindow
+     * @description A window of the meter strip: each beat, or columns that add up many; with hiccups, cuts, and stretches.
+     */
+    StripWindow: {
+      /** First */
+      first: number;
+      /** Last */
+      last: number;
+      /** Source First */
+      source_first: number;
+      /** Source Stop */
+      source_stop: number;
+      /** Beats */
+      beats: components["schemas"]["BeatView"][];
+      /** Columns */
+      columns: components["schemas"]["ColumnView"][];
+      /** Hiccups */
+      hiccups: number[];
+      /** Cuts */
+      cuts: number[];
+      /** Stretches */
+      stretches: components["schemas"]["StretchOnStrip"][];
+      /** Period */
+      period: number;
     };
     /**
      * TimelineChange
@@ -4995,6 +5381,313 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["ReckonerAnswer"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  open_bench_api_shows__show_id__bench__clip_id__get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["BenchView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  take_side_api_shows__show_id__bench__clip_id__side_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SideIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SideView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  picture_api_bench__token__frames__number__get: {
+    parameters: {
+      query?: {
+        size?: "draft" | "final";
+        part?: "whole" | "upper" | "lower" | "trust";
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "image/jpeg": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "image/jpeg": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  run_api_bench__token__run_get: {
+    parameters: {
+      query: {
+        first: number;
+        count: number;
+        size?: "draft" | "final";
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  what_is_shown_api_bench__token__shown_get: {
+    parameters: {
+      query: {
+        first: number;
+        count: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FrameView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  strip_api_bench__token__strip_get: {
+    parameters: {
+      query: {
+        first: number;
+        last: number;
+        columns?: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["StripWindow"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  find_spot_api_bench__token__spot_get: {
+    parameters: {
+      query: {
+        what: components["schemas"]["Spot"];
+        frame: number;
+        step?: -1 | 1;
+        other?: string | null;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SpotView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changes_api_bench__token__changes_get: {
+    parameters: {
+      query: {
+        first: number;
+        count: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangesView"];
         };
       };
       /** @description Client Error */

@@ -154,7 +154,7 @@ export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
 }
 
 /** What has to be asked again when a table of the database changed. */
-const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes"];
+const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench"];
 const TOUCHES: Record<string, string[]> = {
   show: ["shows", "show", "house", ...PLANNED],
   timeline: ["show", ...PLANNED],

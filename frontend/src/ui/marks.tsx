@@ -54,9 +54,9 @@ export const MARKS: Record<Mark, Look> = {
   },
   film: { word: "film", meaning: "A film scan: its header says nothing about the camera.", shape: "▤", tone: "soft" },
   silent: { word: "no sound", meaning: "The file has no sound.", shape: "∅", tone: "soft" },
-  "sound-left-out": {
-    word: "muted",
-    meaning: "Sound is kept only where it runs at its own speed; the rest is still to come.",
+  "sound-changed": {
+    word: "sound moved",
+    meaning: "Sound runs at another speed than in the file.",
     shape: "♪",
     tone: "soft",
   },

@@ -41,6 +41,7 @@ export const PARTS: PartLook[] = [
       ["whole", "woven, as they are"],
       ["deinterlace", "deinterlaced"],
       ["split", "split, each by itself"],
+      ["original", "original pictures: pulldown and repeats out"],
     ],
   },
   {
@@ -52,6 +53,19 @@ export const PARTS: PartLook[] = [
       ["pitch", "keeps its pitch"],
     ],
   },
+  {
+    part: "framing",
+    name: "raster",
+    choices: [
+      ["keep", "as it is"],
+      ["inside", "fit inside the timeline's"],
+      ["fill", "fill and crop"],
+      ["width", "fit width"],
+      ["height", "fit height"],
+      ["stretch", "stretch"],
+    ],
+  },
+  { part: "span", name: "in, out", example: "whole, or 12-240 in source frames" },
   {
     part: "reverse",
     name: "direction",

@@ -1,0 +1,91 @@
+import { useEffect, useRef, useState } from "react";
+import type { Side } from "./data";
+import { pictureUrl } from "./data";
+import { atHand, picture } from "./pictures";
+
+export type Quality = "draft" | "final";
+export type Area = "whole" | "upper" | "lower" | "trust";
+
+/** One side's picture at a frame: a draft at once, the final one as soon as it is computed. */
+export function View(props: {
+  name: string;
+  side: Side;
+  frame: number;
+  quality: Quality;
+  area: Area;
+  playing: boolean;
+  style?: React.CSSProperties;
+}) {
+  const { side, frame, quality, area, playing } = props;
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [state, setState] = useState<"draft" | "final" | "waiting" | "fault">("waiting");
+  const [fault, setFault] = useState("");
+  const past = frame >= side.length.frames;
+  const at = Math.min(frame, side.length.frames - 1);
+
+  useEffect(() => {
+    let current = true;
+    const draw = (bitmap: ImageBitmap, what: "draft" | "final") => {
+      const target = canvas.current;
+      if (!current || !target) return;
+      if (target.width !== bitmap.width || target.height !== bitmap.height) {
+        target.width = bitmap.width;
+        target.height = bitmap.height;
+      }
+      target.getContext("2d")?.drawImage(bitmap, 0, 0);
+      target.dataset.frame = String(at);
+      target.dataset.size = what;
+      setState(what);
+    };
+    const fail = (error: unknown) => {
+      if (!current) return;
+      setFault(error instanceof Error ? error.message : "No picture.");
+      setState("fault");
+    };
+    const draft = pictureUrl(side.token, at, "draft", "whole");
+    const final = pictureUrl(side.token, at, "final", area);
+    const best = atHand(final);
+    if (best && !(playing && quality === "draft")) draw(best, "final");
+    else {
+      const small = atHand(draft);
+      if (small) draw(small, "draft");
+      else if (!playing) {
+        setState("waiting");
+        picture(draft).then((bitmap) => {
+          if (!atHand(final)) draw(bitmap, "draft");
+        }, fail);
+      }
+      if (!playing && (quality === "final" || area !== "whole"))
+        picture(final).then((bitmap) => draw(bitmap, "final"), fail);
+    }
+    return () => {
+      current = false;
+    };
+  }, [side.token, at, quality, area, playing]);
+
+  const words = {
+    draft: quality === "final" && !playing ? "draft; the final one is being made …" : "draft: the nearest frame, small",
+    final: area === "trust" ? "final; plum: mixed for lack of trust" : "final",
+    waiting: "being made …",
+    fault,
+  }[state];
+  return (
+    <div className="relative min-h-0 min-w-0 overflow-hidden bg-grey" style={props.style}>
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`Side ${props.name}, frame ${at}, ${words}`}
+        className="absolute inset-0 h-full w-full object-contain"
+        style={{ imageRendering: "inherit", opacity: past ? 0.25 : 1 }}
+      />
+      {past && (
+        <span className="absolute inset-0 flex items-center justify-center text-[13px] text-white">
+          has ended at frame {side.length.frames - 1}
+        </span>
+      )}
+      <span className={`absolute right-1 bottom-1 bg-black/55 px-1 text-[11px] leading-4 text-white`}>
+        {state === "fault" ? `▲ ${words}` : words}
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,78 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { answer, api, type Schemas } from "../../data/client";
+
+export type SideAsked = Schemas["SideIn"];
+export type Side = Schemas["SideView"];
+export type Shown = Schemas["FrameView"];
+
+export function useBench(showId: number, clipId: number) {
+  return useQuery({
+    queryKey: ["bench", showId, clipId],
+    queryFn: () =>
+      answer(
+        api.GET("/api/shows/{show_id}/bench/{clip_id}", { params: { path: { show_id: showId, clip_id: clipId } } }),
+      ),
+  });
+}
+
+/** A side worked out by the server; its pictures go by the token in it. */
+export function useSide(showId: number, clipId: number, asked: SideAsked) {
+  return useQuery({
+    queryKey: ["bench", showId, clipId, "side", asked],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.POST("/api/shows/{show_id}/bench/{clip_id}/side", {
+          params: { path: { show_id: showId, clip_id: clipId } },
+          body: asked,
+        }),
+      ),
+  });
+}
+
+/** What a frame of a side shows. */
+export function useShown(token: string | undefined, frame: number) {
+  return useQuery({
+    queryKey: ["bench-shown", token, frame],
+    enabled: token !== undefined,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+    queryFn: async () => {
+      const path = { token: token ?? "" };
+      const found = await answer(
+        api.GET("/api/bench/{token}/shown", { params: { path, query: { first: frame, count: 1 } } }),
+      );
+      return found[0] ?? null;
+    },
+  });
+}
+
+export function useStrip(token: string | undefined, first: number, last: number, columns: number) {
+  return useQuery({
+    queryKey: ["bench-strip", token, first, last, columns],
+    enabled: token !== undefined,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/bench/{token}/strip", {
+          params: { path: { token: token ?? "" }, query: { first, last, columns } },
+        }),
+      ),
+  });
+}
+
+export function useChanges(token: string | undefined, first: number, count: number, wanted: boolean) {
+  return useQuery({
+    queryKey: ["bench-changes", token, first, count],
+    enabled: wanted && token !== undefined && count > 0,
+    staleTime: Infinity,
+    queryFn: () =>
+      answer(
+        api.GET("/api/bench/{token}/changes", { params: { path: { token: token ?? "" }, query: { first, count } } }),
+      ),
+  });
+}
+
+export const pictureUrl = (token: string, frame: number, size: string, part: string) =>
+  `/api/bench/${token}/frames/${frame}?size=${size}&part=${part}`;

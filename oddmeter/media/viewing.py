@@ -1,0 +1,296 @@
+"""Pictures to look at: any timeline frame of any plan as a JPEG, made by what renders, and kept where it is quick.
+
+A *final* picture is the very frame that would be rendered. A *draft* is the nearest source picture, small. What is
+kept on disk is keyed by the file's content and by everything that was decided, so it cannot be stale; the oldest goes
+where there is too much.
+"""
+
+import os
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import partial
+from hashlib import sha256
+from pathlib import Path
+from threading import Event, RLock, Thread
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+
+from oddmeter.core.conform import Conform
+from oddmeter.core.errors import RuleError
+from oddmeter.core.facts import Facts
+from oddmeter.core.framing import Canvas
+from oddmeter.core.treatments import Between
+from oddmeter.media.access import FrameAccess
+from oddmeter.media.making import Maker
+from oddmeter.media.planes import field_of, planes_of, rgb_of
+from oddmeter.media.sequence import sequence
+
+DRAFT_WIDTH = 640
+_QUALITY, _DRAFT_QUALITY = 92, 82
+_MOST_CLIPS, _FRAME_BYTES = 3, 192 << 20
+_KEPT_BYTES, _PRUNE_EVERY = 600 << 20, 200
+_MOST_FILLED = 4_000
+_PLUM = (96, 58, 122)
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A plan to look at, and the clip it is of."""
+
+    path: Path
+    facts: Facts
+    planned: Conform
+    canvas: Canvas
+    cuts: frozenset[int] = frozenset()
+
+    @property
+    def key(self) -> str:
+        """What the file is, and all that is decided: equal only where every picture is."""
+        return _hashed(content_key(self.path), repr((self.planned, self.canvas, sorted(self.cuts), self.facts.scan)))
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of a final picture with square pixels."""
+        width = round(self.canvas.width * self.canvas.pixel_aspect)
+        return max(2, width), self.canvas.height
+
+
+def content_key(path: Path) -> str:
+    """What a file, or the first of a sequence's files, is: its place, size and time of last change."""
+    files = sequence(path).files if "#" in path.name else (path,)
+    try:
+        told = [(str(file), file.stat().st_size, file.stat().st_mtime_ns) for file in (files[0], files[-1])]
+    except (OSError, IndexError) as error:
+        raise RuleError(f"{path.name} is no longer where it was.", "media") from error
+    return _hashed(repr((told, len(files))))
+
+
+class Shelf:
+    """Small files kept in a folder by key, not more than so many bytes in all."""
+
+    def __init__(self, folder: Path, most: int = _KEPT_BYTES) -> None:
+        self.folder, self._most, self._written = folder, most, 0
+
+    def get(self, key: str) -> bytes | None:
+        """What is kept under a key."""
+        try:
+            data = self._place(key).read_bytes()
+        except OSError:
+            return None
+        return data or None
+
+    def put(self, key: str, data: bytes) -> None:
+        """Keep something; where that fails, it is just not kept."""
+        place = self._place(key)
+        unfinished = place.with_suffix(f".{os.getpid()}.part")
+        try:
+            place.parent.mkdir(parents=True, exist_ok=True)
+            unfinished.write_bytes(data)
+            unfinished.replace(place)
+        except OSError:
+            return
+        self._written += 1
+        if self._written % _PRUNE_EVERY == 0:
+            self.prune()
+
+    def prune(self) -> None:
+        """Take away the oldest until there is not too much."""
+        found = []
+        for place in self.folder.glob("*/*"):
+            try:
+                about = place.stat()
+            except OSError:
+                continue
+            found.append((about.st_mtime_ns, about.st_size, place))
+        total = sum(size for _, size, _ in found)
+        for _, size, place in sorted(found):
+            if total <= self._most:
+                return
+            place.unlink(missing_ok=True)
+            total -= size
+
+    def _place(self, key: str) -> Path:
+        return self.folder / key[:2] / key
+
+
+@dataclass
+class _Opened:
+    """The frames of one clip, for one thread at a time, and a maker for each plan that is looked at."""
+
+    frames: FrameAccess
+    lock: RLock = field(default_factory=RLock)
+    makers: OrderedDict[str, Maker] = field(default_factory=OrderedDict)
+
+
+class Viewing:
+    """What the Bench looks with: a few clips open, pictures kept on a shelf."""
+
+    def __init__(self, folder: Path) -> None:
+        self.shelf = Shelf(folder)
+        self._opened: OrderedDict[str, _Opened] = OrderedDict()
+        self._lock = RLock()
+        self._fill: tuple[Event, Thread] | None = None
+
+    def close(self) -> None:
+        """Close every clip, and stop what is being filled in."""
+        self.stop_filling()
+        with self._lock:
+            while self._opened:
+                self._shut(self._opened.popitem()[1])
+
+    def draft(self, subject: Subject, number: int) -> bytes:
+        """The nearest source picture of a timeline frame, small."""
+        unit = nearest(subject.planned, number)
+        return self._kept(_draft_key(subject, unit), lambda: self._drawn_small(subject, unit))
+
+    def final(self, subject: Subject, number: int, part: str | None = None) -> bytes:
+        """A timeline frame as it is rendered; ``part`` "upper" or "lower" for one of its fields, "trust" with what was
+        mixed for lack of trust laid over it."""
+        key = _hashed(subject.key, "final", str(number), part or "")
+        return self._kept(key, lambda: self._made(subject, number, part))
+
+    def changes(self, subject: Subject, first: int, count: int) -> list[float]:
+        """How much each timeline frame differs from the one before, in grey levels: 0 where nothing does."""
+        out: list[float] = []
+        before: npt.NDArray[np.uint8] | None = None
+        for number in range(max(0, first - 1), first + count):
+            data = self._kept(_hashed(subject.key, "small", str(number)), partial(self._small, subject, number))
+            seen = np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE), np.uint8)
+            if number >= first:
+                out.append(0.0 if before is None else float(cv2.absdiff(seen, before).mean()))
+            before = seen
+        return out
+
+    def fill(self, subject: Subject) -> None:
+        """Begin to put the drafts of a whole clip on the shelf, in place of any filling that is under way."""
+        self.stop_filling()
+        enough = Event()
+        thread = Thread(target=self._fill_in, args=(subject, enough), daemon=True, name="bench drafts")
+        self._fill = (enough, thread)
+        thread.start()
+
+    def stop_filling(self) -> None:
+        """Stop filling in, and wait until that has ended."""
+        if self._fill is not None:
+            self._fill[0].set()
+            self._fill[1].join(timeout=5)
+            self._fill = None
+
+    def _fill_in(self, subject: Subject, enough: Event) -> None:
+        try:
+            with FrameAccess(subject.path, subject.facts) as frames:
+                maker = Maker(frames, subject.planned, subject.canvas, "yuv420p", subject.cuts)
+                for unit in range(min(subject.planned.frame_map.units, _MOST_FILLED)):
+                    if enough.is_set():
+                        return
+                    key = _draft_key(subject, unit)
+                    if self.shelf.get(key) is None:
+                        self.shelf.put(key, _jpeg(maker.source_picture(unit, _small_canvas(subject)), _DRAFT_QUALITY))
+                        time.sleep(0.001)
+        except RuleError:
+            return
+
+    def _kept(self, key: str, make: Callable[[], bytes]) -> bytes:
+        data = self.shelf.get(key)
+        if data is None:
+            data = make()
+            self.shelf.put(key, data)
+        return data
+
+    def _drawn_small(self, subject: Subject, unit: int) -> bytes:
+        opened = self._open(subject)
+        with opened.lock:
+            picture = self._maker(opened, subject).source_picture(unit, _small_canvas(subject))
+        return _jpeg(picture, _DRAFT_QUALITY)
+
+    def _made(self, subject: Subject, number: int, part: str | None) -> bytes:
+        opened = self._open(subject)
+        with opened.lock:
+            made = self._maker(opened, subject).made(number)
+        frame = made.frame if part in (None, "trust") else field_of(made.frame, part or "upper")
+        picture = rgb_of(frame)
+        if picture.dtype != np.uint8:
+            picture = (picture >> 8).astype(np.uint8)
+        width, height = subject.size
+        lines = cv2.INTER_NEAREST if part in ("upper", "lower") else cv2.INTER_AREA
+        if picture.shape[:2] != (height, width):
+            picture = np.asarray(cv2.resize(picture, (width, height), interpolation=lines), np.uint8)
+        if part == "trust" and made.mixed_part is not None:
+            over = np.asarray(cv2.resize(made.mixed_part, (width, height)), np.float32)[..., None] * 0.7
+            picture = (picture * (1 - over) + np.array(_PLUM, np.float32) * over).astype(np.uint8)
+        return _jpeg(picture, _QUALITY)
+
+    def _small(self, subject: Subject, number: int) -> bytes:
+        opened = self._open(subject)
+        with opened.lock:
+            frame = self._maker(opened, subject).made(number).frame
+        luma, bits = planes_of(frame)[0], frame.format.components[0].bits
+        small = np.asarray(cv2.resize(luma, (240, 136), interpolation=cv2.INTER_AREA), luma.dtype)
+        good, data = cv2.imencode(".png", (small >> max(0, bits - 8)).astype(np.uint8))
+        if not good:
+            raise RuleError("This picture cannot be shown.", "media")
+        return data.tobytes()
+
+    def _open(self, subject: Subject) -> _Opened:
+        key = content_key(subject.path)
+        with self._lock:
+            if key not in self._opened:
+                size = max(1, subject.facts.width * subject.facts.height * 2)
+                frames = FrameAccess(subject.path, subject.facts, min(400, max(24, _FRAME_BYTES // size)))
+                self._opened[key] = _Opened(frames)
+            self._opened.move_to_end(key)
+            while len(self._opened) > _MOST_CLIPS:
+                self._shut(self._opened.popitem(last=False)[1])
+            return self._opened[key]
+
+    def _maker(self, opened: _Opened, subject: Subject) -> Maker:
+        key = subject.key
+        if key not in opened.makers:
+            name = opened.frames.frame(subject.planned.span[0]).format.name
+            opened.makers[key] = Maker(opened.frames, subject.planned, subject.canvas, name, subject.cuts)
+        opened.makers.move_to_end(key)
+        while len(opened.makers) > 4:
+            opened.makers.popitem(last=False)
+        return opened.makers[key]
+
+    def _shut(self, opened: _Opened) -> None:
+        with opened.lock:
+            opened.frames.__exit__()
+            opened.makers.clear()
+
+
+def nearest(planned: Conform, number: int) -> int:
+    """The source unit that Pick shows in a timeline frame, or else the nearest to its moment."""
+    if planned.treatment.between is Between.PICK:
+        return planned.frame_map.pick(number)
+    weights = planned.frame_map.weights(number)
+    return weights.second if weights.second_weight * 2 > 1 else weights.first
+
+
+def _draft_key(subject: Subject, unit: int) -> str:
+    frames, framing = subject.planned.unit(unit), subject.planned.treatment.framing
+    return _hashed(content_key(subject.path), repr((subject.planned.fields, frames, framing, _small_canvas(subject))))
+
+
+def _small_canvas(subject: Subject) -> Canvas:
+    width, height = subject.size
+    small = min(DRAFT_WIDTH, width)
+    return Canvas(small // 2 * 2, max(2, round(height * small / width) // 2 * 2))
+
+
+def _jpeg(picture: npt.NDArray[np.uint8] | VideoFrame, quality: int) -> bytes:
+    array = rgb_of(picture) if isinstance(picture, VideoFrame) else picture
+    eight = array if array.dtype == np.uint8 else (array >> 8).astype(np.uint8)
+    good, data = cv2.imencode(".jpg", eight[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+    if not good:
+        raise RuleError("This picture cannot be shown.", "media")
+    return data.tobytes()
+
+
+def _hashed(*texts: str) -> str:
+    return sha256("\0".join(texts).encode()).hexdigest()
