@@ -31,6 +31,7 @@ from oddmeter.media.access import FrameAccess
 from oddmeter.media.decode import read_ahead
 from oddmeter.media.making import Maker
 from oddmeter.media.matroska import PLACEHOLDER, state_pixel_shape
+from oddmeter.media.quicktime import state_field_order
 from oddmeter.media.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.sound import SoundPlan, made_sound, named_layout
 
@@ -122,6 +123,8 @@ def render(
         if _shape_is_missing(plan):
             canvas = plan.canvas
             state_pixel_shape(unfinished, canvas.width, canvas.height, canvas.pixel_aspect)
+        if plan.field_order and plan.setting is Setting.EDIT:
+            state_field_order(unfinished, plan.field_order)
         before_placing()
         _move_into_place(unfinished, plan.out)
     except (av.error.FFmpegError, OSError) as error:

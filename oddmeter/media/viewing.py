@@ -120,7 +120,8 @@ class Shelf:
 
 @dataclass
 class _Opened:
-    """The frames of one clip, for one thread at a time, and a maker for each plan that is looked at."""
+    """The frames of one clip, for one thread at a time, and a maker for each plan that is looked at. A frame carries
+    what converts it, so conversion counts as using it."""
 
     frames: FrameAccess
     lock: RLock = field(default_factory=RLock)
@@ -212,8 +213,8 @@ class Viewing:
         opened = self._open(subject)
         with opened.lock:
             made = self._maker(opened, subject).made(number)
-        frame = made.frame if part in (None, "trust") else field_of(made.frame, part or "upper")
-        picture = rgb_of(frame)
+            frame = made.frame if part in (None, "trust") else field_of(made.frame, part or "upper")
+            picture = rgb_of(frame)
         if picture.dtype != np.uint8:
             picture = (picture >> 8).astype(np.uint8)
         width, height = subject.size

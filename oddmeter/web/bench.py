@@ -261,14 +261,15 @@ def strip(
 
 @router.get("/bench/{token}/spot")
 def find_spot(
-    here: Here, token: Token, what: Spot, frame: Annotated[int, Query(ge=0)], step: Literal[-1, 1] = 1,
-    other: Token | None = None,
+    here: Here, token: Token, what: Spot, frame: Annotated[int, Query(ge=0)],
+    step: Annotated[int, Query(ge=-1, le=1)] = 1, other: Token | None = None,
 ) -> SpotView:  # fmt: skip
     """The nearest drop, repeat, hiccup, cut or difference to another side, after a timeline frame or before it."""
     subject = here.sides.get(token).subject
     beside = here.sides.get(other).subject.planned if other else None
     planned, scan = subject.planned, subject.canvas.scan
-    return SpotView(frame=sought(what, planned, scan, frame, step, sorted(subject.cuts), beside))
+    way = -1 if step < 0 else 1
+    return SpotView(frame=sought(what, planned, scan, frame, way, sorted(subject.cuts), beside))
 
 
 @router.get("/bench/{token}/changes")

@@ -150,7 +150,8 @@ def _decisions(board: Board, asked: PlanChange, timeline: Timeline) -> Decisions
     given = Decisions()
     if asked.copy_from is not None:
         source = board.some([asked.copy_from.clip_id], timeline)[0].resolved
-        parts = asked.copy_from.parts or [part for part in Part if source.origins.get(part) is not None]
+        # In and out are of one clip alone; they go along only where that is asked for.
+        parts = asked.copy_from.parts or [part for part in source.origins if part is not Part.SPAN]
         own = [part for part in parts if (layer := source.origins.get(part)) and layer.level is not Level.HOUSE]
         given = source.decisions.only(own)
     typed = {part.value: read_part(part, text) for part, text in asked.set.items() if text is not None}
@@ -234,7 +235,7 @@ def titled(part: Part, value: object) -> str:
     before = {
         Part.INTENT: "", Part.READING: "read ", Part.FIELDS: "fields ", Part.BETWEEN: "in-betweens by ",
         Part.EFFORT: "effort ", Part.REACH: "reach ", Part.TRUST: "trust ", Part.HELD: "", Part.SOUND: "sound ",
-        Part.REVERSE: "",
+        Part.REVERSE: "", Part.FRAMING: "", Part.SPAN: "",
     }  # fmt: skip
     return f"{before[part]}{words}"
 

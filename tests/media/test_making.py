@@ -1,6 +1,7 @@
 """What looking and rendering make of a plan, told by frame codes and by fields, against the frame map."""
 
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import replace
 from fractions import Fraction
@@ -30,11 +31,12 @@ from oddmeter.media.making import Made, Maker
 from oddmeter.media.planes import field_of, planes_of, woven
 from oddmeter.media.probe import probe
 from oddmeter.media.render import RenderPlan, render
-from oddmeter.media.settings import Setting
+from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.media.verify import verify
+from oddmeter.media.viewing import Subject, Viewing
 
 REAL = Intent.REAL_TIME
-OWN = Canvas(0, 0)
+PAL, NTSC = Fraction(16, 15), Fraction(8, 9)
 
 
 @contextmanager
@@ -207,6 +209,22 @@ def test_repeats_come_out_and_in_between_pictures_are_built_of_what_is_left(tmp_
             assert 10 * np.log10(255**2 / error.mean()) > 30, number
 
 
+@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("order", ["upper", "lower"])
+def test_every_setting_says_which_field_comes_first(
+    order: str, setting: Setting, footage: dict[str, Path], tmp_path: Path
+) -> None:
+    path = footage["FD1_A01_interview.mov"]
+    facts = probe(path)
+    planned = planned_for(path, "29.97", Treatment(REAL, span=Span(0, 24), framing=Framing.INSIDE))
+    out = tmp_path / f"made{ENCODINGS[setting].suffix}"
+    plan = RenderPlan(path, facts, planned, setting, out, True, Canvas(720, 480, NTSC, order), 48_000)
+    render(plan)
+    assert (probe(out).scan, probe(out).field_order) == (Scan.INTERLACED, order)
+    proof = verify(plan)
+    assert proof.passed, proof
+
+
 @pytest.mark.parametrize("order", ["upper", "lower"])
 def test_each_field_of_an_interlaced_frame_has_its_own_moment(
     order: str, footage: dict[str, Path], tmp_path: Path
@@ -328,9 +346,6 @@ def test_light_is_mixed_not_code_values() -> None:
     assert np.array_equal(planes_of(mixed(white, white, 0.3))[0], planes_of(white)[0])
 
 
-PAL, NTSC = Fraction(16, 15), Fraction(8, 9)
-
-
 @pytest.mark.parametrize(
     ("size", "shape", "canvas", "framing", "wanted"),
     [
@@ -410,3 +425,19 @@ def test_what_a_frame_shows_is_named(footage: dict[str, Path]) -> None:
     with maker_of(path, film) as maker:
         made = maker.made(1)
     assert made.shown == last[1] and woven(made.frame, made.frame).height == made.frame.height
+
+
+def test_many_may_look_at_the_same_frames_at_once(footage: dict[str, Path], tmp_path: Path) -> None:
+    """A decoded frame is shared by all who look at it, and what converts its colour works for one at a time."""
+    path = footage["HB_quay_29.mp4"]
+    facts = probe(path)
+    planned = planned_for(path, "25", Treatment(REAL))
+    subject = Subject(path, facts, planned, Canvas(facts.width, facts.height))
+    viewing = Viewing(tmp_path / "shelf")
+    asked = [(number, part) for number in range(30) for part in (None, "upper", "lower", "trust")]
+    with ThreadPoolExecutor(8) as pool:
+        seen = list(pool.map(lambda one: viewing.final(subject, *one), asked))
+    viewing.close()
+    whole = [data for data, (_, part) in zip(seen, asked, strict=True) if part is None]
+    codes = [read(np.asarray(cv2.imdecode(np.frombuffer(d, np.uint8), cv2.IMREAD_GRAYSCALE), np.uint8)) for d in whole]
+    assert codes == [planned.frame_map.pick(number) for number in range(30)]

@@ -5629,7 +5629,7 @@ export interface operations {
       query: {
         what: components["schemas"]["Spot"];
         frame: number;
-        step?: -1 | 1;
+        step?: number;
         other?: string | null;
       };
       header?: {

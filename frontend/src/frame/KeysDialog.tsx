@@ -51,6 +51,7 @@ const PER_VIEW: Record<string, Row[]> = {
     [["F"], "whole picture, upper field, lower field"],
     [["T"], "lay over what was mixed for lack of trust"],
     [["Q"], "draft or final"],
+    [["B"], "strip and check of the other side"],
     [["U"], "check a stretch for frames that are not new"],
     [["Ctrl Enter"], "keep side B's treatment"],
   ],

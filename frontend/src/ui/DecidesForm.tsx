@@ -34,7 +34,9 @@ export function decidesBody(decides: Decides): Pick<Schemas["RecipeIn"], "intent
 export function DecidesForm({ value, set }: { value: Decides; set: (value: Decides) => void }) {
   const put = (part: string, text: string) => set({ ...value, set: { ...value.set, [part]: text } });
   const flows = value.set.between === "flow";
-  const shown = PARTS.filter(({ part }) => flows || !["effort", "reach", "trust"].includes(part));
+  const shown = PARTS.filter(({ part }) => part !== "span").filter(
+    ({ part }) => flows || !["effort", "reach", "trust"].includes(part),
+  );
   return (
     <div className="grid grid-cols-[5.4rem_minmax(0,1fr)_5.4rem_minmax(0,1fr)] items-center gap-x-3 gap-y-1.5">
       <label className="text-soft" htmlFor="decides-intent">

@@ -77,6 +77,8 @@ function Opened(props: {
   const [stretch, setStretch] = useState<Stretch | null>(null);
   const [loops, setLoops] = useState(false);
   const [checks, setChecks] = useState(false);
+  const [stripOf, setStripOf] = useState<"A" | "B">("A");
+  const strip = stripOf === "A" ? a : b;
   const at = Math.min(frame, length - 1);
   const go = useCallback((to: number) => setFrame(Math.max(0, Math.min(length - 1, to))), [length]);
   const player = usePlayer({
@@ -95,21 +97,23 @@ function Opened(props: {
   const root = useRef<HTMLDivElement>(null);
   useEffect(() => root.current?.focus(), []);
 
-  const put = (key: string, value: string | null) =>
-    setSearch(
-      (now) => {
-        if (value) now.set(key, value);
-        else now.delete(key);
-        return now;
-      },
-      { replace: true },
-    );
+  // What the address says by now, not what it said when this was drawn: the frame is written with a delay.
+  const put = useCallback(
+    (key: string, value: string | null) => {
+      const now = new URLSearchParams(window.location.search);
+      if ((now.get(key) ?? null) === value) return;
+      if (value) now.set(key, value);
+      else now.delete(key);
+      setSearch(now, { replace: true });
+    },
+    [setSearch],
+  );
   const setB = (next: SideAsked) => put("b", Object.keys(next).length ? JSON.stringify(next) : null);
   useEffect(() => {
     if (playing) return;
     const timer = setTimeout(() => put("frame", at ? String(at) : null), 250);
     return () => clearTimeout(timer);
-  });
+  }, [playing, at, put]);
 
   const decide = useAct(
     (change: SideAsked) =>
@@ -147,8 +151,8 @@ function Opened(props: {
     }
   };
   const check = { first: 0, count: 0 };
-  check.first = stretch ? stretch.first : Math.max(0, Math.min(at - CHECKED / 2, a.length.frames - CHECKED));
-  check.count = Math.min(stretch ? stretch.last - stretch.first + 1 : CHECKED, 120, a.length.frames - check.first);
+  check.first = stretch ? stretch.first : Math.max(0, Math.min(at - CHECKED / 2, strip.length.frames - CHECKED));
+  check.count = Math.min(stretch ? stretch.last - stretch.first + 1 : CHECKED, 120, strip.length.frames - check.first);
   const faster = (way: 1 | -1) => {
     const now = player.play.speed;
     player.set(Math.sign(now) === way ? Math.max(-8, Math.min(8, now * 2)) : way);
@@ -181,6 +185,7 @@ function Opened(props: {
     t: () => setArea((now) => (now === "trust" ? "whole" : "trust")),
     q: () => setQuality((now) => (now === "final" ? "draft" : "final")),
     u: () => setChecks((now) => !now),
+    b: () => setStripOf((now) => (now === "A" ? "B" : "A")),
     Escape: () => setStretch(null),
   };
   const press = (event: React.KeyboardEvent) => {
@@ -311,11 +316,13 @@ function Opened(props: {
           </span>
         )}
       </div>
-      {checks && <Changes token={a.token} {...check} frame={at} go={go} />}
+      {checks && <Changes token={strip.token} side={stripOf} {...check} frame={at} go={go} />}
       <FullStrip
-        token={a.token}
-        length={a.length.frames}
-        frame={Math.min(at, a.length.frames - 1)}
+        token={strip.token}
+        length={strip.length.frames}
+        frame={Math.min(at, strip.length.frames - 1)}
+        side={stripOf}
+        swap={() => setStripOf(stripOf === "A" ? "B" : "A")}
         stretch={stretch}
         go={go}
         select={setStretch}
@@ -402,14 +409,18 @@ function Range({ bench, trim }: { bench: Schemas["BenchView"]; trim: (first: num
         className={`${fieldLook} h-6! w-[64px]! px-1! text-right font-mono text-[12.5px]`}
         value={value}
         onChange={(event) => set(event.target.value)}
-        onBlur={take}
         onKeyDown={(event) => event.key === "Enter" && take()}
       />
     </label>
   );
   const trimmed = bench.first_frame > 0 || bench.last_frame < bench.frames - 1;
   return (
-    <span className="flex items-center gap-2" role="group" aria-label="Range in source frames">
+    <span
+      className="flex items-center gap-2"
+      role="group"
+      aria-label="Range in source frames"
+      onBlur={(event) => !event.currentTarget.contains(event.relatedTarget) && take()}
+    >
       {field("in", first, setFirst)}
       {field("out", last, setLast)}
       <span className="text-[12px] text-soft">

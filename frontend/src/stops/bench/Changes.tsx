@@ -6,12 +6,13 @@ const HEIGHT = 46;
 /** The unique-frame check: how much each frame of a stretch differs from the one before. */
 export function Changes(props: {
   token: string;
+  side: string;
   first: number;
   count: number;
   frame: number;
   go: (f: number) => void;
 }) {
-  const { token, first, count, frame, go } = props;
+  const { token, side, first, count, frame, go } = props;
   const asked = useChanges(token, first, count, true);
   const found = asked.data?.changes ?? [];
   const most = Math.max(1, ...found);
@@ -21,7 +22,7 @@ export function Changes(props: {
   return (
     <section aria-label="Unique-frame check" className="flex gap-3 border-t border-hair px-2 py-1">
       <div className="w-[170px] shrink-0 text-[12px] leading-4">
-        <div className="font-semibold">Is every frame new?</div>
+        <div className="font-semibold">Is every frame of {side} new?</div>
         {asked.isPending ? (
           <div className="text-soft">comparing {count} frames …</div>
         ) : asked.error ? (

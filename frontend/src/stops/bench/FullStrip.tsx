@@ -21,8 +21,10 @@ export function FullStrip(props: {
   stretch: Stretch | null;
   go: (frame: number) => void;
   select: (stretch: Stretch | null) => void;
+  side: "A" | "B";
+  swap: () => void;
 }) {
-  const { token, length, frame, stretch, go, select } = props;
+  const { token, length, frame, stretch, go, select, side, swap } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(900);
   const [span, setSpan] = useState(120);
@@ -72,7 +74,10 @@ export function FullStrip(props: {
   return (
     <section aria-label="Meter strip" className="border-t border-hair">
       <div className="flex h-7 items-center gap-2 px-2 text-[12px]">
-        <span className="font-semibold">Strip</span>
+        <span className="font-semibold">Strip of {side}</span>
+        <Button weight="quiet" className="h-6! px-1!" onClick={swap}>
+          show {side === "A" ? "B" : "A"}
+        </Button>
         <span className="text-soft">
           timeline frames <Number>{first}</Number> to <Number>{last}</Number> of <Number>{length}</Number>
         </span>
@@ -169,7 +174,7 @@ function draw(pen: CanvasRenderingContext2D, strip: Schemas["StripWindow"], look
   pen.fillStyle = colour("madder");
   for (const spot of strip.cuts) {
     pen.fillRect(x(spot) - step / 2 - 1, 14, 2, HEIGHT - 14);
-    pen.fillText("cut", x(spot) - step / 2 + 4, HEIGHT - 4);
+    pen.fillText("cut", x(spot) - step / 2 + 4, SOURCE - 8);
   }
   strip.stretches.forEach((one, i) => {
     const from = x(one.first) - step / 2;

@@ -184,13 +184,15 @@ const ALL_PARTS: [Part, string][] = [
 
 /** The treatment of another clip taken over, all of it or only chosen parts. */
 function TakeOver({ copied, decide }: { copied: { id: number; name: string }; decide: Decide }) {
-  const [parts, setParts] = useState(() => new Set(ALL_PARTS.map(([part]) => part)));
+  const [parts, setParts] = useState(
+    () => new Set<Part>(ALL_PARTS.map(([part]) => part).filter((part) => part !== "span")),
+  );
   const toggle = (part: Part) => {
     const next = new Set(parts);
     if (!next.delete(part)) next.add(part);
     setParts(next);
   };
-  const whole = parts.size === ALL_PARTS.length;
+  const whole = parts.size === ALL_PARTS.length - 1 && !parts.has("span");
   return (
     <Popover>
       <PopoverButton className="inline-flex h-7 max-w-44 items-center border border-hair bg-raised px-2.5 hover:border-patina">
