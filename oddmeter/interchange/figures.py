@@ -54,6 +54,8 @@ def read(given: Given) -> Question:
         value = Fraction(1)
     if given.intent not in NEEDS_VALUE and value is not None:
         raise RuleError(f"The intent {given.intent} takes no value.", "treatment")
+    if given.fields is Fields.ORIGINAL:
+        raise RuleError("Original pictures can only be counted in a file; conform does that.", "fields")
     treatment = Treatment(given.intent, value, _rate(given.read_rate), given.fields)
     material = Material(given.frames, Rate.parse(given.file_rate), _rate(given.shot_rate))
     return Question(material, treatment, timeline, given.drop_frame)

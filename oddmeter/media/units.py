@@ -1,5 +1,5 @@
-"""Source units as pictures: whole frames, frames with their fields made one, single fields, or the pictures that were
-there before pulldown.
+"""Source units as pictures: frames as they are, frames with their fields made one, single fields, or the pictures that
+were there before pulldown.
 
 Fields become pictures with libavfilter's bwdif, which keeps the lines that are there and makes those between from
 their neighbours in the picture and in time.

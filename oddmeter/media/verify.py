@@ -73,7 +73,8 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
 
 
 def _sound_check(plan: RenderPlan, made: Facts) -> Check:
-    """The length of the sound in samples; a codec that works in blocks may end up to two of them later."""
+    """The length of the sound in samples; a codec that works in blocks may end up to two of them earlier or
+    later."""
     sound = plan.sound
     if sound is None or made.sound is None:
         wanted = "none" if sound is None else f"{sound.samples} samples"
@@ -81,7 +82,7 @@ def _sound_check(plan: RenderPlan, made: Facts) -> Check:
     with av.open(str(plan.out)) as container:
         found = sum(frame.samples for frame in container.decode(audio=0))
     slack = 0 if ENCODINGS[plan.setting].sound_codec.startswith("pcm") else 2 * BLOCK
-    as_planned = made.sound.sample_rate == sound.rate and 0 <= found - sound.samples <= slack
+    as_planned = made.sound.sample_rate == sound.rate and -slack <= found - sound.samples <= slack
     planned, heard = (f"{count} samples at {rate}" for count, rate in (
         (sound.samples, sound.rate), (found, made.sound.sample_rate),
     ))  # fmt: skip

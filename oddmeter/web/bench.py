@@ -39,6 +39,12 @@ _MOST_AT_ONCE = 120
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
+class Frames(Response):
+    """Pictures, one after the other."""
+
+    media_type = "application/octet-stream"
+
+
 class SideIn(BaseModel):
     """How a side differs from what is planned; empty for the plan itself."""
 
@@ -224,7 +230,7 @@ def picture(
     return Jpeg(data, headers=_FOREVER)
 
 
-@router.get("/bench/{token}/run", response_class=Response)
+@router.get("/bench/{token}/run", response_class=Frames)
 def run(
     here: Here, token: Token, first: Annotated[int, Query(ge=0)], count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)],
     size: Literal["draft", "final"] = "draft",
@@ -236,7 +242,7 @@ def run(
     for number in range(first, min(first + count, subject.planned.frame_map.length)):
         data = here.viewing.draft(subject, number) if size == "draft" else here.viewing.final(subject, number)
         parts += [struct.pack("<I", len(data)), data]
-    return Response(b"".join(parts), media_type="application/octet-stream", headers=_FOREVER)
+    return Frames(b"".join(parts), headers=_FOREVER)
 
 
 @router.get("/bench/{token}/shown")

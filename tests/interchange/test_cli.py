@@ -11,6 +11,9 @@ import pytest
 VECTORS = Path(__file__).parents[1] / "vectors" / "conform.json"
 
 
+CONFORM = ["conform", "x.mov", "--timeline", "25", "--intent", "leave", "--out", "y.mov"]
+
+
 def oddmeter(*arguments: str | Path) -> "subprocess.CompletedProcess[str]":
     command = [sys.executable, "-m", "oddmeter", *map(str, arguments)]
     return subprocess.run(command, capture_output=True, text=True, check=False)
@@ -93,17 +96,53 @@ def test_conform_makes_and_proves_a_file(footage: dict[str, Path], tmp_path: Pat
 
 
 def test_conform_says_what_becomes_of_the_sound(footage: dict[str, Path], tmp_path: Path) -> None:
-    options: list[str | Path] = ["--timeline", "25", "--intent", "every-frame", "--sound", "pitch"]
+    options: list[str | Path] = ["--timeline", "25", "--intent", "every-frame", "--sound", "pitch", "--span", "0-39"]
     got = answer("conform", footage["HB_quay_29.mp4"], *options, "--out", tmp_path / "pitch.mp4")
     sound = next(check for check in got["proof"]["checks"] if check["name"] == "sound")
     assert sound["planned"] == f"{got['plan']['timeline_frames'] * 48_000 // 25} samples at 48000"
     assert got["proof"]["passed"]
-    options = ["--timeline", "25", "--intent", "leave", "--sound", "off", "--out", tmp_path / "left.mp4"]
+    options = [
+        "--timeline",
+        "25",
+        "--intent",
+        "leave",
+        "--sound",
+        "off",
+        "--span",
+        "0-39",
+        "--out",
+        tmp_path / "left.mp4",
+    ]
     got = answer("conform", footage["HB_quay_29.mp4"], *options)
     silent = next(check for check in got["proof"]["checks"] if check["name"] == "sound")
     assert silent["found"] == "none" and got["plan"]["speed"] == "1/1" and got["proof"]["passed"]
     wrong = oddmeter("conform", footage["HB_quay_29.mp4"], *options[:4], "--sound", "loud", "--out", tmp_path / "x.mp4")
     assert wrong.returncode == 2 and "loud" in wrong.stderr
+
+
+def test_conform_makes_whatever_the_application_does(footage: dict[str, Path], tmp_path: Path) -> None:
+    """In-betweens, range, raster, scan and held rate from the command line, each in the proof."""
+    clip = footage["HB_quay_29.mp4"]
+    slow = answer(
+        "conform", clip, "--timeline", "25", "--intent", "pace", "--value", "50%", "--between", "flow", "--effort",
+        "quick", "--reach", "64", "--trust", "70%", "--span", "10-21", "--out", tmp_path / "slow.mp4",
+    )  # fmt: skip
+    assert slow["proof"]["passed"] and slow["plan"]["timeline_frames"] == 21
+    tape = answer(
+        "conform", clip, "--timeline", "29.97", "--drop-frame", "--intent", "real-time", "--raster", "720x480@8/9",
+        "--fit", "fill", "--scan", "lower", "--held-rate", "on twos", "--sound", "pitch", "--sound-rate", "44100",
+        "--span", "0-59", "--setting", "edit", "--out", tmp_path / "tape.mov",
+    )  # fmt: skip
+    found = {check["name"]: check["found"] for check in tape["proof"]["checks"]}
+    assert tape["proof"]["passed"] and found["raster"] == "720 × 480" and found["fields"] == "lower first"
+    assert found["repeats"] == "30" and found["sound"].endswith("at 44100")
+
+
+def test_conform_takes_pulldown_out_by_itself(footage: dict[str, Path], tmp_path: Path) -> None:
+    tape = footage["CH_evensong_2997.mov"]
+    options = ["--timeline", "23.976", "--intent", "every-frame", "--fields", "original"]
+    got = answer("conform", tape, *options, "--out", tmp_path / "film.mkv")
+    assert got["proof"]["passed"] and got["plan"]["timeline_frames"] == 120 and got["plan"]["speed"] == "1/1"
 
 
 @pytest.mark.parametrize(
@@ -114,6 +153,17 @@ def test_conform_says_what_becomes_of_the_sound(footage: dict[str, Path], tmp_pa
         (["calc", "--timeline", "25", "--file", "25", "--frames", "9", "--intent", "sideways"], 2, "sideways"),
         (["calc", "--timeline", "25", "--file", "25", "--frames", "9", "--intent", "pace"], 2, "needs a value"),
         (["calc", "--cases", "/nowhere.json"], 2, "cannot be read"),
+        ([*CONFORM, "--raster", "wide"], 2, "is no raster"),
+        ([*CONFORM, "--scan", "odd"], 2, "--scan takes progressive, upper or lower"),
+        ([*CONFORM, "--fit", "fill"], 2, "--fit needs --raster"),
+        ([*CONFORM, "--span", "9-3"], 2, "lies before the in point"),
+        ([*CONFORM, "--between", "blend"], 2, "pick, mix, flow"),
+        ([*CONFORM, "--trust", "150%"], 2, "between 0 and 100"),
+        (
+            ["calc", "--timeline", "25", "--file", "25", "--frames", "9", "--intent", "leave", "--fields", "original"],
+            2,
+            "conform does that",
+        ),
         (["timecode", "--rate", "29.97", "00:01:00;00"], 2, "drop-frame skips"),
         (["timecode", "--rate", "25", "--drop-frame", "5"], 2, "does not exist at 25"),
         (["conform", "/nowhere.mov", "--timeline", "25", "--intent", "real-time", "--out", "/tmp/x.mp4"], 2, "no file"),

@@ -21,10 +21,11 @@ def test_every_operation_is_described_and_answers_with_a_type(document: dict[str
     free_form = {"get /api/events", "get /api/shows/{show_id}/sheet.csv", "get /api/shows/{show_id}/sheet.json",
         "get /api/shows/{show_id}/sheet.html", "get /api/house.schema.json",
     }  # fmt: skip
+    pictures = {"image/jpeg", "application/octet-stream"}
     for name, operation in operations(document):
         assert operation["summary"] and operation["description"], name
         good = next(answer for status, answer in operation["responses"].items() if status.startswith("2"))
-        if name in free_form or "204" in operation["responses"] or "image/jpeg" in good.get("content", {}):
+        if name in free_form or "204" in operation["responses"] or set(good.get("content", {})) & pictures:
             continue
         schema = good["content"]["application/json"]["schema"]
         assert "$ref" in schema or schema.get("items"), f"{name} answers with anything"
@@ -46,7 +47,7 @@ def test_every_field_has_a_type(document: dict[str, Any]) -> None:
 
 
 def test_exact_numbers_never_travel_as_floats(document: dict[str, Any]) -> None:
-    drawn_only = {("StripView", "source_a_beat")}
+    drawn_only = {("StripView", "source_a_beat"), ("BenchView", "frame_seconds"), ("BeatView", "weight")}
     floats = {
         (name, field)
         for name, schema in document["components"]["schemas"].items()

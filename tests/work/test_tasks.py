@@ -69,7 +69,7 @@ def test_a_file_is_made_and_proven(desk: Desk) -> None:
 def test_a_file_that_a_dead_worker_placed_is_proven_not_made_again(desk: Desk) -> None:
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
-    plan = render_plan(desk.config, desk.render(asked), clip.facts)  # type: ignore[arg-type]
+    plan = render_plan(desk.config, desk.render(asked), clip)
     render(plan)
     made_at = plan.out.stat().st_mtime_ns
     with desk.database.transaction() as connection:

@@ -5533,7 +5533,9 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content?: never;
+        content: {
+          "application/octet-stream": string;
+        };
       };
       /** @description Client Error */
       "4XX": {
@@ -5542,7 +5544,7 @@ export interface operations {
         };
         content: {
           "application/problem+json": unknown;
-          "application/json": components["schemas"]["Problem"];
+          "application/octet-stream": components["schemas"]["Problem"];
         };
       };
     };

@@ -29,6 +29,7 @@ const PER_VIEW: Record<string, Row[]> = {
     [["6"], "leave as it is"],
     [["7"], "read at another rate …"],
     [["0"], "no decision"],
+    [["Enter"], "look at the clip on the Bench"],
     [["/"], "find in the ledger"],
   ],
   bench: [

@@ -29,6 +29,7 @@ export function Ledger(props: {
   decide: Decide;
   ask: (field: "pace" | "speed" | "fit" | "read") => void;
   find: () => void;
+  look: (id: number) => void;
 }) {
   const { data, columns, folded } = props;
   const scroller = useRef<HTMLDivElement>(null);
@@ -50,6 +51,10 @@ export function Ledger(props: {
     show: (index) => view.scrollToIndex(lineOf[index] ?? 0),
     acts: {
       "/": props.find,
+      Enter: () => {
+        const clip = clips[list.current];
+        if (clip) props.look(clip.id);
+      },
       "1": () => props.decide({ intent: { intent: "real-time" } }),
       "2": () => props.decide({ intent: { intent: "every-frame" } }),
       "3": () => props.ask("pace"),
@@ -148,6 +153,7 @@ export function Ledger(props: {
                 current={clips[current]?.id === line.id}
                 onClick={(event) => list.click(event, clips.indexOf(line))}
                 onToggle={() => list.toggle(clips.indexOf(line))}
+                onLook={() => props.look(line.id)}
               />
             );
           })}

@@ -14,6 +14,7 @@ export function LedgerRow(props: {
   current: boolean;
   onClick: (event: MouseEvent) => void;
   onToggle: () => void;
+  onLook: () => void;
 }) {
   const { row, selected, current, columns } = props;
   const span = { gridColumn: `span ${columns.length}` };
@@ -25,6 +26,7 @@ export function LedgerRow(props: {
       aria-label={props.name}
       style={{ ...props.style, gridTemplateColumns: props.tracks }}
       onClick={props.onClick}
+      onDoubleClick={props.onLook}
       className={`absolute inset-x-0 grid cursor-default items-center gap-x-1.5 border-b border-hair px-2 select-none ${
         selected ? "bg-patina-wash" : "hover:bg-sunk"
       } ${current ? "group-focus-visible:outline-2 group-focus-visible:-outline-offset-2 group-focus-visible:outline-patina" : ""}`}

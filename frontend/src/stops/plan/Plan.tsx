@@ -202,6 +202,7 @@ export function Plan() {
           decide={decide}
           ask={(field) => asking.current(field)}
           find={() => finder.current?.focus()}
+          look={(id) => void navigate(`/shows/${showId}/bench/${id}`)}
         />
         <DecisionBar
           selected={selected.length}

@@ -1,0 +1,131 @@
+"""How long a step on the Bench takes: from asking for a frame of a 1080p long-GOP clip to its picture on screen.
+
+    python bench/looking.py
+
+A clip of 750 frames at 1920 × 1080 with a key frame every 250 is made, brought in and opened in Debian's Chromium, as a
+person would. Measured in the page: the first look; then, once the drafts are filled in, steps to frames far apart, and
+steps of one, until a picture of that frame is drawn (a draft or the final one), and until the final one is.
+"""
+
+import json
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Sequence
+from pathlib import Path
+from random import Random
+from typing import Any
+
+import av
+from av.video.frame import VideoFrame
+from playwright.sync_api import Page, sync_playwright
+
+from oddmeter.demo.framecode import stamp
+from oddmeter.demo.motion import MOTION
+
+FRAMES, PORT = 750, 8478
+URL = f"http://127.0.0.1:{PORT}"
+ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+DRAWN = """([frame, size]) => new Promise((done) => {
+  const begun = performance.now();
+  const look = () => {
+    const canvases = [...document.querySelectorAll('canvas[data-frame]')];
+    const there = canvases.length && canvases.every((c) => c.dataset.frame === String(frame)
+      && (size === 'any' || c.dataset.size === 'final'));
+    if (there) done(performance.now() - begun); else requestAnimationFrame(look);
+  };
+  look();
+})"""
+
+
+def make_clip(path: Path) -> None:
+    """A long-GOP clip with its frame codes."""
+    path.parent.mkdir(parents=True)
+    with av.open(str(path), "w", format="mp4") as container:
+        stream = container.add_stream("libx264", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 1920, 1080, "yuv420p"
+        stream.options = {"preset": "veryfast", "crf": "23", "g": "250", "x264-params": "scenecut=0"}
+        for number in range(FRAMES):
+            picture = MOTION["textured pan"](number / 100, 960, 540).repeat(2, axis=0).repeat(2, axis=1)
+            stamp(picture, number)
+            frame = VideoFrame.from_ndarray(picture, format="bgr24").reformat(format="yuv420p")
+            frame.pts = number
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+
+
+def ask(path: str, body: str | None = None) -> Any:
+    request = urllib.request.Request(
+        f"{URL}{path}", body.encode() if body else None, {"Content-Type": "application/json"}
+    )
+    with urllib.request.urlopen(request, timeout=60) as answer:
+        return json.load(answer)
+
+
+def step(page: Page, frame: int, size: str) -> float:
+    """Milliseconds from typing a frame until it is drawn on both sides."""
+    field = page.get_by_role("textbox", name="frame")
+    field.fill(str(frame))
+    waiting = page.evaluate_handle(f"() => {{ window.odd = ({DRAWN})([{frame}, '{size}']); return true; }}")
+    field.press("Enter")
+    waited = float(page.evaluate("() => window.odd"))
+    waiting.dispose()
+    return waited
+
+
+def told(name: str, times: Sequence[float]) -> None:
+    print(f"{name:58} median {statistics.median(times):5.0f} ms, worst {max(times):5.0f} ms, of {len(times)}")
+
+
+def main() -> None:
+    data = Path(tempfile.mkdtemp())
+    make_clip(data / "media" / "Long" / "long.mp4")
+    command = [sys.executable, "-m", "oddmeter", "start", "--empty", "--data", str(data), "--port", str(PORT)]
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    try:
+        for _ in range(300):
+            try:
+                ask("/api/shows")
+                break
+            except OSError:
+                time.sleep(0.2)
+        show = ask("/api/shows", '{"name": "Look", "timeline": {"name": "Main", "rate": "25"}}')["id"]
+        ask(f"/api/shows/{show}/deliveries", '{"name": "Long", "root": "Footage", "path": "Long"}')
+        while not ask(f"/api/shows/{show}/ledger")["ids"] or not looked_at(show):
+            time.sleep(0.5)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(f"{URL}/shows/{show}/plan")
+            page.wait_for_timeout(1500)
+            begun = time.monotonic()
+            page.get_by_role("link", name="Bench").click()
+            page.wait_for_selector("canvas[data-frame]")
+            print(f"{'first look at the clip, from Plan':58} {1000 * (time.monotonic() - begun):12.0f} ms")
+            page.wait_for_timeout(45_000)
+            dice = Random(4)
+            far = [dice.randrange(FRAMES) for _ in range(60)]
+            told("a step to any frame: a picture of it", [step(page, frame, "any") for frame in far])
+            far = [dice.randrange(FRAMES) for _ in range(30)]
+            told("a step to any frame: the final picture", [step(page, frame, "final") for frame in far])
+            on = list(range(300, 340))
+            told("a step of one, forwards: the final picture", [step(page, frame, "final") for frame in on])
+            back = list(range(620, 580, -1))
+            told("a step of one, backwards: the final picture", [step(page, frame, "final") for frame in back])
+            browser.close()
+    finally:
+        process.terminate()
+        process.wait(30)
+        shutil.rmtree(data, ignore_errors=True)
+
+
+def looked_at(show: int) -> bool:
+    return all(clip["look"]["state"] == "done" for clip in ask(f"/api/shows/{show}/evidence")["clips"])
+
+
+if __name__ == "__main__":
+    main()
