@@ -91,12 +91,9 @@ class Maker:
         """All timeline frames in turn."""
         return (self.made(number).frame for number in range(self.planned.frame_map.length))
 
-    def source_picture(self, unit: int, canvas: Canvas) -> VideoFrame:
-        """A source unit by itself in another, usually a smaller canvas, framed as the plan frames it."""
-        framing = self.planned.treatment.framing
-        framing = Framing.STRETCH if framing is Framing.KEEP else framing
-        picture = self._units.picture(unit)
-        return framed(picture, canvas, framing, self._shape, "yuv444p", fields=False)
+    def source_picture(self, unit: int) -> VideoFrame:
+        """A source unit by itself, as it is."""
+        return self._units.picture(unit)
 
     def _framed(self, frame: VideoFrame) -> VideoFrame:
         framing = self.planned.treatment.framing

@@ -150,15 +150,17 @@ def matrix_for(lines: int) -> int:
     return _BT709 if lines >= _HD_LINES else _BT601
 
 
-def rgb_of(frame: VideoFrame) -> Picture:
-    """The picture as red, green and blue."""
+def rgb_of(frame: VideoFrame, size: tuple[int, int] | None = None) -> Picture:
+    """The picture as red, green and blue; brought to a smaller ``size``, width and height, on the way."""
     deep = frame.format.components[0].bits > 8
     name = "rgb48le" if deep else "rgb24"
     out = frame.reformat(
         format=name,
         src_colorspace=_swscale(matrix_of(frame)),
         dst_color_range=ColorRange.JPEG,
-        interpolation=_EXACT,
+        width=size[0] if size else None,
+        height=size[1] if size else None,
+        interpolation=Interpolation.AREA if size else _EXACT,
         **_range(frame, "src"),
     )
     array = out.to_ndarray()

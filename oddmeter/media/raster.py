@@ -77,7 +77,7 @@ def _scaled(frame: VideoFrame, canvas: Canvas, place: Placement, shift: float, m
     out = empty_like(frame, canvas.width, canvas.height)
     for made, plane, black in zip(planes_of(out), planes_of(frame), black_levels(frame), strict=True):
         made[:] = black
-        _put(made, _resized(plane, place.width, place.height, shift), place)
+        put(made, _resized(plane, place.width, place.height, shift), place)
     return out
 
 
@@ -96,9 +96,9 @@ def _resized(plane: Plane, width: int, height: int, shift: float) -> Plane:
     return np.asarray(cv2.resize(plane, (width, height), interpolation=way), plane.dtype)
 
 
-def _put(canvas: Plane, picture: Plane, place: Placement) -> None:
+def put(canvas: Plane, picture: Plane, place: Placement) -> None:
     """Put a picture onto the canvas, cut off where it stands over."""
-    high, wide = canvas.shape
+    high, wide = canvas.shape[:2]
     top, left = max(0, place.top), max(0, place.left)
     bottom, right = min(high, place.top + place.height), min(wide, place.left + place.width)
     canvas[top:bottom, left:right] = picture[

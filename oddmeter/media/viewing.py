@@ -23,11 +23,12 @@ from av.video.frame import VideoFrame
 from oddmeter.core.conform import Conform
 from oddmeter.core.errors import RuleError
 from oddmeter.core.facts import Facts
-from oddmeter.core.framing import Canvas
-from oddmeter.core.treatments import Between
+from oddmeter.core.framing import Canvas, placed
+from oddmeter.core.treatments import Between, Framing
 from oddmeter.media.access import FrameAccess
 from oddmeter.media.making import Maker
 from oddmeter.media.planes import field_of, planes_of, rgb_of
+from oddmeter.media.raster import put
 from oddmeter.media.sequence import sequence
 
 DRAFT_WIDTH = 640
@@ -191,7 +192,7 @@ class Viewing:
                         return
                     key = _draft_key(subject, unit)
                     if self.shelf.get(key) is None:
-                        self.shelf.put(key, _jpeg(maker.source_picture(unit, _small_canvas(subject)), _DRAFT_QUALITY))
+                        self.shelf.put(key, _draft_of(subject, maker.source_picture(unit)))
                         time.sleep(0.001)
         except RuleError:
             return
@@ -206,8 +207,7 @@ class Viewing:
     def _drawn_small(self, subject: Subject, unit: int) -> bytes:
         opened = self._open(subject)
         with opened.lock:
-            picture = self._maker(opened, subject).source_picture(unit, _small_canvas(subject))
-        return _jpeg(picture, _DRAFT_QUALITY)
+            return _draft_of(subject, self._maker(opened, subject).source_picture(unit))
 
     def _made(self, subject: Subject, number: int, part: str | None) -> bytes:
         opened = self._open(subject)
@@ -278,16 +278,26 @@ def _draft_key(subject: Subject, unit: int) -> str:
     return _hashed(content_key(subject.path), repr((subject.planned.fields, frames, framing, _small_canvas(subject))))
 
 
+def _draft_of(subject: Subject, frame: VideoFrame) -> bytes:
+    """A source picture small on the canvas, quickly: its colour is converted as it is brought down."""
+    canvas, framing, facts = _small_canvas(subject), subject.planned.treatment.framing, subject.facts
+    framing = Framing.STRETCH if framing is Framing.KEEP else framing
+    place = placed(frame.width, frame.height, facts.pixel_aspect, canvas, framing)
+    picture = rgb_of(frame, (place.width, place.height))
+    eight = picture if picture.dtype == np.uint8 else (picture >> 8).astype(np.uint8)
+    out = np.zeros((canvas.height, canvas.width, 3), np.uint8)
+    put(out, eight, place)
+    return _jpeg(out, _DRAFT_QUALITY)
+
+
 def _small_canvas(subject: Subject) -> Canvas:
     width, height = subject.size
     small = min(DRAFT_WIDTH, width)
     return Canvas(small // 2 * 2, max(2, round(height * small / width) // 2 * 2))
 
 
-def _jpeg(picture: npt.NDArray[np.uint8] | VideoFrame, quality: int) -> bytes:
-    array = rgb_of(picture) if isinstance(picture, VideoFrame) else picture
-    eight = array if array.dtype == np.uint8 else (array >> 8).astype(np.uint8)
-    good, data = cv2.imencode(".jpg", eight[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+def _jpeg(picture: npt.NDArray[np.uint8], quality: int) -> bytes:
+    good, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
     if not good:
         raise RuleError("This picture cannot be shown.", "media")
     return data.tobytes()

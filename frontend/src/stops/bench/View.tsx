@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import type { Side } from "./data";
 import { pictureUrl } from "./data";
-import { atHand, picture } from "./pictures";
+import { atHand, inTurn, picture } from "./pictures";
 
 export type Quality = "draft" | "final";
 export type Area = "whole" | "upper" | "lower" | "trust";
@@ -56,12 +56,12 @@ export function View(props: {
         }, fail);
       }
       if (!playing && (quality === "final" || area !== "whole"))
-        picture(final).then((bitmap) => draw(bitmap, "final"), fail);
+        inTurn(props.name, final).then((bitmap) => draw(bitmap, "final"), fail);
     }
     return () => {
       current = false;
     };
-  }, [side.token, at, quality, area, playing]);
+  }, [side.token, at, quality, area, playing, props.name]);
 
   const words = {
     draft: quality === "final" && !playing ? "draft; the final one is being made …" : "draft: the nearest frame, small",

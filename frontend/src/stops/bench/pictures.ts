@@ -42,6 +42,36 @@ export function picture(url: string): Promise<ImageBitmap> {
   return asking;
 }
 
+interface Turn {
+  url: string;
+  done: (bitmap: ImageBitmap) => void;
+  failed: (error: unknown) => void;
+}
+const turns = new Map<string, { busy: boolean; next: Turn | null }>();
+
+/**
+ * The picture, but one at a time for each side: while one is being made, only the last one asked for waits, so that
+ * stepping quickly does not leave the server with pictures that nobody looks at any more.
+ */
+export function inTurn(side: string, url: string): Promise<ImageBitmap> {
+  const at = turns.get(side) ?? { busy: false, next: null };
+  turns.set(side, at);
+  return new Promise((done, failed) => {
+    at.next = { url, done, failed };
+    if (!at.busy) void goOn(at);
+  });
+}
+
+async function goOn(at: { busy: boolean; next: Turn | null }): Promise<void> {
+  at.busy = true;
+  while (at.next) {
+    const turn = at.next;
+    at.next = null;
+    await picture(turn.url).then(turn.done, turn.failed);
+  }
+  at.busy = false;
+}
+
 const running = new Set<string>();
 
 /** Ask for many frames at once, ahead of playing; each length stands before its picture, in four bytes. */
