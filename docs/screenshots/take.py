@@ -11,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import urllib.parse
 import urllib.request
 from pathlib import Path
 
@@ -53,8 +54,31 @@ def wait_until_all_is_seen() -> None:
         time.sleep(1)
 
 
+def bench(page: Page, clip: str, side: dict[str, object], keys: str, name: str) -> None:
+    """A clip on the Bench with a side B of its own, after some keys."""
+    with urllib.request.urlopen(f"{URL}/api/shows/1/evidence", timeout=20) as answer:
+        clips = {one["name"]: one["id"] for one in json.load(answer)["clips"]}
+    page.goto(f"{URL}/shows/1/bench/{clips[clip]}?b={urllib.parse.quote(json.dumps(side))}")
+    page.get_by_role("img", name=re.compile("^Side B, frame 0, final")).wait_for()
+    for key in keys.split():
+        page.keyboard.press(key)
+        page.wait_for_timeout(400)
+    page.wait_for_timeout(3000)
+    shoot(page, name)
+
+
+def take_bench(dim: Page, paper: Page) -> None:
+    flow = {"set": {"between": "flow"}}
+    bench(paper, "VR_clock_23.mkv", flow, "Shift+ArrowRight Shift+ArrowRight r", "bench-paper")
+    originals = {"set": {"fields": "original"}}
+    bench(paper, "CH_evensong_2997.mov", originals, "b c u ArrowRight ArrowRight", "bench-check-paper")
+    half = {"intent": {"intent": "pace", "value": "20%"}, "set": {"between": "flow", "trust": "80%"}}
+    bench(dim, "FD1_B02_sparks_119.mov", half, "Shift+ArrowRight ArrowRight t ArrowRight b", "bench-trust-dim")
+
+
 def take_all(browser: Browser) -> None:
     dim = page_in(browser, "dim")
+    take_bench(dim, page_in(browser, "paper"))
     dim.goto(f"{URL}/shows/1/plan?beside=2")
     dim.get_by_role("row", name="VR_lantern").click()
     dim.keyboard.press("7")

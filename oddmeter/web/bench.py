@@ -24,10 +24,9 @@ from oddmeter.media.viewing import Subject
 from oddmeter.store.shows import Timeline
 from oddmeter.web.board import Row
 from oddmeter.web.brief import ShowId
-from oddmeter.web.changing import ClipRef, IntentIn, PlanChange, changed
+from oddmeter.web.changing import ClipRef, IntentIn, PlanChange, changed, titled
 from oddmeter.web.context import Context, Here
 from oddmeter.web.evidence import Jpeg
-from oddmeter.web.plan import said
 from oddmeter.web.sides import Side, Token
 from oddmeter.web.views import LengthView, RateView, length_view, rate_view
 from oddmeter.work.orders import order_of, plan_to_make
@@ -320,7 +319,7 @@ def _side_view(token: Token, plan: Row, row: Row, planned: Conform, subject: Sub
     frame_map = planned.frame_map
     ours, theirs = row.resolved.decisions, plan.resolved.decisions
     parts = [part for part in Part if getattr(ours, part.value) != getattr(theirs, part.value)]
-    words = [said(part, getattr(ours, part.value)) for part in parts]
+    words = [titled(part, value) for part in parts if (value := getattr(ours, part.value)) is not None]
     if row.known.material and plan.known.material and row.known.material.shot_rate != plan.known.material.shot_rate:
         words.append(f"shot at {row.known.material.shot_rate}")
     width, height = subject.size

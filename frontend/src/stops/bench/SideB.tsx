@@ -67,7 +67,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
             <select
               key={one.part}
               aria-label={`Side B: ${one.name}`}
-              className={`${look} ${one.part === "between" || one.part === "effort" ? "w-[82px]!" : "w-[96px]!"} ${asked.set?.[one.part] ? "border-patina" : ""}`}
+              className={`${look} ${one.part === "between" || one.part === "effort" ? "w-[104px]!" : "w-[118px]!"} ${asked.set?.[one.part] ? "border-patina" : ""}`}
               value={asked.set?.[one.part] ?? ""}
               onChange={(event) => putPart(one.part, event.target.value)}
             >

@@ -128,8 +128,8 @@ export function Handoff() {
           </p>
           {preview.error && chosen.length > 0 && <p className="mt-1 text-madder">▲ {preview.error.message}</p>}
           <p className="mt-1 text-[12.5px] text-soft">
-            Pictures keep their raster for now. Sound is kept where it runs at its own speed; other sound is still to
-            come.
+            Raster, in-betweens, fields and sound are those decided in Plan or on the Bench; rate and scan are the
+            timeline’s.
           </p>
         </div>
         <Files showId={showId} all={all} files={files} chosen={new Set(chosen)} choose={selection.set} />
