@@ -117,7 +117,8 @@ def part_text(part: Part, value: Any) -> str:
         Part.REVERSE: lambda v: "backwards" if v else "forwards",
         Part.FRAMING: lambda v: {"keep": "raster as it is", "inside": "fit inside", "fill": "fill and crop",
                                  "width": "fit width", "height": "fit height", "stretch": "stretch"}[v],
-        Part.SPAN: lambda v: "whole clip" if v == Span() else f"frames {v}".replace("-", " to "),
+        Part.SPAN: lambda v: "whole clip" if v == Span() else (
+            f"frames {v.first} to {'the end' if v.last is None else v.last}"),
         Part.REACH: lambda v: f"{v} pixels",
         Part.TRUST: percent_text,
     }  # fmt: skip

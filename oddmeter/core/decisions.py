@@ -336,9 +336,10 @@ def _share(text: str) -> Fraction:
 
 
 def _span(text: str) -> Span:
-    if text == "whole":
+    if text in ("whole", "whole clip"):
         return Span()
-    first, dash, last = (part.strip() for part in text.replace("–", "-").partition("-"))
+    typed = text.removeprefix("frames ").removesuffix("the end").replace(" to ", "-").replace("–", "-")
+    first, dash, last = (part.strip() for part in typed.partition("-"))
     if not dash or not (first.isdecimal() or not first) or not (last.isdecimal() or not last):
         raise RuleError(f"“{text}” is no stretch of source frames. Type one like 12-240.", "span")
     span = Span(int(first or 0), int(last) if last else None)

@@ -6,10 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from oddmeter.core.arithmetic import part_text
 from oddmeter.core.decisions import Decisions, Held, Layer, Level, Part, Reading, Wish, read_part, read_wish, resolve
 from oddmeter.core.errors import RuleError
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import AS_IT_STANDS, Between, Fields, Intent, SoundChoice
+from oddmeter.core.treatments import AS_IT_STANDS, Between, Fields, Framing, Intent, SoundChoice, Span
 
 FILE, SHOT, TIMELINE = Rate.of(25), Rate.of(150), Rate.parse("23.976")
 RATIOS = st.fractions(min_value=Fraction(1, 50), max_value=50, max_denominator=1001)
@@ -110,3 +111,32 @@ def test_a_fit_is_typed_as_a_length_and_left_as_it_is_ignores_other_levels() -> 
     left = resolve([show, clip]).treatment(FILE, SHOT, TIMELINE)
     assert (left.intent, left.held, left.reverse) == (Intent.LEAVE, Fraction(1), False) and left.read_rate is None
     assert resolve([]).treatment(FILE, SHOT, TIMELINE) == AS_IT_STANDS
+
+
+@pytest.mark.parametrize(
+    ("typed", "wanted"),
+    [
+        ("whole", Span()), ("whole clip", Span()), ("12-240", Span(12, 240)), ("12 – 240", Span(12, 240)),
+        ("frames 12 to 240", Span(12, 240)), ("12-", Span(12)), ("-240", Span(0, 240)), ("0-0", Span(0, 0)),
+    ],
+)  # fmt: skip
+def test_in_and_out_are_read_as_people_type_them(typed: str, wanted: Span) -> None:
+    span = read_part(Part.SPAN, typed)
+    assert span == wanted and read_part(Part.SPAN, str(span)) == wanted
+    assert read_part(Part.SPAN, part_text(Part.SPAN, span)) == wanted, "what is shown in the field can be sent again"
+
+
+@pytest.mark.parametrize("typed", ["", "12", "a-b", "9-3", "-1-4", "1.5-3"])
+def test_what_is_no_stretch_of_frames_is_refused(typed: str) -> None:
+    with pytest.raises(RuleError):
+        read_part(Part.SPAN, typed)
+
+
+def test_a_range_and_a_framing_are_decided_like_everything_else() -> None:
+    far = Layer(Level.SHOW, "Tide", Decisions(framing=Framing.FILL))
+    near = Layer(Level.CLIP, "", Decisions(framing=Framing.INSIDE, span=Span(3, 9)))
+    held = resolve([far, near])
+    treatment = held.treatment(Rate.of(25), Rate.of(25), Rate.of(25))
+    assert (treatment.framing, treatment.span) == (Framing.INSIDE, Span(3, 9))
+    assert held.origins[Part.FRAMING].level is held.origins[Part.SPAN].level is Level.CLIP
+    assert resolve([far]).treatment(Rate.of(25), Rate.of(25), Rate.of(25)).span.within(100) == (0, 100)

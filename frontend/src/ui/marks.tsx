@@ -55,7 +55,7 @@ export const MARKS: Record<Mark, Look> = {
   film: { word: "film", meaning: "A film scan: its header says nothing about the camera.", shape: "▤", tone: "soft" },
   silent: { word: "no sound", meaning: "The file has no sound.", shape: "∅", tone: "soft" },
   "sound-changed": {
-    word: "sound moved",
+    word: "sound",
     meaning: "Sound runs at another speed than in the file.",
     shape: "♪",
     tone: "soft",

@@ -36,7 +36,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
     <div className="flex min-w-0 flex-wrap items-center gap-1" role="group" aria-label="Side B">
       <select
         aria-label="Side B: wanted"
-        className={`${look} w-[104px]!`}
+        className={`${look} w-[96px]!`}
         value={intent}
         onChange={(event) => {
           const next = event.target.value;
@@ -67,7 +67,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
             <select
               key={one.part}
               aria-label={`Side B: ${one.name}`}
-              className={`${look} ${one.part === "between" || one.part === "effort" ? "w-[104px]!" : "w-[118px]!"} ${asked.set?.[one.part] ? "border-patina" : ""}`}
+              className={`${look} ${one.part === "effort" ? "w-[70px]!" : "w-[102px]!"} ${asked.set?.[one.part] ? "border-patina" : ""}`}
               value={asked.set?.[one.part] ?? ""}
               onChange={(event) => putPart(one.part, event.target.value)}
             >
@@ -113,7 +113,7 @@ function Typed(props: { name: string; example: string; value: string; put: (text
       aria-label={`Side B: ${props.name}`}
       title={props.example}
       placeholder={props.name}
-      className={`${fieldLook} h-6! w-[62px]! px-1! text-[12px] ${props.value ? "border-patina" : ""}`}
+      className={`${fieldLook} h-6! w-[54px]! px-1! text-[12px] ${props.value ? "border-patina" : ""}`}
       value={text}
       onChange={(event) => setText(event.target.value)}
       onBlur={() => text !== props.value && props.put(text.trim())}
