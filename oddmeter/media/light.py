@@ -19,9 +19,9 @@ from oddmeter.media.planes import Plane, empty_like, is_full_range, luma_weights
 Samples = npt.NDArray[np.float32]
 
 _GAMMA = 2.4
-_FINE = 8192
+_FINE = 1 << 16
 """Steps in which code values are looked up as light; light, which lies closer together in the dark, by its root."""
-_BEYOND = 0.5
+_BEYOND = 1.5
 """How far beyond black and white red, green or blue may lie, as a picture's luma and chroma can have them."""
 
 
@@ -167,5 +167,5 @@ def _to_light() -> Samples:
 
 @lru_cache(maxsize=1)
 def _from_light() -> Samples:
-    roots = np.arange(2 * _FINE) / (_FINE - 1)
+    roots = np.arange(4 * _FINE) / (_FINE - 1)
     return np.asarray((roots**2) ** (1 / _GAMMA), np.float32)
