@@ -1,0 +1,162 @@
+"""What the Bench looks with: drafts and finals told by code, kept by content and decision, never stale."""
+
+import os
+import shutil
+import time
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from oddmeter.core.conform import Material, conform
+from oddmeter.core.errors import RuleError
+from oddmeter.core.facts import Facts
+from oddmeter.core.framing import Canvas
+from oddmeter.core.rates import Rate
+from oddmeter.core.treatments import Between, Effort, Framing, Intent, Span, Treatment
+from oddmeter.demo.framecode import read
+from oddmeter.media.access import FrameAccess
+from oddmeter.media.probe import probe
+from oddmeter.media.viewing import Shelf, Subject, Viewing, content_key, nearest
+
+SLOW = Treatment(Intent.SPEED, Fraction(2, 5))
+
+
+def seen(data: bytes) -> np.ndarray:
+    picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
+    assert picture is not None
+    return np.asarray(picture, np.uint8)
+
+
+def code(data: bytes) -> int | None:
+    return read(seen(data))
+
+
+def subject_of(path: Path, treatment: Treatment = SLOW, canvas: Canvas | None = None) -> Subject:
+    facts = probe(path)
+    assert facts.file_rate is not None
+    planned = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
+    return Subject(path, facts, planned, canvas or Canvas(facts.width, facts.height, facts.pixel_aspect))
+
+
+@pytest.fixture
+def viewing(tmp_path: Path) -> Viewing:
+    return Viewing(tmp_path / "shelf")
+
+
+def test_a_draft_is_the_nearest_picture_and_a_final_the_frame_itself(
+    footage: dict[str, Path], viewing: Viewing
+) -> None:
+    picked = subject_of(footage["HB_gulls_30.mp4"])
+    mixed = subject_of(footage["HB_gulls_30.mp4"], replace(SLOW, between=Between.MIX))
+    for number in (0, 1, 2, 3, 57, 101):
+        place = picked.planned.frame_map.position(number)
+        assert code(viewing.draft(picked, number)) == code(viewing.final(picked, number)) == int(place)
+        assert nearest(mixed.planned, number) == round(place) == code(viewing.draft(mixed, number))
+    viewing.close()
+
+
+def test_finals_come_in_any_order_from_files_and_sequences(
+    footage: dict[str, Path], viewing: Viewing, media_root: Path
+) -> None:
+    pictures = next(media_root.rglob("tide_chart_0001.png")).with_name("tide_chart_####.png")
+    facts = replace(probe(pictures), file_rate=Rate.of(25))
+    planned = conform(Material(facts.frames, Rate.of(25)), Treatment(Intent.EVERY_FRAME), Rate.of(25))
+    chart = Subject(pictures, facts, planned, Canvas(facts.width, facts.height))
+    codes = [code(viewing.final(chart, number)) for number in (58, 0, 36, 37, 5)]
+    assert codes == [60, 1, 37, 39, 6], "the missing picture is missing"
+    bell = subject_of(footage["FD1_B01_bell_swing_100.mov"], Treatment(Intent.REAL_TIME))
+    assert [code(viewing.final(bell, number)) for number in (120, 3, 119, 60)] == [480, 12, 476, 240]
+    viewing.close()
+
+
+def test_what_is_shown_changes_with_the_file_and_with_each_decision(
+    footage: dict[str, Path], viewing: Viewing, tmp_path: Path
+) -> None:
+    path = tmp_path / "clip.mp4"
+    shutil.copy(footage["HB_gulls_30.mp4"], path)
+    subject = subject_of(path)
+    keys = {subject.key}
+    for other in (
+        replace(SLOW, between=Between.FLOW), replace(SLOW, between=Between.FLOW, trust=Fraction(3, 4)),
+        replace(SLOW, between=Between.FLOW, effort=Effort.QUICK), replace(SLOW, span=Span(3, 90)),
+        replace(SLOW, held=Fraction(2)), replace(SLOW, framing=Framing.FILL),
+    ):  # fmt: skip
+        keys.add(subject_of(path, other).key)
+    keys |= {subject_of(path, SLOW, Canvas(720, 576)).key, subject_of(path, SLOW, Canvas(640, 360, scan="upper")).key}
+    keys.add(replace(subject, cuts=frozenset({7})).key)
+    assert len(keys) == 10
+    assert code(viewing.final(subject, 10)) == 4
+    shutil.copy(footage["HB_boat_59.mp4"], path)
+    os.utime(path, ns=(time.time_ns(), time.time_ns()))
+    assert subject.key not in keys
+    viewing.close()
+    assert viewing.final(subject_of(path), 10) != viewing.final(subject_of(footage["HB_gulls_30.mp4"]), 10)
+    path.unlink()
+    with pytest.raises(RuleError, match="no longer where it was"):
+        content_key(path)
+
+
+def test_a_draft_lies_in_the_canvas_as_the_final_does(footage: dict[str, Path], viewing: Viewing) -> None:
+    for framing, black in ((Framing.INSIDE, True), (Framing.FILL, False), (Framing.STRETCH, False)):
+        treatment = replace(SLOW, framing=framing)
+        subject = subject_of(footage["HB_gulls_30.mp4"], treatment, Canvas(720, 576, Fraction(16, 15)))
+        draft, final = seen(viewing.draft(subject, 20)), seen(viewing.final(subject, 20))
+        assert draft.shape[:2] == (480, 640) and final.shape[:2] == (576, 768)
+        for picture in (draft, final):
+            assert (picture[: picture.shape[0] // 12].mean() < 8) == black, framing
+        brought = cv2.resize(final, (640, 480), interpolation=cv2.INTER_AREA)
+        assert np.abs(brought.astype(int) - draft).mean() < 6
+    viewing.close()
+
+
+def test_one_field_is_shown_with_its_lines_and_trust_is_laid_over(footage: dict[str, Path], viewing: Viewing) -> None:
+    flow = replace(SLOW, between=Between.FLOW, effort=Effort.QUICK, trust=Fraction(1))
+    subject = subject_of(footage["HB_gulls_30.mp4"], flow)
+    whole, upper, trust = (seen(viewing.final(subject, 1, part)) for part in (None, "upper", "trust"))
+    assert whole.shape == upper.shape == trust.shape
+    rows = np.abs(upper[0::2].astype(int) - upper[1::2]).mean()
+    assert rows < np.abs(whole[0::2].astype(int) - whole[1::2]).mean() + 1
+    assert trust[..., 1].mean() < whole[..., 1].mean() - 20, "plum over all of it: everything was mixed"
+    plain = subject_of(footage["HB_gulls_30.mp4"])
+    assert np.array_equal(seen(viewing.final(plain, 1, "trust")), seen(viewing.final(plain, 1)))
+    viewing.close()
+
+
+def test_drafts_are_filled_in_ahead_and_that_stops_when_it_is_told(footage: dict[str, Path], tmp_path: Path) -> None:
+    viewing = Viewing(tmp_path / "shelf")
+    subject = subject_of(footage["HB_gulls_30.mp4"], Treatment(Intent.EVERY_FRAME, span=Span(0, 39)))
+    viewing.fill(subject)
+    end = time.monotonic() + 30
+    while len(list((tmp_path / "shelf").glob("*/*"))) < 40:
+        assert time.monotonic() < end
+        time.sleep(0.02)
+    assert [code(viewing.draft(subject, number)) for number in (0, 17, 39)] == [0, 17, 39]
+    viewing.fill(subject_of(footage["FD1_C01_pour_fast.mov"]))
+    viewing.close()
+    count = len(list((tmp_path / "shelf").glob("*/*")))
+    time.sleep(0.2)
+    assert len(list((tmp_path / "shelf").glob("*/*"))) == count
+
+
+def test_a_shelf_that_cannot_be_written_is_no_reason_to_stop(tmp_path: Path, footage: dict[str, Path]) -> None:
+    (tmp_path / "shelf").write_text("in the way")
+    viewing = Viewing(tmp_path / "shelf")
+    assert code(viewing.final(subject_of(footage["HB_gulls_30.mp4"]), 5)) == 2
+    assert Shelf(tmp_path / "shelf").get("ab12") is None
+    viewing.close()
+
+
+def test_frames_are_reached_forwards_backwards_and_far_away(footage: dict[str, Path]) -> None:
+    path = footage["FD1_C01_pour_fast.mov"]
+    facts: Facts = probe(path)
+    with FrameAccess(path, facts) as frames:
+        for number in (0, 1, 2, 300, 299, 298, 270, 599, 5, 580, 0):
+            picture = frames.frame(number).reformat(format="gray").to_ndarray()
+            assert read(np.asarray(picture, np.uint8)) == number
+        with pytest.raises(RuleError, match="ends after"):
+            frames.frame(facts.frames + 3)
+        assert read(np.asarray(frames.frame(7).reformat(format="gray").to_ndarray(), np.uint8)) == 7
