@@ -12,7 +12,7 @@ import av
 
 from oddmeter.core.conform import Material, conform
 from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.core.treatments import Intent, SoundChoice, Treatment
 from oddmeter.demo.takes import make_footage
 from oddmeter.media.probe import probe
 from oddmeter.media.render import RenderPlan, render
@@ -59,16 +59,18 @@ def main() -> None:
     begun = time.perf_counter()
     with tempfile.TemporaryDirectory() as folder:
         fresh = make_footage(Path(folder))
-        size = sum(path.stat().st_size for path in fresh)
+        size = sum(file.stat().st_size for file in Path(folder).rglob("*") if file.is_file())
         print(f"demo footage: {len(fresh)} clips made in {time.perf_counter() - begun:.1f} s, {size / 1e6:.1f} MB")
-    many = paths * 20
+    many = [path for path in paths if path.is_file()] * 20
     alone = best(lambda: open_and_demux(many))
     ours = best(lambda: [probe(path) for path in many])
     print(f"probing {len(many)} files: {ours:.2f} s; opening and demuxing alone {alone:.2f} s; {ours / alone:.2f} ×")
     source = next(path for path in paths if path.name == "HB_gulls_30.mp4")
     facts = probe(source)
     assert facts.file_rate is not None
-    planned = conform(Material(facts.frames, facts.file_rate), Treatment(Intent.EVERY_FRAME), Rate.of(25))
+    planned = conform(
+        Material(facts.frames, facts.file_rate), Treatment(Intent.EVERY_FRAME, sound=SoundChoice.OFF), Rate.of(25)
+    )
     for setting in Setting:
         with tempfile.TemporaryDirectory() as folder:
             plan = RenderPlan(source, facts, planned, setting, Path(folder) / f"made{ENCODINGS[setting].suffix}")
