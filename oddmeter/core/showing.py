@@ -40,7 +40,7 @@ def shown(planned: Conform, scan: str, frame: int) -> Shown:
     return Shown(moments, _look(planned, scan, frame, moments))
 
 
-def moment(planned: Conform, frame: int, *, late: bool = False) -> Weights:
+def _moment(planned: Conform, frame: int, *, late: bool = False) -> Weights:
     """The source units of one moment: of the timeline frame itself, or of its second field."""
     frame_map = planned.frame_map
     if planned.treatment.between is Between.PICK:
@@ -53,10 +53,10 @@ def moment(planned: Conform, frame: int, *, late: bool = False) -> Weights:
 
 
 def _moments(planned: Conform, scan: str, frame: int) -> tuple[Weights, ...]:
-    first = moment(planned, frame)
+    first = _moment(planned, frame)
     if scan == PROGRESSIVE:
         return (first,)
-    second = moment(planned, frame, late=True)
+    second = _moment(planned, frame, late=True)
     return (first,) if second == first else (first, second)
 
 

@@ -16,7 +16,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.treatments import Effort
 from oddmeter.media.light import mix_into, mixed
-from oddmeter.media.planes import Plane, empty_like, planar, planes_of
+from oddmeter.media.planes import Plane, empty_like, luma_of, planar, planes_of
 
 Map = npt.NDArray[np.float32]
 Grey = npt.NDArray[np.uint8]
@@ -78,7 +78,7 @@ def motion(first: VideoFrame, second: VideoFrame, effort: Effort) -> Motion:
     """The motion between two pictures of the same raster and pixel format."""
     search = _SEARCHES[effort]
     small = _size(first.width, first.height, search.shrink)
-    a, b = (_shrunk(_grey(frame), small) for frame in (first, second))
+    a, b = (_shrunk(luma_of(frame), small) for frame in (first, second))
     finder = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
     finder.setFinestScale(search.finest)
     finder.setPatchStride(search.stride)
@@ -92,6 +92,12 @@ def motion(first: VideoFrame, second: VideoFrame, effort: Effort) -> Motion:
     lost_forth = _length(forth + _taken(back, places + forth))
     lost_back = _length(back + _taken(forth, places + back))
     return Motion(a, b, tuple(ways), lost_forth, lost_back, search.shrink)
+
+
+def brought_near(first: Grey, second: Grey) -> Grey:
+    """The second picture moved onto the first, as far as a quick search finds the way."""
+    forth = _calc(cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST), first, second)
+    return np.asarray(_taken(second, _places(*first.shape) + forth), np.uint8)
 
 
 def _found_smaller(finder: cv2.DISOpticalFlow, a: Grey, b: Grey, size: tuple[int, int]) -> tuple[Map, Map]:
@@ -205,13 +211,6 @@ def _blended(a: Plane, b: Plane, share: Map) -> Plane:
         return np.asarray(cv2.blendLinear(a, b, share, 1 - share), np.uint8)
     blended = cv2.blendLinear(a.astype(np.float32), b.astype(np.float32), share, 1 - share)
     return np.clip(np.rint(blended), 0, 65535).astype(np.uint16)
-
-
-def _grey(frame: VideoFrame) -> Grey:
-    """Luma, or green, in eight bits."""
-    frame = planar(frame)
-    plane, bits = planes_of(frame)[0], frame.format.components[0].bits
-    return np.asarray(plane if bits <= 8 else plane >> (bits - 8), np.uint8)
 
 
 def _drawn_out(values: Map, width: int, height: int) -> Map:

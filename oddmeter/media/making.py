@@ -20,9 +20,9 @@ from oddmeter.core.framing import Canvas
 from oddmeter.core.showing import UPPER, Shown, shown
 from oddmeter.core.treatments import Between, Framing
 from oddmeter.media.access import FrameAccess
-from oddmeter.media.flow import Motion, between, motion
+from oddmeter.media.flow import Motion, between, brought_near, motion
 from oddmeter.media.light import mixed
-from oddmeter.media.planes import planar, planes_of, woven
+from oddmeter.media.planes import luma_of, planar, planes_of, woven
 from oddmeter.media.raster import framed
 from oddmeter.media.units import Units
 
@@ -143,18 +143,11 @@ def _are_other_shots(a: VideoFrame, b: VideoFrame) -> bool:
         return False
     if _likeness(first, second) > _ALIKE:
         return False
-    finder = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
-    forth = np.asarray(finder.calc(first, second, None), np.float32)  # type: ignore[call-overload]
-    rows, columns = np.mgrid[0 : first.shape[0], 0 : first.shape[1]].astype(np.float32)
-    at = np.dstack([columns, rows]) + forth
-    moved = cv2.remap(second, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)  # type: ignore[call-overload]
-    return _likeness(first, np.asarray(moved)) < _ALIKE
+    return _likeness(first, brought_near(first, second)) < _ALIKE
 
 
 def _glance(frame: VideoFrame) -> npt.NDArray[np.uint8]:
-    luma, bits = planes_of(planar(frame))[0], frame.format.components[0].bits
-    small = np.asarray(cv2.resize(luma, _GLANCE, interpolation=cv2.INTER_AREA), luma.dtype)
-    return np.asarray(small >> max(0, bits - 8), np.uint8)
+    return np.asarray(cv2.resize(luma_of(frame), _GLANCE, interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def _likeness(a: npt.NDArray[np.uint8], b: npt.NDArray[np.uint8]) -> float:

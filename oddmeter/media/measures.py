@@ -15,6 +15,7 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from oddmeter.core.picture import Measures
+from oddmeter.media.planes import samples_of
 
 Blocks = npt.NDArray[np.float32]
 Plane = npt.NDArray[Any]
@@ -167,8 +168,4 @@ def _luma(frame: VideoFrame) -> Plane:
     planar = (layout.is_planar or len(layout.components) == 1) and not (layout.is_rgb or layout.has_palette)
     if not planar or layout.is_bit_stream or (layout.is_big_endian and depth > 8):
         frame, depth = frame.reformat(format="gray"), 8
-    plane = frame.planes[0]
-    dtype: type[np.uint8 | np.uint16] = np.uint8 if depth == 8 else np.uint16
-    lines = np.frombuffer(memoryview(plane), dtype).reshape(-1, plane.line_size // dtype().itemsize)
-    luma: Plane = lines[: frame.height, : frame.width]
-    return luma
+    return samples_of(frame.planes[0], depth)

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.format import VideoFormat
 from av.video.frame import VideoFrame
+from av.video.plane import VideoPlane
 from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
 Plane = npt.NDArray[Any]
@@ -33,12 +34,26 @@ def planar(frame: VideoFrame) -> VideoFrame:
 
 def planes_of(frame: VideoFrame) -> list[Plane]:
     """Views of the stored samples of each plane, shape (lines, samples), of a planar frame."""
-    wide = 1 if frame.format.components[0].bits <= 8 else 2
-    out: list[Plane] = []
-    for plane in frame.planes:
-        stored = np.frombuffer(memoryview(plane), f"<u{wide}").reshape(-1, plane.line_size // wide)
-        out.append(stored[: plane.height, : plane.width])
-    return out
+    bits = frame.format.components[0].bits
+    return [samples_of(plane, bits) for plane in frame.planes]
+
+
+def samples_of(plane: VideoPlane, bits: int) -> Plane:
+    """A view of the stored samples of one plane of that depth, shape (lines, samples)."""
+    wide = 1 if bits <= 8 else 2
+    stored = np.frombuffer(memoryview(plane), f"<u{wide}").reshape(-1, plane.line_size // wide)
+    return stored[: plane.height, : plane.width]
+
+
+def eight_bits(samples: Plane, bits: int) -> npt.NDArray[np.uint8]:
+    """Samples of any depth by their upper eight bits."""
+    return np.asarray(samples >> (bits - 8) if bits > 8 else samples, np.uint8)
+
+
+def luma_of(frame: VideoFrame) -> npt.NDArray[np.uint8]:
+    """The luma of a frame, or its green, in eight bits, as it is stored."""
+    frame, bits = planar(frame), frame.format.components[0].bits
+    return eight_bits(samples_of(frame.planes[0], bits), bits)
 
 
 def empty_like(frame: VideoFrame, width: int, height: int) -> VideoFrame:

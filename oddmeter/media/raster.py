@@ -11,15 +11,14 @@ from oddmeter.core.treatments import Framing
 from oddmeter.media.planes import (
     Plane,
     black_levels,
+    by_field,
     converted,
     empty_like,
-    field_of,
     flagged,
     matrix_in,
     planar,
     planes_of,
     rematrixed,
-    woven_fields,
 )
 
 _SPREAD = 0.25
@@ -39,25 +38,23 @@ def framed(
     place = placed(frame.width, frame.height, pixel_aspect, canvas, framing)
     matrix = matrix_in(frame, canvas.height)
     if not fields:
-        return _formatted(_scaled(_full_chroma(frame), canvas, place, 0.0, matrix), pixel_format, fields=False)
-    frame = flagged(frame)
+        return converted(_scaled(_full_chroma(frame), canvas, place, 0.0, matrix), pixel_format)
     half = Canvas(canvas.width, canvas.height // 2, canvas.pixel_aspect)
     rows = Placement(place.width, place.height // 2, place.left, place.top // 2)
-    made = []
-    for name, side in (("upper", 1), ("lower", -1)):
-        field = _full_chroma(field_of(frame, name))
+
+    def scaled_field(field: VideoFrame, name: str) -> VideoFrame:
+        side = 1 if name == "upper" else -1
         shift = side * _SPREAD * (1 - field.height / rows.height)
-        made.append(_formatted(_scaled(field, half, rows, shift, matrix), pixel_format, fields=False))
-    return woven_fields(*made)
+        return converted(_scaled(_full_chroma(field), half, rows, shift, matrix), pixel_format)
+
+    return by_field(flagged(frame), scaled_field)
 
 
 def _formatted(frame: VideoFrame, pixel_format: str, *, fields: bool) -> VideoFrame:
     if frame.format.name == pixel_format:
         return frame
     if fields:
-        frame = flagged(frame)
-        upper, lower = (converted(field_of(frame, name), pixel_format) for name in ("upper", "lower"))
-        return woven_fields(upper, lower)
+        return by_field(flagged(frame), lambda field, _: converted(field, pixel_format))
     return converted(frame, pixel_format)
 
 

@@ -28,6 +28,8 @@ _BEFORE, _AFTER, _FADE = 0.002, 0.012, 0.002
 """Seconds before and after a stroke that are set down unchanged, and over which that begins and ends."""
 _GLANCE, _QUIET_BEFORE, _APART = 0.001, 0.02, 0.06
 _JUMP, _LEAST_LEVEL = 4.0, 0.02
+_LEAST_TO_STRETCH = 4096
+_TICK = Fraction(1, 48_000)
 
 
 def resampled(samples: Samples, ratio: Fraction, length: int) -> Samples:
@@ -39,7 +41,7 @@ def resampled(samples: Samples, ratio: Fraction, length: int) -> Samples:
         return _fitted(samples, length)
     times = -(-_LEAST_RATE // min(ratio.numerator, ratio.denominator))
     before, after = ratio.numerator * times, ratio.denominator * times
-    layout = f"{len(samples)}c" if len(samples) > 2 else ("mono", "stereo")[len(samples) - 1]
+    layout = _layout(samples)
     resampler = AudioResampler(format="fltp", layout=layout, rate=after)
     parts: list[Samples] = []
     for start in range(0, samples.shape[1], _BLOCK):
@@ -65,7 +67,7 @@ def stretched(samples: Samples, factor: Fraction, rate: int, length: int) -> Sam
         edges += [(spot - before, place - before), (spot + after, place + after)]
     edges.append((samples.shape[1], length))
     for (a, at), (b, to) in zip(edges[0::2], edges[1::2], strict=True):
-        for piece in _pieces(max(0, a - fade), b + fade, max(0, at - fade), to + fade, factor, rate):
+        for piece in _pieces(max(0, a - fade), b + fade, max(0, at - fade), to + fade, rate):
             _lay(out, samples, *piece, fade)
     return out
 
@@ -90,9 +92,7 @@ def strokes(samples: Samples, rate: int) -> list[int]:
     return found
 
 
-def _pieces(
-    start: int, stop: int, at: int, to: int, factor: Fraction, rate: int
-) -> Iterator[tuple[int, int, int, int]]:
+def _pieces(start: int, stop: int, at: int, to: int, rate: int) -> Iterator[tuple[int, int, int, int]]:
     """A stretch of sound in pieces that are not too long, each from where to where in the source and in the result."""
     count = max(1, -(-(to - at) // (_PIECE_SECONDS * rate)))
     for i in range(count):
@@ -120,15 +120,15 @@ def _lay(out: Samples, samples: Samples, start: int, stop: int, at: int, to: int
 
 def _set_down(out: Samples, samples: Samples, spot: int, place: int, before: int, after: int, fade: int) -> None:
     """Copy a stroke to its place, softly at both ends."""
-    for offset, stop in ((-before, after),):
-        first, last = max(-spot, -place, offset), min(samples.shape[1] - spot, out.shape[1] - place, stop)
-        if first >= last:
-            return
-        shape = np.ones(last - first, np.float32)
-        soft = min(fade, (last - first) // 2)
-        ramp = np.linspace(0, 1, soft, dtype=np.float32)
-        shape[:soft], shape[len(shape) - soft :] = ramp, ramp[::-1]
-        out[:, place + first : place + last] += samples[:, spot + first : spot + last] * shape
+    first = max(-spot, -place, -before)
+    last = min(samples.shape[1] - spot, out.shape[1] - place, after)
+    if first >= last:
+        return
+    shape = np.ones(last - first, np.float32)
+    soft = min(fade, (last - first) // 2)
+    ramp = np.linspace(0, 1, soft, dtype=np.float32)
+    shape[:soft], shape[len(shape) - soft :] = ramp, ramp[::-1]
+    out[:, place + first : place + last] += samples[:, spot + first : spot + last] * shape
 
 
 def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:
@@ -136,7 +136,7 @@ def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:
     if samples.shape[1] < _LEAST_TO_STRETCH:
         places = np.linspace(0, samples.shape[1] - 1, wanted)
         return np.stack([np.interp(places, np.arange(samples.shape[1]), one) for one in samples]).astype(np.float32)
-    graph, layout = Graph(), f"{len(samples)}c" if len(samples) > 2 else ("mono", "stereo")[len(samples) - 1]
+    graph, layout = Graph(), _layout(samples)
     last: Any = graph.add_abuffer(format="fltp", sample_rate=48_000, layout=layout, time_base=_TICK)
     source = last
     rest = tempo
@@ -163,8 +163,9 @@ def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:
     return np.concatenate(parts, axis=1) if parts else samples[:, :0]
 
 
-_LEAST_TO_STRETCH = 4096
-_TICK = Fraction(1, 48_000)
+def _layout(samples: Samples) -> str:
+    """Any layout of so many channels: their places do not matter here."""
+    return f"{len(samples)}c" if len(samples) > 2 else ("mono", "stereo")[len(samples) - 1]
 
 
 def _linked(graph: Graph, before: Any, name: str, options: str | None) -> Any:

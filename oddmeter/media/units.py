@@ -45,12 +45,9 @@ class Units:
 
     def _make(self, number: int) -> VideoFrame:
         unit = self._planned.unit(number)
-        if self._fields is Fields.SPLIT:
+        if self._fields in (Fields.SPLIT, Fields.DEINTERLACE):
             (frame,) = unit.frames
-            return self._unwoven(frame, late=number % 2 == 1)
-        if self._fields is Fields.DEINTERLACE:
-            (frame,) = unit.frames
-            return self._unwoven(frame, late=False)
+            return self._unwoven(frame, late=self._fields is Fields.SPLIT and number % 2 == 1)
         return self._put_together(unit)
 
     def _put_together(self, unit: Unit) -> VideoFrame:

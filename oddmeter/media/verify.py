@@ -26,7 +26,7 @@ from oddmeter.media.access import FrameAccess
 from oddmeter.media.analyse import analyse
 from oddmeter.media.decode import FrameReader
 from oddmeter.media.making import Maker
-from oddmeter.media.planes import converted
+from oddmeter.media.planes import converted, luma_of
 from oddmeter.media.probe import probe
 from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import ENCODINGS
@@ -217,11 +217,7 @@ def _luma(frame: VideoFrame) -> Grey:
     """The luma of a frame in eight bits, shape (height, width), as it is stored; other colour is converted first."""
     if not frame.format.name.startswith(("yuv4", "yuvj4", "gray", "nv")):
         frame = converted(frame, "yuv444p")
-    plane = frame.planes[0]
-    bits = frame.format.components[0].bits
-    width = 1 if bits <= 8 else 2
-    stored = np.frombuffer(memoryview(plane), f"<u{width}").reshape(plane.height, plane.line_size // width)
-    return (stored[:, : plane.width] >> max(0, bits - 8)).astype(np.uint8)
+    return luma_of(frame).copy()
 
 
 def _equal(name: str, planned: object, found: object) -> Check:

@@ -27,7 +27,7 @@ from oddmeter.core.framing import Canvas, placed
 from oddmeter.core.treatments import Between, Framing
 from oddmeter.media.access import FrameAccess
 from oddmeter.media.making import Maker
-from oddmeter.media.planes import field_of, planes_of, rgb_of
+from oddmeter.media.planes import eight_bits, field_of, luma_of, rgb_of
 from oddmeter.media.raster import put
 from oddmeter.media.sequence import sequence
 
@@ -84,6 +84,10 @@ class Shelf:
         except OSError:
             return None
         return data or None
+
+    def has(self, key: str) -> bool:
+        """True where something is kept under a key."""
+        return self._place(key).exists()
 
     def put(self, key: str, data: bytes) -> None:
         """Keep something; where that fails, it is just not kept."""
@@ -160,8 +164,9 @@ class Viewing:
         """How much each timeline frame differs from the one before, in grey levels: 0 where nothing does."""
         out: list[float] = []
         before: npt.NDArray[np.uint8] | None = None
+        subject_key = subject.key
         for number in range(max(0, first - 1), first + count):
-            data = self._kept(_hashed(subject.key, "small", str(number)), partial(self._small, subject, number))
+            data = self._kept(_hashed(subject_key, "small", str(number)), partial(self._small, subject, number))
             seen = np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE), np.uint8)
             if number >= first:
                 out.append(0.0 if before is None else float(cv2.absdiff(seen, before).mean()))
@@ -191,7 +196,7 @@ class Viewing:
                     if enough.is_set():
                         return
                     key = _draft_key(subject, unit)
-                    if self.shelf.get(key) is None:
+                    if not self.shelf.has(key):
                         self.shelf.put(key, _draft_of(subject, maker.source_picture(unit)))
                         time.sleep(0.001)
         except RuleError:
@@ -214,9 +219,7 @@ class Viewing:
         with opened.lock:
             made = self._maker(opened, subject).made(number)
             frame = made.frame if part in (None, "trust") else field_of(made.frame, part or "upper")
-            picture = rgb_of(frame)
-        if picture.dtype != np.uint8:
-            picture = (picture >> 8).astype(np.uint8)
+            picture = _eight_bit_rgb(frame)
         width, height = subject.size
         lines = cv2.INTER_NEAREST if part in ("upper", "lower") else cv2.INTER_AREA
         if picture.shape[:2] != (height, width):
@@ -229,13 +232,9 @@ class Viewing:
     def _small(self, subject: Subject, number: int) -> bytes:
         opened = self._open(subject)
         with opened.lock:
-            frame = self._maker(opened, subject).made(number).frame
-        luma, bits = planes_of(frame)[0], frame.format.components[0].bits
-        small = np.asarray(cv2.resize(luma, (240, 136), interpolation=cv2.INTER_AREA), luma.dtype)
-        good, data = cv2.imencode(".png", (small >> max(0, bits - 8)).astype(np.uint8))
-        if not good:
-            raise RuleError("This picture cannot be shown.", "media")
-        return data.tobytes()
+            luma = luma_of(self._maker(opened, subject).made(number).frame)
+            small = cv2.resize(luma, (240, 136), interpolation=cv2.INTER_AREA)
+        return _encoded(".png", np.asarray(small, np.uint8), [])
 
     def _open(self, subject: Subject) -> _Opened:
         key = content_key(subject.path)
@@ -283,10 +282,8 @@ def _draft_of(subject: Subject, frame: VideoFrame) -> bytes:
     canvas, framing, facts = _small_canvas(subject), subject.planned.treatment.framing, subject.facts
     framing = Framing.STRETCH if framing is Framing.KEEP else framing
     place = placed(frame.width, frame.height, facts.pixel_aspect, canvas, framing)
-    picture = rgb_of(frame, (place.width, place.height))
-    eight = picture if picture.dtype == np.uint8 else (picture >> 8).astype(np.uint8)
     out = np.zeros((canvas.height, canvas.width, 3), np.uint8)
-    put(out, eight, place)
+    put(out, _eight_bit_rgb(frame, (place.width, place.height)), place)
     return _jpeg(out, _DRAFT_QUALITY)
 
 
@@ -297,7 +294,16 @@ def _small_canvas(subject: Subject) -> Canvas:
 
 
 def _jpeg(picture: npt.NDArray[np.uint8], quality: int) -> bytes:
-    good, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+    return _encoded(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+
+
+def _eight_bit_rgb(frame: VideoFrame, size: tuple[int, int] | None = None) -> npt.NDArray[np.uint8]:
+    picture = rgb_of(frame, size)
+    return eight_bits(picture, 8 * picture.itemsize)
+
+
+def _encoded(kind: str, picture: npt.NDArray[np.uint8], how: list[int]) -> bytes:
+    good, data = cv2.imencode(kind, picture, how)
     if not good:
         raise RuleError("This picture cannot be shown.", "media")
     return data.tobytes()

@@ -288,13 +288,18 @@ def report_in(document: dict[str, Any]) -> PictureReport:
     return PictureReport(
         examined=document["examined"],
         whole=document["whole"],
-        stretches=tuple(Stretch(**{**stretch, "scan": Scan(stretch["scan"])}) for stretch in document["stretches"]),
+        stretches=tuple(map(stretch_in, document["stretches"])),
         repeats=_repeats_in(document["repeats"]),
         cuts=tuple(document["cuts"]),
         blended=document["blended"],
         new_from=document["new_from"],
         new=tuple(sign == "1" for sign in document["new"]),
     )
+
+
+def stretch_in(document: dict[str, Any]) -> Stretch:
+    """A stretch from its document, the fields of ``Stretch`` by name."""
+    return Stretch(**{**document, "scan": Scan(document["scan"])})
 
 
 def _repeats_in(document: dict[str, Any] | None) -> Repeats | None:

@@ -346,10 +346,10 @@ def _frame_view(side: Side, number: int) -> FrameView:
     subject, settings = side.subject, side.timeline.settings
     planned, scan = subject.planned, subject.canvas.scan
     what = shown(planned, scan, number)
-    names = [""] if scan == PROGRESSIVE else ["lower", "upper"] if scan == LOWER else ["upper", "lower"]
-    moments = what.moments if len(what.moments) == len(names) else what.moments * len(names)
-    if len(what.moments) == 1 and scan != PROGRESSIVE:
-        names, moments = ["both fields"], what.moments
+    if len(what.moments) == 1:
+        names = ["" if scan == PROGRESSIVE else "both fields"]
+    else:
+        names = ["lower", "upper"] if scan == LOWER else ["upper", "lower"]
     return FrameView(
         frame=number,
         source_frame=planned.unit(what.moments[0].first).frames[0],
@@ -357,7 +357,8 @@ def _frame_view(side: Side, number: int) -> FrameView:
         look=what.look,
         skipped=skipped(planned, number),
         moments=[
-            MomentView(field=name, parts=_parts(side, weights)) for name, weights in zip(names, moments, strict=True)
+            MomentView(field=name, parts=_parts(side, weights))
+            for name, weights in zip(names, what.moments, strict=True)
         ],
     )
 

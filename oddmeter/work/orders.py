@@ -10,16 +10,15 @@ from oddmeter.config import Config
 from oddmeter.core.conform import Conform, Material, conform
 from oddmeter.core.decisions import Layer, Level, Part, Resolved, read_part, resolve
 from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Scan
 from oddmeter.core.framing import Canvas
 from oddmeter.core.originals import Originals, originals_of
-from oddmeter.core.picture import Stretch
 from oddmeter.core.rates import Rate, fraction_text
 from oddmeter.core.treatments import Between, Effort, Fields, Framing, Intent, SoundChoice, Treatment
 from oddmeter.media.render import RenderPlan
 from oddmeter.media.settings import Setting
 from oddmeter.store.clips import Clip, Decided
 from oddmeter.store.decisions import House
+from oddmeter.store.evidence import stretch_in
 from oddmeter.store.renders import Render
 from oddmeter.store.shows import Show, Timeline
 
@@ -39,8 +38,7 @@ class OrderedOriginals(BaseModel):
 
     def read(self) -> Originals:
         """The core's value."""
-        stretches = tuple(Stretch(**{**stretch, "scan": Scan(stretch["scan"])}) for stretch in self.stretches)
-        return Originals(Fraction(self.share), stretches, self.new)
+        return Originals(Fraction(self.share), tuple(map(stretch_in, self.stretches)), self.new)
 
 
 class OrderedCanvas(BaseModel):
@@ -137,12 +135,6 @@ def plan_of(clip: Clip, house: House, timeline: Timeline) -> Conform | None:
         return worked_out(material_of(clip), resolved(clip.delivery_id, clip.decided, house, timeline), timeline)
     except RuleError:
         return None
-
-
-def canvas_of(timeline: Timeline) -> Canvas:
-    """The raster, pixel shape and scan of a timeline."""
-    settings = timeline.settings
-    return Canvas(settings.width, settings.height, settings.pixel_aspect, settings.scan)
 
 
 def order_of(planned: Conform, timeline: Timeline) -> Order:

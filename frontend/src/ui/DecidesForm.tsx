@@ -1,6 +1,6 @@
 import type { Schemas } from "../data/client";
-import { fieldLook } from "./parts";
-import { INTENTS, PARTS, TAKES_VALUE, type Texts } from "./treatment";
+import { fieldLook, Options } from "./parts";
+import { INTENTS, partsFor, TAKES_VALUE, type Texts } from "./treatment";
 
 export interface Decides {
   intent: string;
@@ -34,9 +34,7 @@ export function decidesBody(decides: Decides): Pick<Schemas["RecipeIn"], "intent
 export function DecidesForm({ value, set }: { value: Decides; set: (value: Decides) => void }) {
   const put = (part: string, text: string) => set({ ...value, set: { ...value.set, [part]: text } });
   const flows = value.set.between === "flow";
-  const shown = PARTS.filter(({ part }) => part !== "span").filter(
-    ({ part }) => flows || !["effort", "reach", "trust"].includes(part),
-  );
+  const shown = partsFor(flows).filter(({ part }) => part !== "span");
   return (
     <div className="grid grid-cols-[5.4rem_minmax(0,1fr)_5.4rem_minmax(0,1fr)] items-center gap-x-3 gap-y-1.5">
       <label className="text-soft" htmlFor="decides-intent">
@@ -50,11 +48,7 @@ export function DecidesForm({ value, set }: { value: Decides; set: (value: Decid
           onChange={(event) => set({ ...value, intent: event.target.value })}
         >
           <option value="">left open</option>
-          {INTENTS.map(([key, name]) => (
-            <option key={key} value={key}>
-              {name}
-            </option>
-          ))}
+          <Options of={INTENTS} />
         </select>
         {TAKES_VALUE.has(value.intent) && (
           <input
@@ -76,11 +70,7 @@ export function DecidesForm({ value, set }: { value: Decides; set: (value: Decid
               onChange={(event) => put(part, event.target.value)}
             >
               <option value="">left open</option>
-              {choices.map(([key, words]) => (
-                <option key={key} value={key}>
-                  {words}
-                </option>
-              ))}
+              <Options of={choices} />
             </select>
           ) : (
             <input

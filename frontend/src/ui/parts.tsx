@@ -23,6 +23,15 @@ export function Button({
 export const fieldLook =
   "h-7 w-full min-w-0 border border-hair bg-raised px-2 text-ink placeholder:text-soft focus:border-patina";
 
+/** The choices of a select, each its key and its words. */
+export function Options({ of }: { of: readonly (readonly [string, string])[] }) {
+  return of.map(([key, words]) => (
+    <option key={key} value={key}>
+      {words}
+    </option>
+  ));
+}
+
 /** A label above its control. */
 export function Labelled({ label, hint, children }: { label: string; hint?: string; children: ReactNode }) {
   return (

@@ -76,6 +76,11 @@ export const PARTS: PartLook[] = [
   },
 ];
 
+const OF_FLOW: Part[] = ["effort", "reach", "trust"];
+
+/** The parts to show: those that concern Flow alone only where it is chosen. */
+export const partsFor = (flows: boolean) => PARTS.filter(({ part }) => flows || !OF_FLOW.includes(part));
+
 export const INTENTS: [Schemas["Intent"], string][] = [
   ["real-time", "real time"],
   ["every-frame", "every frame"],

@@ -150,9 +150,9 @@ function Opened(props: {
       notice.complain(error instanceof Error ? error.message : "Nothing found.");
     }
   };
-  const check = { first: 0, count: 0 };
-  check.first = stretch ? stretch.first : Math.max(0, Math.min(at - CHECKED / 2, strip.length.frames - CHECKED));
-  check.count = Math.min(stretch ? stretch.last - stretch.first + 1 : CHECKED, 120, strip.length.frames - check.first);
+  const from = stretch ? stretch.first : Math.max(0, Math.min(at - CHECKED / 2, strip.length.frames - CHECKED));
+  const span = stretch ? stretch.last - stretch.first + 1 : CHECKED;
+  const check = { first: from, count: Math.min(span, 120, strip.length.frames - from) };
   const faster = (way: 1 | -1) => {
     const now = player.play.speed;
     player.set(Math.sign(now) === way ? Math.max(-8, Math.min(8, now * 2)) : way);

@@ -13,7 +13,7 @@ export function Changes(props: {
   go: (f: number) => void;
 }) {
   const { token, side, first, count, frame, go } = props;
-  const asked = useChanges(token, first, count, true);
+  const asked = useChanges(token, first, count);
   const found = asked.data?.changes ?? [];
   const most = Math.max(1, ...found);
   const flat = found.filter((change, i) => change < 0.05 && first + i > 0).length;

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Schemas } from "../../data/client";
-import { Button, fieldLook } from "../../ui/parts";
-import { INTENTS, PARTS, TAKES_VALUE, type Part } from "../../ui/treatment";
+import { Button, fieldLook, Options } from "../../ui/parts";
+import { INTENTS, partsFor, TAKES_VALUE, type Part } from "../../ui/treatment";
 import type { Side, SideAsked } from "./data";
 
 const SHOWN: Part[] = ["between", "fields", "effort", "trust", "reach", "held", "framing", "reading"];
@@ -45,11 +45,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
         }}
       >
         <option value="">as planned</option>
-        {INTENTS.map(([key, words]) => (
-          <option key={key} value={key}>
-            {words}
-          </option>
-        ))}
+        <Options of={INTENTS} />
       </select>
       {TAKES_VALUE.has(intent) && (
         <input
@@ -61,8 +57,9 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
           onKeyDown={(event) => event.key === "Enter" && putIntent(intent, value)}
         />
       )}
-      {PARTS.filter(({ part }) => SHOWN.includes(part) && (flows || !["effort", "trust", "reach"].includes(part))).map(
-        (one) =>
+      {partsFor(flows)
+        .filter(({ part }) => SHOWN.includes(part))
+        .map((one) =>
           one.choices ? (
             <select
               key={one.part}
@@ -72,11 +69,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
               onChange={(event) => putPart(one.part, event.target.value)}
             >
               <option value="">{one.name}</option>
-              {one.choices.map(([key, words]) => (
-                <option key={key} value={key}>
-                  {words}
-                </option>
-              ))}
+              <Options of={one.choices} />
             </select>
           ) : (
             <Typed
@@ -87,7 +80,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
               put={(text) => putPart(one.part, text)}
             />
           ),
-      )}
+        )}
       <input
         aria-label="Side B: shot rate"
         placeholder="shot at …"

@@ -31,46 +31,41 @@ export function useSide(showId: number, clipId: number, asked: SideAsked) {
 }
 
 /** What a frame of a side shows. */
-export function useShown(token: string | undefined, frame: number) {
+export function useShown(token: string, frame: number) {
   return useQuery({
     queryKey: ["bench-shown", token, frame],
-    enabled: token !== undefined,
     staleTime: Infinity,
     placeholderData: keepPreviousData,
     queryFn: async () => {
-      const path = { token: token ?? "" };
       const found = await answer(
-        api.GET("/api/bench/{token}/shown", { params: { path, query: { first: frame, count: 1 } } }),
+        api.GET("/api/bench/{token}/shown", { params: { path: { token }, query: { first: frame, count: 1 } } }),
       );
       return found[0] ?? null;
     },
   });
 }
 
-export function useStrip(token: string | undefined, first: number, last: number, columns: number) {
+export function useStrip(token: string, first: number, last: number, columns: number) {
   return useQuery({
     queryKey: ["bench-strip", token, first, last, columns],
-    enabled: token !== undefined,
     staleTime: Infinity,
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
         api.GET("/api/bench/{token}/strip", {
-          params: { path: { token: token ?? "" }, query: { first, last, columns } },
+          params: { path: { token }, query: { first, last, columns } },
         }),
       ),
   });
 }
 
-export function useChanges(token: string | undefined, first: number, count: number, wanted: boolean) {
+export function useChanges(token: string, first: number, count: number) {
   return useQuery({
     queryKey: ["bench-changes", token, first, count],
-    enabled: wanted && token !== undefined && count > 0,
+    enabled: count > 0,
     staleTime: Infinity,
     queryFn: () =>
-      answer(
-        api.GET("/api/bench/{token}/changes", { params: { path: { token: token ?? "" }, query: { first, count } } }),
-      ),
+      answer(api.GET("/api/bench/{token}/changes", { params: { path: { token }, query: { first, count } } })),
   });
 }
 

@@ -1,8 +1,8 @@
 import { Undo2 } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "../../data/client";
-import { fieldLook } from "../../ui/parts";
-import { PARTS } from "../../ui/treatment";
+import { fieldLook, Options } from "../../ui/parts";
+import { partsFor } from "../../ui/treatment";
 import type { Decide } from "./decide";
 
 type Part = Schemas["PartView"];
@@ -10,7 +10,7 @@ type Part = Schemas["PartView"];
 /** Every part of the selection's treatment: what is decided, by whom, and the way back to the level above. */
 export function Treatment({ parts, decide }: { parts: Part[]; decide: Decide }) {
   const flows = parts.some((part) => part.part === "between" && (part.mixed || part.text === "flow"));
-  const shown = PARTS.filter(({ part }) => flows || !["effort", "reach", "trust"].includes(part));
+  const shown = partsFor(flows);
   const intent = parts.find((part) => part.part === "intent");
   return (
     <section className="border-b border-hair px-3 py-1.5" aria-label="Treatment">
@@ -32,11 +32,7 @@ export function Treatment({ parts, decide }: { parts: Part[]; decide: Decide }) 
                 onChange={(event) => decide({ set: { [look.part]: event.target.value } })}
               >
                 {part.mixed && <option value="">mixed</option>}
-                {look.choices.map(([value, words]) => (
-                  <option key={value} value={value}>
-                    {words}
-                  </option>
-                ))}
+                <Options of={look.choices} />
               </select>
             ) : (
               <Typed
