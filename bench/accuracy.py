@@ -22,13 +22,13 @@ import cv2
 import numpy as np
 from av.video.frame import VideoFrame
 
-from oddmeter.core.facts import Scan
-from oddmeter.core.picture import PictureReport
+from oddmeter.core.pictures.report import PictureReport
+from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.demo import carriers, scenes
 from oddmeter.demo.carriers import Carrier
 from oddmeter.demo.framecode import Picture
-from oddmeter.media.analyse import analyse
-from oddmeter.media.probe import probe
+from oddmeter.media.analysis.analyse import analyse
+from oddmeter.media.files.probe import probe
 
 SCENES = (scenes.bell, scenes.sparks, scenes.pour, scenes.clock, scenes.boat, scenes.quay, scenes.gulls, scenes.lantern)
 SIZES = ((720, 480), (720, 576), (640, 360))
@@ -58,13 +58,15 @@ class Made:
     carrier: Carrier
     rate: Fraction
     truth: tuple[int, ...] = ()
-    first: str = "upper"
+    first: str = FieldOrder.UPPER
     interlaced: bool = False
 
 
 def planned(seed: int, kind: str, r: random.Random) -> Made:
     """The clip of one kind for a seed."""
-    first = {"upper first": "upper", "lower first": "lower"}.get(kind) or r.choice(("upper", "lower"))
+    first = {"upper first": FieldOrder.UPPER, "lower first": FieldOrder.LOWER}.get(kind) or r.choice(
+        (FieldOrder.UPPER, FieldOrder.LOWER)
+    )
     match kind:
         case "upper first" | "lower first":
             return Made(seed, kind, carriers.in_fields(first), Fraction(r.choice((50, 60))), (), first, True)
@@ -117,7 +119,7 @@ def write(made: Made, path: Path, r: random.Random) -> str:
         stream = container.add_stream(codec, rate=25)
         stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
         if codec == "libx264":
-            field = ":tff=1" if made.first == "upper" else ":bff=1"
+            field = ":tff=1" if made.first == FieldOrder.UPPER else ":bff=1"
             parameters = "threads=1" + (field if made.interlaced else "")
             stream.options = {"preset": "veryfast", "crf": "33" if poor else "20", "x264-params": parameters}
         else:

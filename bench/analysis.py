@@ -15,9 +15,9 @@ from av.video.frame import VideoFrame
 from media import best, open_and_demux
 
 from oddmeter.demo import scenes
-from oddmeter.media.analyse import analyse
-from oddmeter.media.guarded import probe_guarded
-from oddmeter.media.probe import probe
+from oddmeter.media.analysis.analyse import analyse
+from oddmeter.media.files.guarded import probe_guarded
+from oddmeter.media.files.probe import probe
 
 SIZES = ((640, 360, False), (720, 576, True), (1280, 720, False), (1920, 1080, False))
 SHORT_FILES = 1_000

@@ -17,12 +17,12 @@ import psycopg
 from fastapi.testclient import TestClient
 
 from oddmeter.config import Config
-from oddmeter.core.rates import Rate
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.local.cluster import Cluster
 from oddmeter.store import clips, shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
-from oddmeter.store.shows import TimelineSettings
 from oddmeter.web.app import create_app
 
 TIMELINES = (

@@ -10,13 +10,13 @@ from pathlib import Path
 
 import av
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Intent, SoundChoice, Treatment
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
+from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.takes import make_footage
-from oddmeter.media.probe import probe
+from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.files.probe import probe
 from oddmeter.media.render import RenderPlan, render
-from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.media.verify import verify
 
 

@@ -7,9 +7,9 @@ import random
 import time
 from fractions import Fraction
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.figures import figures
 
 RATES = [

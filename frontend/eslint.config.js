@@ -4,11 +4,5 @@ import tseslint from "typescript-eslint";
 export default tseslint.config(
   { ignores: ["dist", "src/api"] },
   ...tseslint.configs.strict,
-  {
-    plugins: { "react-hooks": hooks },
-    rules: {
-      "react-hooks/rules-of-hooks": "error",
-      "react-hooks/exhaustive-deps": "error",
-    },
-  },
+  hooks.configs.flat.recommended,
 );

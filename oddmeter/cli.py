@@ -6,9 +6,7 @@ Exit status 0: done. 1: the work failed. 2: the call was wrong. Errors are one s
 import json
 import sys
 from collections.abc import Callable
-from dataclasses import replace
 from enum import StrEnum
-from fractions import Fraction
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
 
@@ -16,16 +14,14 @@ import typer
 from pydantic import TypeAdapter, ValidationError
 from typer.exceptions import TyperException
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.decisions import Decisions, Layer, Level, Part, Reading, Wish, resolve
-from oddmeter.core.errors import RuleError
-from oddmeter.core.framing import Canvas
-from oddmeter.core.originals import originals_of
-from oddmeter.core.rates import Rate, parse_fraction
-from oddmeter.core.showing import LOWER, PROGRESSIVE, UPPER
-from oddmeter.core.timecode import Timecode
-from oddmeter.core.treatments import Between, Fields, Intent
-from oddmeter.interchange.figures import Given, figures, read
+from oddmeter.core.decisions.parts import Part
+from oddmeter.core.decisions.treatment import Fields, Intent
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.planning.plans import Refusal
+from oddmeter.interchange.asked import asked_for
+from oddmeter.interchange.figures import Given, figures
 from oddmeter.interchange.reports import proven
 
 app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
@@ -127,7 +123,7 @@ def calc(
 ) -> None:
     """Speed, stride, lengths and cadence of a clip on a timeline."""
     if cases is not None:
-        _print_json(_called(lambda: [read(case).answer() for case in _cases(cases)]))
+        _print_json(_called(lambda: [case.case().answer() for case in _cases(cases)]))
         return
     wanted = {"--timeline": timeline, "--file": file, "--frames": frames, "--intent": intent}
     if missing := [name for name, given in wanted.items() if given is None]:
@@ -138,7 +134,7 @@ def calc(
             "shot_rate": shot, "read_rate": read_rate, "fields": fields, "drop_frame": drop_frame,
         }
     )  # fmt: skip
-    answer = _called(lambda: read(given).answer())
+    answer = _called(lambda: given.case().answer())
     _print_json(answer) if as_json else _print_lines(answer)
 
 
@@ -194,43 +190,36 @@ def conform_file(
     as_json: AsJson = False,
 ) -> None:
     """Make one file at the timeline rate, reopen it, and print plan and proof."""
+    from oddmeter.media.containers.settings import Setting  # noqa: PLC0415
+    from oddmeter.media.files.sequence import is_there  # noqa: PLC0415
     from oddmeter.media.render import RenderPlan, render  # noqa: PLC0415
-    from oddmeter.media.sequence import is_there  # noqa: PLC0415
-    from oddmeter.media.settings import Setting  # noqa: PLC0415
     from oddmeter.media.verify import verify  # noqa: PLC0415
-    from oddmeter.work.inspection import looked_at  # noqa: PLC0415
+    from oddmeter.work.inspection import clip_at  # noqa: PLC0415
 
-    framing = fit or ("inside" if raster else "keep")
-    decided = {
-        Part.FIELDS: fields, Part.BETWEEN: between, Part.EFFORT: effort, Part.REACH: reach, Part.TRUST: trust,
-        Part.HELD: held_rate, Part.SOUND: sound, Part.FRAMING: framing, Part.SPAN: span,
-    }  # fmt: skip
-    parts = _called(lambda: Decisions.of({part.value: text for part, text in decided.items()}))
-    canvas = _called(lambda: _canvas(raster, scan))
-    if raster is None and framing != "keep":
-        raise WrongCallError("--fit needs --raster.")
-    rate, shot_rate = _called(lambda: Rate.parse(timeline)), _called(lambda: Rate.parse(shot) if shot else None)
+    asked = _called(
+        lambda: asked_for(
+            intent, value, timeline=timeline, drop_frame=drop_frame, shot=shot, file_rate=file_rate,
+            read_rate=read_rate, raster=raster, fit=fit, scan=scan, sound_rate=sound_rate,
+            parts={
+                Part.FIELDS: fields, Part.BETWEEN: between, Part.EFFORT: effort, Part.REACH: reach, Part.TRUST: trust,
+                Part.HELD: held_rate, Part.SOUND: sound, Part.SPAN: span,
+            },
+        )
+    )  # fmt: skip
     chosen = _choice(Setting, setting, "--setting")
-    _called(lambda: Timecode(0, rate, drop_frame))
     if not is_there(path):
         raise WrongCallError(f"There is no file {path}.")
-    needs_look = parts.fields is not Fields.WHOLE or parts.between is not Between.PICK
-    facts, report = looked_at(path, pictures=needs_look)
-    if file_rate is not None:
-        facts = replace(facts, file_rate=_called(lambda: Rate.parse(file_rate)))
-    if not facts.usable or facts.file_rate is None:
-        if facts.fault is None:
+    clip = clip_at(path, whole=asked.looks_at_all, words=asked.words)
+    outcome = asked.outcome(clip)
+    if isinstance(outcome, Refusal):
+        if clip.facts is not None and clip.facts.fault is None and outcome.known.material is None:
             raise WrongCallError(f"{path.name} has no rate of its own; say it with --file.")
-        raise RuleError(facts.fault, "media")
-    order, originals = facts.field_order or "upper", originals_of(report)
-    material = Material(facts.frames, facts.file_rate, shot_rate, order, originals)
-    wish = _called(lambda: _wish(intent, value, parts, read_rate))
-    treatment = resolve([Layer(Level.CLIP, "", wish)]).treatment(facts.file_rate, shot_rate or facts.file_rate, rate)
-    planned = conform(material, treatment, rate)
-    if canvas is None and scan != "progressive":
-        canvas = Canvas(facts.width, facts.height, facts.pixel_aspect, scan)
-    cuts = frozenset(report.cuts if report else ())
-    plan = RenderPlan(path, facts, planned, chosen, out, drop_frame, canvas, sound_rate, cuts)
+        raise RuleError(outcome.sentence, outcome.code)
+    planned = outcome.conformed
+    plan = RenderPlan(
+        path, outcome.facts, planned, chosen, out, drop_frame, asked.canvas(outcome.facts), sound_rate,
+        frozenset(clip.picture.cuts if clip.picture else ()),
+    )  # fmt: skip
     render(plan)
     proof = verify(plan)
     plan_figures = figures(planned, drop_frame)
@@ -263,25 +252,6 @@ def timecode(
         _print_json({"frames": found.frames, "timecode": str(found), "rate": at.exact, "drop_frame": found.drop})
     else:
         print(str(found) if value.isdecimal() else found.frames)
-
-
-def _wish(intent: Intent, value: str | None, parts: Decisions, read_rate: str | None) -> Decisions:
-    number = parse_fraction(value) if value is not None else Fraction(1) if intent is Intent.SPEED else None
-    reading = Reading(Rate.parse(read_rate)) if read_rate else None
-    return replace(parts, intent=Wish(intent, number), reading=reading)
-
-
-def _canvas(raster: str | None, scan: str) -> Canvas | None:
-    """The canvas in ``720x576@16/15``."""
-    if scan not in (PROGRESSIVE, UPPER, LOWER):
-        raise RuleError(f"--scan takes progressive, upper or lower; not “{scan}”.", "scan")
-    if raster is None:
-        return None
-    size, _, shape = raster.lower().replace("×", "x").partition("@")
-    width, _, height = size.partition("x")
-    if not (width.isdecimal() and height.isdecimal() and 16 <= int(width) <= 32768 and 16 <= int(height) <= 32768):
-        raise RuleError(f"“{raster}” is no raster. Type one like 1920x1080 or 720x576@16/15.", "raster")
-    return Canvas(int(width), int(height), parse_fraction(shape) if shape else Fraction(1), scan)
 
 
 def _called(make: Callable[[], T]) -> T:

@@ -8,7 +8,7 @@ import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 
 UPLOADS = "Uploads"
 """The root that files dropped into the browser land in."""

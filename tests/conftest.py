@@ -12,14 +12,14 @@ import pytest
 from hypothesis import settings
 
 from oddmeter.config import Config
-from oddmeter.core.rates import Rate
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.demo.takes import make_footage
 from oddmeter.local.cluster import Cluster
 from oddmeter.store import shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
-from oddmeter.store.shows import TimelineSettings
 
 settings.register_profile("odd-meter", deadline=None, max_examples=60)
 settings.load_profile("odd-meter")

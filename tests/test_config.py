@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from oddmeter.config import UPLOADS, Config, inside
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 
 
 def test_the_environment_is_read_back_as_it_was_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -1,6 +1,7 @@
 import { Navigate, Outlet, Route, Routes, useParams } from "react-router";
 import { useLiveEvents, useShow, useShows } from "./data/queries";
 import { SelectionProvider } from "./data/selection";
+import { VocabularyProvider } from "./data/vocabulary";
 import { HeadLine } from "./frame/HeadLine";
 import { StopRail } from "./frame/StopRail";
 import { Bench, BenchChoice } from "./stops/bench/Bench";
@@ -9,11 +10,22 @@ import { NewShow } from "./stops/brief/NewShow";
 import { Handoff } from "./stops/handoff/Handoff";
 import { Intake } from "./stops/intake/Intake";
 import { Plan } from "./stops/plan/Plan";
+import { KeysProvider } from "./ui/keys";
 import { Empty, Waiting } from "./ui/parts";
 
 /** Every view has an address of its own: /shows/1/plan and so on. */
 export function App() {
   useLiveEvents();
+  return (
+    <VocabularyProvider>
+      <KeysProvider>
+        <Views />
+      </KeysProvider>
+    </VocabularyProvider>
+  );
+}
+
+function Views() {
   return (
     <Routes>
       <Route path="/" element={<FirstShow />} />

@@ -11,6 +11,7 @@ from math import floor
 
 import numpy as np
 
+from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.framecode import Picture
 
 Moment = tuple[tuple[int, Fraction], ...]
@@ -41,7 +42,7 @@ def each(frame: int) -> Carried:
 
 
 def in_fields(first: str) -> Carrier:
-    """Two pictures a frame, the ``first`` ("upper" or "lower") field being the earlier."""
+    """Two pictures a frame, the ``first`` (FieldOrder.UPPER or FieldOrder.LOWER) field being the earlier."""
     return lambda frame: _ordered(first, one(2 * frame), one(2 * frame + 1))
 
 
@@ -96,4 +97,4 @@ def _mixed(moment: Moment, picture: Callable[[int], Picture]) -> Picture:
 
 
 def _ordered(first: str, early: Moment, late: Moment) -> Carried:
-    return Carried(early, late) if first == "upper" else Carried(late, early)
+    return Carried(early, late) if first == FieldOrder.UPPER else Carried(late, early)

@@ -13,8 +13,9 @@ from av.audio.frame import AudioFrame
 from av.audio.stream import AudioStream
 from av.video.frame import VideoFrame
 
-from oddmeter.core.rates import Rate
-from oddmeter.core.timecode import Timecode
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo import scenes
 from oddmeter.demo.carriers import Carrier, each, woven
 from oddmeter.demo.framecode import Picture, stamp
@@ -48,7 +49,7 @@ class Take:
     size: tuple[int, int] = (640, 360)
     pixel_aspect: Fraction = Fraction(1)
     carrier: Carrier = each
-    flag: str | None = None
+    flag: FieldOrder | None = None
     code: Callable[[int], int] = int
     later: scenes.Scene | None = None
     times: Callable[[int], Fraction] | None = None
@@ -111,7 +112,9 @@ def write_take(take: Take, path: Path) -> None:
         clock = Fraction(1, 90_000) if take.times else 1 / take.header.value
         video.codec_context.time_base = clock
         video.metadata["timecode"] = take.start
-        parameters = "threads=1:keyint=48" + {"upper": ":tff=1", "lower": ":bff=1", None: ""}[take.flag]
+        parameters = (
+            "threads=1:keyint=48" + {FieldOrder.UPPER: ":tff=1", FieldOrder.LOWER: ":bff=1", None: ""}[take.flag]
+        )
         video.options = {"preset": "veryfast", "crf": "23", "x264-params": parameters}
         sound = _sound_stream(container.add_stream, take)
         picture = lru_cache(maxsize=6)(lambda n: picture_at(take, n))

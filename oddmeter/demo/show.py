@@ -3,23 +3,24 @@
 from pathlib import Path
 from typing import Any
 
-from oddmeter.core.decisions import Decisions
-from oddmeter.core.logs import guess_columns
-from oddmeter.core.rates import Rate
-from oddmeter.core.recipes import Rule
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.recipes import Rule
+from oddmeter.core.evidence.logs import guess_columns
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import TimelineScan
+from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.interchange.logs import read_log, title_of
-from oddmeter.store import clips, decisions, evidence, shows
+from oddmeter.store import clips, decisions, logs, shows
 from oddmeter.store.changes import change
 from oddmeter.store.database import Database
-from oddmeter.store.shows import TimelineSettings
 
 MAKER = "Demo"
 
 TIMELINES = (
     TimelineSettings("The film", Rate.of(25)),
-    TimelineSettings("Broadcast", Rate.parse("29.97"), scan="lower", drop_frame=True),
+    TimelineSettings("Broadcast", Rate.parse("29.97"), scan=TimelineScan.LOWER, drop_frame=True),
     TimelineSettings("Festival", Rate.parse("23.976")),
 )
 
@@ -49,7 +50,7 @@ def make_demo(database: Database, root_name: str, root: Path) -> bool:
             shows.add_timeline(connection, show_id, timeline)
     with change(database, show_id, "House recipes", MAKER) as connection:
         for name, decided, rule in RECIPES:
-            decisions.add_recipe(connection, show_id, name, Decisions.of(decided), Rule.of(rule))
+            decisions.add_recipe(connection, show_id, name, Decisions.parse(decided), Rule.parse(rule))
     everything = (*TAKES, *TRAPS)
     for name in dict.fromkeys(take.delivery.split("/")[0] for take in everything):
         paths = [take.relative_path.as_posix() for take in everything if take.delivery.split("/")[0] == name]
@@ -60,5 +61,5 @@ def make_demo(database: Database, root_name: str, root: Path) -> bool:
         table = read_log((root / report.relative_path).read_bytes())
         with change(database, show_id, f"{report.name} read", MAKER) as connection:
             columns = guess_columns(table.headings)
-            evidence.add_log(connection, show_id, report.name, title_of(report.name), table, columns)
+            logs.add_log(connection, show_id, report.name, title_of(report.name), table, columns)
     return True

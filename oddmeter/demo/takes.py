@@ -10,7 +10,8 @@ from fractions import Fraction
 from math import sin
 from pathlib import Path
 
-from oddmeter.core.rates import Rate
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo import carriers, scenes
 from oddmeter.demo.footage import SHOW_FOLDER, Take, is_there, write_take
 
@@ -30,10 +31,10 @@ def _take(
 
 
 def _tape(
-    name: str, scene: scenes.Scene, first: str, flag: str | None, delivery: str = TAPES, frames: int = 100
+    name: str, scene: scenes.Scene, first: FieldOrder, flag: FieldOrder | None, delivery: str = TAPES, frames: int = 100
 ) -> Take:
     """A tape of 25 or 29.97 frames, two moments in each; ``first`` is the truth, ``flag`` what the file says."""
-    pal = first == "upper"
+    pal = first == FieldOrder.UPPER
     return Take(
         delivery, name, scene, Rate.parse("50" if pal else "59.94"), Rate.parse("25" if pal else "29.97"), frames,
         "02:00:00:00", 2, PAL if pal else NTSC, Fraction(16, 15) if pal else Fraction(8, 9),
@@ -58,7 +59,7 @@ TAKES: tuple[Take, ...] = (
     _take(HARBOUR, "HB_quay_29.mp4", scenes.quay, "29.97", 240, "14:22:00:00", 2),
     _take(VISITORS, "VR_lantern_24.mkv", scenes.lantern, "24", 192, "01:00:00:00", 2),
     _take(VISITORS, "VR_clock_23.mkv", scenes.clock, "23.976", 240, "01:00:00:00", 2),
-    _tape("VR_choir_tape_50i.mov", scenes.lantern, "upper", "upper", VISITORS),
+    _tape("VR_choir_tape_50i.mov", scenes.lantern, FieldOrder.UPPER, FieldOrder.UPPER, VISITORS),
 )
 
 TRAPS: tuple[Take, ...] = (
@@ -85,25 +86,27 @@ TRAPS: tuple[Take, ...] = (
     ),
     # The name says 24p; it is 29.97.
     _take(PHONES, "DR_bay_24p.mp4", scenes.boat, "29.97", 150, "15:20:00:00"),
-    _tape("RG_start_50i.mov", scenes.boat, "upper", "upper"),
+    _tape("RG_start_50i.mov", scenes.boat, FieldOrder.UPPER, FieldOrder.UPPER),
     # Lower field first, as such tapes are; the flag says upper.
-    _tape("RG_finish_59i.mov", scenes.bell, "lower", "upper"),
+    _tape("RG_finish_59i.mov", scenes.bell, FieldOrder.LOWER, FieldOrder.UPPER),
     # Flagged as interlaced, but each frame is one picture.
     replace(
-        _tape("RG_prize_50i.mov", scenes.gulls, "upper", "upper"), carrier=carriers.each, code=int, shot=Rate.of(25)
+        _tape("RG_prize_50i.mov", scenes.gulls, FieldOrder.UPPER, FieldOrder.UPPER),
+        carrier=carriers.each, code=int, shot=Rate.of(25),
     ),
     # A 50i tape that was mixed to 59.94i by a converter.
     replace(
-        _tape("RG_visitors_59i.mov", scenes.quay, "upper", "upper"), shot=Rate.of(50), header=Rate.parse("29.97"),
-        carrier=carriers.blended("upper", Fraction(50), Fraction(60)), code=lambda number: number * 3 // 5, size=NTSC,
-        pixel_aspect=Fraction(8, 9),
+        _tape("RG_visitors_59i.mov", scenes.quay, FieldOrder.UPPER, FieldOrder.UPPER),
+        shot=Rate.of(50), header=Rate.parse("29.97"), size=NTSC, pixel_aspect=Fraction(8, 9),
+        carrier=carriers.blended(FieldOrder.UPPER, Fraction(50), Fraction(60)), code=lambda number: number * 3 // 5,
     ),
     # Film at 24 in 29.97: pulldown, lower field first, with a change of phase at an edit.
     Take(CHOIR, "CH_evensong_2997.mov", scenes.lantern, Rate.parse("23.976"), Rate.parse("29.97"), 150, "10:00:00:00",
-         2, NTSC, Fraction(8, 9), carriers.pulldown("lower", "2:3", 1, 83, 3), "lower", later=scenes.bell),
+         2, NTSC, Fraction(8, 9), carriers.pulldown(FieldOrder.LOWER, "2:3", 1, 83, 3), FieldOrder.LOWER,
+         later=scenes.bell),
     # The same kind the other way round: 2:3:3:2.
     Take(CHOIR, "CH_procession_2997.mov", scenes.gulls, Rate.parse("23.976"), Rate.parse("29.97"), 120, "10:20:00:00",
-         2, NTSC, Fraction(8, 9), carriers.pulldown("lower", "2:3:3:2", 0), "lower"),
+         2, NTSC, Fraction(8, 9), carriers.pulldown(FieldOrder.LOWER, "2:3:3:2", 0), FieldOrder.LOWER),
     # Film that ran at 12, 16, 18 and 24, scanned into 24, 25 and 30.
     _reel("AT_35mm_handcranked.mov", scenes.boat, 12, "24", 120),
     _reel("AT_8mm_harvest.mov", scenes.gulls, 16, "25", 144),

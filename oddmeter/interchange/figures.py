@@ -6,12 +6,13 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from oddmeter.core.conform import Conform, Material, conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate, fraction_text, parse_fraction
-from oddmeter.core.rounding import Precision, rounded
-from oddmeter.core.timecode import can_drop, duration_text
-from oddmeter.core.treatments import NEEDS_VALUE, Fields, Intent, Treatment
+from oddmeter.core.conform.rounding import Precision, rounded
+from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.decisions.treatment import NEEDS_VALUE, Fields, Intent, Treatment
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import fraction_text, parse_fraction
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import can_drop, duration_text
 
 
 class Given(BaseModel):
@@ -29,9 +30,25 @@ class Given(BaseModel):
     read_rate: str | None = None
     drop_frame: bool = False
 
+    def case(self) -> "Case":
+        """The question as the core's values; raises ``RuleError`` for a rate or value that cannot be read."""
+        timeline = Rate.parse(self.timeline_rate)
+        if self.drop_frame and not can_drop(timeline):
+            raise RuleError(f"Drop-frame numbering does not exist at {timeline}.", "timecode")
+        value = None if self.value is None else parse_fraction(str(self.value))
+        if self.intent is Intent.SPEED and value is None:
+            value = Fraction(1)
+        if self.intent not in NEEDS_VALUE and value is not None:
+            raise RuleError(f"The intent {self.intent} takes no value.", "treatment")
+        if self.fields is Fields.ORIGINAL:
+            raise RuleError("Original pictures can only be counted in a file; conform does that.", "fields")
+        treatment = Treatment(self.intent, value, _rate(self.read_rate), self.fields)
+        material = Material(self.frames, Rate.parse(self.file_rate), _rate(self.shot_rate))
+        return Case(material, treatment, timeline, self.drop_frame)
+
 
 @dataclass(frozen=True)
-class Question:
+class Case:
     """A ``Given`` read into the core's own values."""
 
     material: Material
@@ -44,23 +61,6 @@ class Question:
         return figures(conform(self.material, self.treatment, self.timeline_rate), self.drop_frame)
 
 
-def read(given: Given) -> Question:
-    """The question as the core's values; raises ``RuleError`` for a rate or value that cannot be read."""
-    timeline = Rate.parse(given.timeline_rate)
-    if given.drop_frame and not can_drop(timeline):
-        raise RuleError(f"Drop-frame numbering does not exist at {timeline}.", "timecode")
-    value = None if given.value is None else parse_fraction(str(given.value))
-    if given.intent is Intent.SPEED and value is None:
-        value = Fraction(1)
-    if given.intent not in NEEDS_VALUE and value is not None:
-        raise RuleError(f"The intent {given.intent} takes no value.", "treatment")
-    if given.fields is Fields.ORIGINAL:
-        raise RuleError("Original pictures can only be counted in a file; conform does that.", "fields")
-    treatment = Treatment(given.intent, value, _rate(given.read_rate), given.fields)
-    material = Material(given.frames, Rate.parse(given.file_rate), _rate(given.shot_rate))
-    return Question(material, treatment, timeline, given.drop_frame)
-
-
 def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
     """Speed, stride, pace, lengths and cadence of a conform; fractions as ``"a/b"``.
 
@@ -70,7 +70,7 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
     pattern, hiccup = frame_map.pattern, frame_map.hiccup_every
     out: dict[str, Any] = {
         "speed": fraction_text(planned.speed),
-        "stride": fraction_text(frame_map.stride),
+        "stride": fraction_text(planned.stride),
         "pace": fraction_text(planned.pace),
         "slow_floor": fraction_text(planned.slow_floor),
         "real_time_speed": fraction_text(planned.real_time_speed),
@@ -79,7 +79,7 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
         "timeline_frames": frame_map.length,
         "dropped": frame_map.dropped,
         "repeated": frame_map.repeated,
-        "period": dict(zip(("source", "timeline"), frame_map.period, strict=True)),
+        "period": frame_map.period and dict(zip(("source", "timeline"), frame_map.period, strict=True)),
         "pattern": None if pattern is None else list(pattern),
         "kind": frame_map.kind.value,
         "whole_percent": {

@@ -5,8 +5,8 @@ import io
 import re
 from pathlib import PurePath
 
-from oddmeter.core.errors import RuleError
-from oddmeter.core.logs import Table, guess_columns
+from oddmeter.core.evidence.logs import Table, guess_columns
+from oddmeter.core.numbers.errors import RuleError
 
 MOST_BYTES = 20_000_000
 ENDINGS = (".csv", ".tsv")

@@ -6,11 +6,13 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from oddmeter.core.evidence import Question, Verdict
-from oddmeter.core.facts import Facts, Scan
-from oddmeter.core.picture import BEYOND_REPAIR, PictureReport, Stretch
-from oddmeter.core.proof import Proof
-from oddmeter.core.rates import Rate, fraction_text
+from oddmeter.core.conform.proof import Proof
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.verdicts import Question, Verdict
+from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.report import BEYOND_REPAIR, PictureReport, Stretch
+from oddmeter.core.pictures.scan import Scan
 
 
 def inspected(

@@ -55,7 +55,7 @@ class SheetRow:
 
 
 @dataclass(frozen=True)
-class Sheet:
+class ConformSheet:
     """All rows for a timeline, with what heads them; ``strips`` are SVG drawings of the cadences, one for each row."""
 
     show: str
@@ -113,7 +113,7 @@ def as_csv(rows: Sequence[SheetRow]) -> str:
     return out.getvalue()
 
 
-def as_json(sheet: Sheet) -> dict[str, Any]:
+def as_json(sheet: ConformSheet) -> dict[str, Any]:
     """The rows as a JSON document with the show and the timeline they are for, and the totals."""
     return {
         "format": FORMAT, "version": VERSION, "show": sheet.show, "timeline": sheet.timeline, "taken": sheet.taken,
@@ -121,13 +121,13 @@ def as_json(sheet: Sheet) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def rows_in(document: Iterable[dict[str, Any]]) -> tuple[SheetRow, ...]:
+def rows_from(document: Iterable[dict[str, Any]]) -> tuple[SheetRow, ...]:
     """Rows that were kept as JSON; what later versions no longer know is left out."""
     known = {field.name for field in fields(SheetRow)}
     return tuple(SheetRow(**{key: value for key, value in row.items() if key in known}) for row in document)
 
 
-def as_html(sheet: Sheet) -> str:
+def as_html(sheet: ConformSheet) -> str:
     """The sheet as one page that needs nothing else, made for paper: A4 across, a table for each delivery."""
     strips = dict(zip(sheet.rows, sheet.strips, strict=False))
     totals = {total.delivery: total for total in totals_of(sheet.rows)}

@@ -1,38 +1,45 @@
-"""The mini meter strip as SVG, for pages that are printed; the page in the browser draws its own."""
+"""The mini meter strip as SVG, for pages that are printed; the page in the browser draws the same strip by itself."""
 
-from oddmeter.core.batches import Strip
+from oddmeter.core.conform.frame_map import FrameKind
+from oddmeter.core.conform.strips import Strip
 
 WIDTH, HEIGHT, RAIL, DOT = 96, 18, 3.5, 1.5
+_INK, _SOFT, _HAIR, _BRASS = "#1d1b17", "#8a8374", "#c9c2b4", "#8a5a00"
 
 
 def strip_svg(strip: Strip) -> str:
-    """Beats above, source frames below, a thread from each beat to what it shows; hollow: dropped."""
-    a_beat = float(strip.source_a_beat)
-    places = {s: s / a_beat - strip.first for s in range(strip.source_first, strip.source_stop)}
-    last = max(len(strip.picks) - 1, places[strip.source_stop - 1], 1)
-    lowest = min(0.0, places[strip.source_first])
+    """Beats above, source units below, a thread from each beat to what it shows; hollow: dropped; a diamond: built."""
+    places = {unit.unit: float(unit.begins) - strip.first for unit in strip.rail}
+    last = max(strip.frames - 1, *places.values(), 1.0)
+    lowest = min(0.0, *places.values())
     scale = (WIDTH - 2 * (DOT + 1)) / (last - lowest)
 
     def x(place: float) -> str:
         return f"{DOT + 1 + (place - lowest) * scale:.1f}"
 
     top, bottom = RAIL, HEIGHT - RAIL
-    ink, soft = "#1d1b17", "#8a8374"
-    threads = "".join(
-        f'<line x1="{x(i)}" y1="{top}" x2="{x(places[pick])}" y2="{bottom}" stroke="{ink}" stroke-width=".9"/>'
-        f'<line x1="{x(i)}" y1="{top - 2}" x2="{x(i)}" y2="{top}" stroke="{ink}" stroke-width="1.2"/>'
-        for i, pick in enumerate(strip.picks)
-    )
-    shown = set(strip.picks)
-    dots = "".join(
-        f'<circle cx="{x(place)}" cy="{bottom}" r="{DOT}" fill="{ink if s in shown else "#fff"}" '
-        f'stroke="{ink if s in shown else soft}" stroke-width=".7"/>'
-        for s, place in places.items()
-    )
-    hiccups = "".join(
-        f'<path d="M{float(x(h - strip.first)) - 3:.1f} 0h6l-3 4z" fill="#8a5a00"/>' for h in strip.hiccups
-    )
-    return (
-        f'<svg width="{WIDTH}" height="{HEIGHT}" role="img">'
-        f'<path d="M0 {top}H{WIDTH}M0 {bottom}H{WIDTH}" stroke="#c9c2b4"/>{threads}{dots}{hiccups}</svg>'
-    )
+    drawn = [f'<path d="M0 {top}H{WIDTH}M0 {bottom}H{WIDTH}" stroke="{_HAIR}"/>']
+    for number, beat in enumerate(strip.beats):
+        for half, moment in enumerate(beat.moments):
+            at = x(number + half / 2)
+            drawn += [
+                f'<line x1="{at}" y1="{top}" x2="{x(places[unit])}" y2="{bottom}" stroke="{_INK}"'
+                f' stroke-width="{0.9 * float(share):.2f}"/>'
+                for unit, share in moment.parts
+            ]
+        at = x(number)
+        if beat.kind is FrameKind.MADE:
+            drawn.append(f'<path d="M{at} {top - 2.5}l2.5 2.5l-2.5 2.5l-2.5 -2.5z" fill="{_INK}"/>')
+        else:
+            line = f'<line x1="{at}" y1="{top - 2}" x2="{at}" y2="{top}" stroke="{_INK}" stroke-width="1.2"/>'
+            drawn.append(line)
+    shown = frozenset[int]().union(*(beat.units for beat in strip.beats))
+    drawn += [
+        f'<circle cx="{x(place)}" cy="{bottom}" r="{DOT}" fill="{_INK if unit in shown else "#fff"}"'
+        f' stroke="{_INK if unit in shown else _SOFT}" stroke-width=".7"/>'
+        for unit, place in places.items()
+    ]
+    drawn += [
+        f'<path d="M{float(x(spot - strip.first)) - 3:.1f} 0h6l-3 4z" fill="{_BRASS}"/>' for spot in strip.hiccups
+    ]
+    return f'<svg width="{WIDTH}" height="{HEIGHT}" role="img">{"".join(drawn)}</svg>'

@@ -19,7 +19,7 @@ from typing import Any
 
 import psycopg
 
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 
 _UNPRIVILEGED = "postgres"
 _OUTSIDE = Path("/var/lib/odd-meter")

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from oddmeter.config import Config
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.demo.show import make_demo
 from oddmeter.local.cluster import Cluster
 from oddmeter.store.database import Database

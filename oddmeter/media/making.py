@@ -13,18 +13,18 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.core.cadence import Weights
-from oddmeter.core.conform import Conform
-from oddmeter.core.facts import Facts, Scan
-from oddmeter.core.framing import Canvas
-from oddmeter.core.showing import UPPER, Shown, shown
-from oddmeter.core.treatments import Between, Framing
-from oddmeter.media.access import FrameAccess
-from oddmeter.media.flow import Motion, between, brought_near, motion
-from oddmeter.media.light import mixed
-from oddmeter.media.planes import luma_of, planar, planes_of, woven
-from oddmeter.media.raster import framed
-from oddmeter.media.units import Units
+from oddmeter.core.conform.frame_map import Shown, Weights
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.decisions.treatment import Between, Framing
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.pictures.scan import Scan, TimelineScan
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.pictures.flow import Motion, between, brought_near, motion
+from oddmeter.media.pictures.light import mixed
+from oddmeter.media.pictures.planes import luma_of, planar, planes_of, woven
+from oddmeter.media.pictures.raster import framed
+from oddmeter.media.pictures.units import Units
 
 _GLANCE = (160, 90)
 _STILL, _ALIKE = 6.0, 0.5
@@ -33,7 +33,7 @@ must be once moved onto each other."""
 
 
 @dataclass(frozen=True)
-class Made:
+class MadeFrame:
     """The picture of one timeline frame: what it shows, and how much of each place was mixed where it was built, from
     0 to 1, in the source's raster; None where nothing was built. ``across_cut`` where nothing was, since a cut lies
     between."""
@@ -73,19 +73,19 @@ class Maker:
         self._moment = lru_cache(maxsize=4)(self._moment_at)
         self._motion = lru_cache(maxsize=3)(self._motion_between)
 
-    def made(self, number: int) -> Made:
+    def made(self, number: int) -> MadeFrame:
         """Timeline frame ``number``; raises ``RuleError`` where the clip has no such frame to show."""
-        what = shown(self.planned, self.canvas.scan, number)
+        what = self.planned.shown(number, self.canvas.scan)
         moments = [self._moment(weights) for weights in what.moments]
         frames = [self._framed(moment.frame) for moment in moments]
         parts = [moment.mixed_part for moment in moments if moment.mixed_part is not None]
         cut = any(moment.across_cut for moment in moments)
         part = np.asarray(np.mean(parts, axis=0), np.float32) if parts else None
         if len(frames) == 1:
-            return Made(frames[0], what, part, cut)
+            return MadeFrame(frames[0], what, part, cut)
         early, late = frames
-        frame = woven(early, late) if self.canvas.scan == UPPER else woven(late, early)
-        return Made(frame, what, part, cut)
+        frame = woven(early, late) if self.canvas.scan is TimelineScan.UPPER else woven(late, early)
+        return MadeFrame(frame, what, part, cut)
 
     def frames(self) -> Iterator[VideoFrame]:
         """All timeline frames in turn."""

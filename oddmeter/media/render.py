@@ -20,20 +20,20 @@ from av.container import OutputContainer
 from av.video.frame import PictureType
 from av.video.stream import VideoStream
 
-from oddmeter.core.conform import Conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts, Scan
-from oddmeter.core.framing import Canvas, canvas_for
-from oddmeter.core.showing import PROGRESSIVE
-from oddmeter.core.timecode import Timecode, carried_over
-from oddmeter.core.treatments import Fields, SoundChoice
-from oddmeter.media.access import FrameAccess
-from oddmeter.media.decode import read_ahead
+from oddmeter.core.conform.framing import Canvas, canvas_for
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.decisions.treatment import Fields, SoundChoice
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.timecode import Timecode, carried_over
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.media.containers.matroska import PLACEHOLDER, state_pixel_shape
+from oddmeter.media.containers.quicktime import state_field_order
+from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.decode import read_ahead
 from oddmeter.media.making import Maker
-from oddmeter.media.matroska import PLACEHOLDER, state_pixel_shape
-from oddmeter.media.quicktime import state_field_order
-from oddmeter.media.settings import ENCODINGS, Encoding, Setting
-from oddmeter.media.sound import SoundPlan, made_sound, named_layout
+from oddmeter.media.sound.track import SoundPlan, made_sound, named_layout
 
 
 @dataclass(frozen=True)
@@ -61,13 +61,13 @@ class RenderPlan:
         return canvas_for(facts.width, facts.height, facts.pixel_aspect, self.timeline or own, framing)
 
     @property
-    def field_order(self) -> str | None:
+    def field_order(self) -> FieldOrder | None:
         """The field that comes first in the made file: the timeline's, or that of a source whose frames stay woven;
         None where every frame is one picture."""
-        if self.canvas.scan != PROGRESSIVE:
-            return self.canvas.scan
+        if (first := self.canvas.scan.first) is not None:
+            return first
         woven = self.conformed.fields is Fields.WHOLE and self.facts.scan is Scan.INTERLACED
-        return (self.facts.field_order or "upper") if woven else None
+        return (self.facts.field_order or FieldOrder.UPPER) if woven else None
 
     @property
     def sound(self) -> SoundPlan | None:
@@ -207,13 +207,13 @@ def _container_options(encoding: Encoding) -> dict[str, str]:
     return {key: value for key, value in encoding.options.items() if key == "movflags"}
 
 
-def _codec_options(encoding: Encoding, field_order: str | None) -> dict[str, str]:
+def _codec_options(encoding: Encoding, field_order: FieldOrder | None) -> dict[str, str]:
     options = {key: value for key, value in encoding.options.items() if key != "movflags"}
     if field_order is None:
         return options
     if encoding.codec == "libx264":
-        options["x264-params"] = "bff=1" if field_order == "lower" else "tff=1"
-    return options | {"field_order": "bb" if field_order == "lower" else "tt"}
+        options["x264-params"] = "bff=1" if field_order is FieldOrder.LOWER else "tff=1"
+    return options | {"field_order": "bb" if field_order is FieldOrder.LOWER else "tt"}
 
 
 def _move_into_place(unfinished: Path, final: Path) -> None:

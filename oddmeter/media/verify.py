@@ -16,21 +16,21 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.core.cadence import Weights
-from oddmeter.core.facts import Facts, Scan
-from oddmeter.core.proof import MOST_NAMED, Check, Proof
-from oddmeter.core.rates import Rate
-from oddmeter.core.showing import shown
-from oddmeter.core.treatments import Between
-from oddmeter.media.access import FrameAccess
-from oddmeter.media.analyse import analyse
-from oddmeter.media.decode import FrameReader
+from oddmeter.core.conform.frame_map import Weights
+from oddmeter.core.conform.proof import MOST_NAMED, Check, Proof
+from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.media.analysis.analyse import analyse
+from oddmeter.media.containers.settings import ENCODINGS
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.files.probe import probe
 from oddmeter.media.making import Maker
-from oddmeter.media.planes import converted, luma_of
-from oddmeter.media.probe import probe
+from oddmeter.media.pictures.planes import converted, luma_of
 from oddmeter.media.render import RenderPlan
-from oddmeter.media.settings import ENCODINGS
-from oddmeter.media.sound import BLOCK
+from oddmeter.media.sound.track import BLOCK
 
 Grey = npt.NDArray[np.uint8]
 
@@ -101,7 +101,7 @@ def _fields_check(plan: RenderPlan, made: Facts) -> Check:
     return Check("fields", planned, found, against is None)
 
 
-def _order_words(order: str | None) -> str:
+def _order_words(order: FieldOrder | None) -> str:
     return f"{order} first" if order else "whole pictures"
 
 
@@ -127,7 +127,7 @@ def _compare_pictures(plan: RenderPlan, progress: Callable[[int], None]) -> _Pic
         maker = Maker(frames, planned, plan.canvas, pixel_format, plan.cuts)
         passed_over = _passed_over(plan)
         for number in range(planned.frame_map.length):
-            moments = shown(planned, plan.canvas.scan, number).moments
+            moments = planned.shown(number, plan.canvas.scan).moments
             repeat = moments == before
             seen = _luma(made.frame(number))
             out.compared += 1
@@ -159,7 +159,7 @@ def _passed_over(plan: RenderPlan) -> set[int]:
     built = [
         number
         for number in range(planned.frame_map.length)
-        if any(weights.second_weight for weights in shown(planned, plan.canvas.scan, number).moments)
+        if any(weights.second_weight for weights in planned.shown(number, plan.canvas.scan).moments)
     ]
     return set(built) - set(built[:: max(1, -(-len(built) // _MOST_MADE_AGAIN))])
 

@@ -20,16 +20,17 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform import Conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
-from oddmeter.core.framing import Canvas, placed
-from oddmeter.core.treatments import Between, Framing
-from oddmeter.media.access import FrameAccess
+from oddmeter.core.conform.framing import Canvas, placed
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.decisions.treatment import Between, Framing
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.pictures.scan import FieldOrder
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.sequence import sequence
 from oddmeter.media.making import Maker
-from oddmeter.media.planes import eight_bits, field_of, luma_of, rgb_of
-from oddmeter.media.raster import put
-from oddmeter.media.sequence import sequence
+from oddmeter.media.pictures.planes import eight_bit_rgb, field_of, luma_of
+from oddmeter.media.pictures.raster import put
 
 DRAFT_WIDTH = 640
 _QUALITY, _DRAFT_QUALITY = 92, 82
@@ -40,7 +41,7 @@ _PLUM = (96, 58, 122)
 
 
 @dataclass(frozen=True)
-class Subject:
+class Viewed:
     """A plan to look at, and the clip it is of."""
 
     path: Path
@@ -149,18 +150,18 @@ class Viewing:
             while self._opened:
                 self._shut(self._opened.popitem()[1])
 
-    def draft(self, subject: Subject, number: int) -> bytes:
+    def draft(self, subject: Viewed, number: int) -> bytes:
         """The nearest source picture of a timeline frame, small."""
         unit = nearest(subject.planned, number)
         return self._kept(_draft_key(subject, unit), lambda: self._drawn_small(subject, unit))
 
-    def final(self, subject: Subject, number: int, part: str | None = None) -> bytes:
+    def final(self, subject: Viewed, number: int, part: str | None = None) -> bytes:
         """A timeline frame as it is rendered; ``part`` "upper" or "lower" for one of its fields, "trust" with what was
         mixed for lack of trust laid over it."""
         key = _hashed(subject.key, "final", str(number), part or "")
         return self._kept(key, lambda: self._made(subject, number, part))
 
-    def changes(self, subject: Subject, first: int, count: int) -> list[float]:
+    def changes(self, subject: Viewed, first: int, count: int) -> list[float]:
         """How much each timeline frame differs from the one before, in grey levels: 0 where nothing does."""
         out: list[float] = []
         before: npt.NDArray[np.uint8] | None = None
@@ -173,7 +174,7 @@ class Viewing:
             before = seen
         return out
 
-    def fill(self, subject: Subject) -> None:
+    def fill(self, subject: Viewed) -> None:
         """Begin to put the drafts of a whole clip on the shelf, in place of any filling that is under way."""
         self.stop_filling()
         enough = Event()
@@ -188,7 +189,7 @@ class Viewing:
             self._fill[1].join(timeout=5)
             self._fill = None
 
-    def _fill_in(self, subject: Subject, enough: Event) -> None:
+    def _fill_in(self, subject: Viewed, enough: Event) -> None:
         try:
             with FrameAccess(subject.path, subject.facts) as frames:
                 maker = Maker(frames, subject.planned, subject.canvas, "yuv420p", subject.cuts)
@@ -209,17 +210,17 @@ class Viewing:
             self.shelf.put(key, data)
         return data
 
-    def _drawn_small(self, subject: Subject, unit: int) -> bytes:
+    def _drawn_small(self, subject: Viewed, unit: int) -> bytes:
         opened = self._open(subject)
         with opened.lock:
             return _draft_of(subject, self._maker(opened, subject).source_picture(unit))
 
-    def _made(self, subject: Subject, number: int, part: str | None) -> bytes:
+    def _made(self, subject: Viewed, number: int, part: str | None) -> bytes:
         opened = self._open(subject)
         with opened.lock:
             made = self._maker(opened, subject).made(number)
-            frame = made.frame if part in (None, "trust") else field_of(made.frame, part or "upper")
-            picture = _eight_bit_rgb(frame)
+            frame = made.frame if part in (None, "trust") else field_of(made.frame, FieldOrder(part))
+            picture = eight_bit_rgb(frame)
         width, height = subject.size
         lines = cv2.INTER_NEAREST if part in ("upper", "lower") else cv2.INTER_AREA
         if picture.shape[:2] != (height, width):
@@ -229,14 +230,14 @@ class Viewing:
             picture = (picture * (1 - over) + np.array(_PLUM, np.float32) * over).astype(np.uint8)
         return _jpeg(picture, _QUALITY)
 
-    def _small(self, subject: Subject, number: int) -> bytes:
+    def _small(self, subject: Viewed, number: int) -> bytes:
         opened = self._open(subject)
         with opened.lock:
             luma = luma_of(self._maker(opened, subject).made(number).frame)
             small = cv2.resize(luma, (240, 136), interpolation=cv2.INTER_AREA)
         return _encoded(".png", np.asarray(small, np.uint8), [])
 
-    def _open(self, subject: Subject) -> _Opened:
+    def _open(self, subject: Viewed) -> _Opened:
         key = content_key(subject.path)
         with self._lock:
             if key not in self._opened:
@@ -248,7 +249,7 @@ class Viewing:
                 self._shut(self._opened.popitem(last=False)[1])
             return self._opened[key]
 
-    def _maker(self, opened: _Opened, subject: Subject) -> Maker:
+    def _maker(self, opened: _Opened, subject: Viewed) -> Maker:
         key = subject.key
         if key not in opened.makers:
             name = opened.frames.frame(subject.planned.span[0]).format.name
@@ -272,22 +273,22 @@ def nearest(planned: Conform, number: int) -> int:
     return weights.second if weights.second_weight * 2 > 1 else weights.first
 
 
-def _draft_key(subject: Subject, unit: int) -> str:
+def _draft_key(subject: Viewed, unit: int) -> str:
     frames, framing = subject.planned.unit(unit), subject.planned.treatment.framing
     return _hashed(content_key(subject.path), repr((subject.planned.fields, frames, framing, _small_canvas(subject))))
 
 
-def _draft_of(subject: Subject, frame: VideoFrame) -> bytes:
+def _draft_of(subject: Viewed, frame: VideoFrame) -> bytes:
     """A source picture small on the canvas, quickly: its colour is converted as it is brought down."""
     canvas, framing, facts = _small_canvas(subject), subject.planned.treatment.framing, subject.facts
     framing = Framing.STRETCH if framing is Framing.KEEP else framing
     place = placed(frame.width, frame.height, facts.pixel_aspect, canvas, framing)
     out = np.zeros((canvas.height, canvas.width, 3), np.uint8)
-    put(out, _eight_bit_rgb(frame, (place.width, place.height)), place)
+    put(out, eight_bit_rgb(frame, (place.width, place.height)), place)
     return _jpeg(out, _DRAFT_QUALITY)
 
 
-def _small_canvas(subject: Subject) -> Canvas:
+def _small_canvas(subject: Viewed) -> Canvas:
     width, height = subject.size
     small = min(DRAFT_WIDTH, width)
     return Canvas(small // 2 * 2, max(2, round(height * small / width) // 2 * 2))
@@ -295,11 +296,6 @@ def _small_canvas(subject: Subject) -> Canvas:
 
 def _jpeg(picture: npt.NDArray[np.uint8], quality: int) -> bytes:
     return _encoded(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
-
-
-def _eight_bit_rgb(frame: VideoFrame, size: tuple[int, int] | None = None) -> npt.NDArray[np.uint8]:
-    picture = rgb_of(frame, size)
-    return eight_bits(picture, 8 * picture.itemsize)
 
 
 def _encoded(kind: str, picture: npt.NDArray[np.uint8], how: list[int]) -> bytes:

@@ -12,7 +12,7 @@ from datetime import datetime
 import psycopg
 from psycopg.rows import class_row
 
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.store.database import Connection, Database
 
 
@@ -28,7 +28,7 @@ class Change:
 
 
 @dataclass(frozen=True)
-class Standing:
+class UndoState:
     """What undo and redo would do now; None where there is nothing to do."""
 
     undo: Change | None
@@ -75,6 +75,13 @@ def change(database: Database, show_id: int, title: str, person: str) -> Iterato
             connection.execute("DELETE FROM change WHERE id = %s", (made[0],))
 
 
+def entitle(connection: Connection, title: str) -> None:
+    """Name the change that is open, where its name follows from what it finds."""
+    connection.execute(
+        "UPDATE change SET title = %s WHERE id = nullif(current_setting('oddmeter.change', true), '')::bigint", (title,)
+    )
+
+
 @contextmanager
 def aside(connection: Connection) -> Iterator[None]:
     """Write rows that no undo shall delete, in the middle of a change."""
@@ -84,13 +91,13 @@ def aside(connection: Connection) -> Iterator[None]:
     connection.execute("SELECT set_config('oddmeter.change', %s, true)", (was[0] if was else "",))
 
 
-def standing(connection: Connection, show_id: int) -> Standing:
+def undo_state(connection: Connection, show_id: int) -> UndoState:
     """The change that undo would take back, and the one that redo would bring back."""
     with connection.cursor(row_factory=class_row(Change)) as cursor:
         columns = "SELECT id, title, person, undone, made_at FROM change WHERE show_id = %s"
         undo = cursor.execute(f"{columns} AND NOT undone ORDER BY id DESC LIMIT 1", (show_id,)).fetchone()
         redo = cursor.execute(f"{columns} AND undone ORDER BY id LIMIT 1", (show_id,)).fetchone()
-    return Standing(undo, redo)
+    return UndoState(undo, redo)
 
 
 def undo(database: Database, show_id: int, change_id: int) -> Change:
@@ -123,7 +130,7 @@ def _replay(database: Database, show_id: int, change_id: int, *, backwards: bool
     try:
         with database.transaction() as connection:
             _hold(connection, show_id)
-            now = standing(connection, show_id)
+            now = undo_state(connection, show_id)
             wanted = now.undo if backwards else now.redo
             if wanted is None or wanted.id != change_id:
                 verb = "undo" if backwards else "redo"

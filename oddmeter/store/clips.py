@@ -1,27 +1,23 @@
 """Deliveries and their clips: what came in, what is known of each, and what is decided on it."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from fractions import Fraction
-from functools import cached_property
+from dataclasses import dataclass
 from typing import Any
 
 from psycopg.rows import dict_row
-from psycopg.types.json import Jsonb
 
-from oddmeter.core.claims import Word, claims_of, life_rate
-from oddmeter.core.decisions import Decisions
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import Question, Verdict, verdicts
-from oddmeter.core.facts import Facts, Scan, Sound, Timing
-from oddmeter.core.logs import LogEntry
-from oddmeter.core.picture import PictureReport
-from oddmeter.core.proxies import pairs
-from oddmeter.core.rates import Rate, fraction_text
-from oddmeter.core.standing import Standing, settled, standing
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.logs import LogEntry
+from oddmeter.core.evidence.proxies import pairs
+from oddmeter.core.evidence.verdicts import Question
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.planning.clips import Clip, Decided, Use
 from oddmeter.store.changes import ConflictError, MissingError, aside, last_person
-from oddmeter.store.database import Connection, fraction_in, rate_in
-from oddmeter.store.evidence import matched, report_in
+from oddmeter.store.database import Connection
+from oddmeter.store.facts import facts_from
+from oddmeter.store.logs import matched
+from oddmeter.store.looks import report_from
 
 
 @dataclass(frozen=True)
@@ -37,83 +33,8 @@ class Delivery:
     troubled: int
 
 
-@dataclass(frozen=True)
-class Decided:
-    """What people decided on one clip itself: ``decisions``, those for one timeline alone in ``uses``, by its id, the
-    recipe that was put on it, tags and a note; what holds is worked out with the levels above."""
-
-    decisions: Decisions = field(default_factory=Decisions)
-    recipe_id: int | None = None
-    uses: Mapping[int, Decisions] = field(default_factory=dict)
-    tags: frozenset[str] = frozenset()
-    note: str = ""
-
-
-@dataclass(frozen=True)
-class Clip:
-    """One file, or numbered sequence, with all that is known and decided.
-
-    ``measured`` is what the probe found, None until it has; ``picture`` what the pictures show, None until they
-    were looked at; ``entries`` are rows of reports; ``words`` what people settled. ``proxy_of`` is the clip that
-    this one stands for, ``proxies`` how many stand for it. ``revision`` rises whenever a person changes the clip, its
-    treatment or what is settled.
-    """
-
-    id: int
-    delivery_id: int
-    root: str
-    path: str
-    name: str
-    measured: Facts | None
-    picture: PictureReport | None
-    entries: tuple[LogEntry, ...]
-    words: tuple[Word, ...]
-    decided: Decided
-    revision: int
-    show_id: int
-    proxy_of: int | None
-    proxies: int
-
-    @cached_property
-    def verdicts(self) -> dict[Question, Verdict]:
-        """What is taken as true, and why."""
-        return verdicts(claims_of(self.name, self.measured, self.picture, self.entries, self.words))
-
-    @cached_property
-    def facts(self) -> Facts | None:
-        """The facts as the verdicts have them: rate, scan and field order."""
-        facts = self.measured
-        if facts is None or facts.fault is not None:
-            return facts
-        return settled(facts, self.verdicts)
-
-    def forget(self) -> None:
-        """Let go of the claims once they are reckoned with; they are drawn up again where they are asked for."""
-        self.__dict__.pop("verdicts", None)
-
-    @cached_property
-    def standing(self) -> Standing:
-        """The verdicts in short."""
-        return standing(self.verdicts, self.facts, self.picture, self.motion_rate)
-
-    @property
-    def shot_rate(self) -> Rate | None:
-        """The rate at which the camera or the film ran, as far as it is known."""
-        return self.verdicts[Question.SHOT_RATE].rate
-
-    @property
-    def motion_rate(self) -> Rate | None:
-        """The shot rate counted in frames of the file: where these carry pulldown or repeats, which are still in
-        them, more frames pass in a second of life than pictures were taken."""
-        shot, facts = self.shot_rate, self.facts
-        if shot is None or facts is None or facts.file_rate is None or self.picture is None:
-            return shot
-        own = life_rate(self.picture, facts)
-        return shot if own is None else Rate(shot.value * facts.file_rate.value / own.value)
-
-
 _DECIDED = """t.decisions, t.recipe_id, t.note,
-           (SELECT jsonb_object_agg(u.timeline_id, u.decisions) FROM clip_use u WHERE u.clip_id = c.id) AS uses,
+           (SELECT jsonb_agg(to_jsonb(u) ORDER BY u.id) FROM clip_use u WHERE u.clip_id = c.id) AS uses,
            (SELECT array_agg(g.name) FROM clip_tag ct JOIN tag g ON g.id = ct.tag_id WHERE ct.clip_id = c.id) AS tags"""
 CLIPS = f"""
     SELECT c.id, c.delivery_id, d.root, d.show_id, c.path, c.name, c.proxy_of, c.revision + t.revision AS revision,
@@ -287,57 +208,17 @@ def unprobed(connection: Connection, delivery_id: int | None = None) -> list[int
     return [int(str(row[0])) for row in rows]
 
 
-def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
-    """Write down what the probe found."""
-    sound = facts.sound
-    connection.execute(
-        "UPDATE clip_facts SET state = 'done', frames = %(frames)s, file_rate = %(file_rate)s, timing = %(timing)s,"
-        " measured_rate = %(measured_rate)s, width = %(width)s, height = %(height)s, pixel_aspect = %(pixel_aspect)s,"
-        " scan = %(scan)s, field_order = %(field_order)s, timecode = %(timecode)s, sound_rate = %(sound_rate)s,"
-        " sound_channels = %(sound_channels)s, sound_seconds = %(sound_seconds)s, codec = %(codec)s,"
-        " fault = %(fault)s, remarks = %(remarks)s, stated_rate = %(stated_rate)s,"
-        " stream_rate = %(stream_rate)s, capture_rate = %(capture_rate)s,"
-        " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
-        " intervals = %(intervals)s WHERE clip_id = %(clip_id)s",
-        {
-            "clip_id": clip_id,
-            "frames": facts.frames,
-            "file_rate": facts.file_rate.exact if facts.file_rate else None,
-            "timing": facts.timing.value,
-            "measured_rate": fraction_text(facts.measured_rate) if facts.measured_rate else None,
-            "width": facts.width,
-            "height": facts.height,
-            "pixel_aspect": fraction_text(facts.pixel_aspect),
-            "scan": facts.scan.value,
-            "field_order": facts.field_order,
-            "timecode": facts.timecode,
-            "sound_rate": sound.sample_rate if sound else None,
-            "sound_channels": sound.channels if sound else None,
-            "sound_seconds": fraction_text(sound.seconds) if sound else None,
-            "codec": facts.codec,
-            "fault": facts.fault,
-            "remarks": list(facts.remarks),
-            "stated_rate": fraction_text(facts.stated_rate) if facts.stated_rate else None,
-            "stream_rate": fraction_text(facts.stream_rate) if facts.stream_rate else None,
-            "capture_rate": fraction_text(facts.capture_rate) if facts.capture_rate else None,
-            "capture_key": facts.capture_key,
-            "start": fraction_text(facts.start),
-            "duplicates": facts.duplicates,
-            "gaps": facts.gaps,
-            "intervals": Jsonb([[fraction_text(length), count] for length, count in facts.intervals]),
-        },
-    )
+def expect_revisions(connection: Connection, show_id: int, expected: dict[int, int]) -> None:
+    """Hold the clips of a show until the transaction ends, and make sure that each is still at the revision seen.
 
-
-def expect_revisions(connection: Connection, expected: dict[int, int]) -> None:
-    """Hold the clips until the transaction ends, and make sure that each is still at the revision seen.
-
-    Raises ``ConflictError``, naming the clips and who changed them, where some are not.
+    Raises ``MissingError`` where one is not in the show, and ``ConflictError``, naming the clips and who changed them,
+    where some are at another revision.
     """
     rows = connection.execute(
         "SELECT c.id, c.name, c.revision + t.revision FROM clip c JOIN treatment t ON t.id = c.id"
-        " JOIN delivery d ON d.id = c.delivery_id WHERE c.id = ANY(%s) AND NOT d.removed ORDER BY c.id FOR UPDATE OF t",
-        (list(expected),),
+        " JOIN delivery d ON d.id = c.delivery_id WHERE c.id = ANY(%s) AND d.show_id = %s AND NOT d.removed"
+        " ORDER BY c.id FOR UPDATE OF t",
+        (list(expected), show_id),
     ).fetchall()
     if len(rows) != len(expected):
         raise MissingError("A clip")
@@ -366,8 +247,8 @@ def _clip(row: dict[str, Any], entries: tuple[LogEntry, ...]) -> Clip:
         root=row["root"],
         path=row["path"],
         name=row["name"],
-        measured=_facts(row) if row["state"] == "done" else None,
-        picture=report_in(row["report"]) if row["report"] else None,
+        measured=facts_from(row) if row["state"] == "done" else None,
+        picture=report_from(row["report"]) if row["report"] else None,
         entries=entries,
         words=tuple(Word(Question(w["question"]), w["value"], w["person"], w["reason"]) for w in row["words"] or ()),
         decided=_decided(row),
@@ -380,39 +261,9 @@ def _clip(row: dict[str, Any], entries: tuple[LogEntry, ...]) -> Clip:
 
 def _decided(row: dict[str, Any]) -> Decided:
     return Decided(
-        Decisions.of(row["decisions"]),
+        Decisions.parse(row["decisions"]),
         row["recipe_id"],
-        {int(timeline): Decisions.of(texts) for timeline, texts in (row["uses"] or {}).items()},
+        tuple(Use(use["timeline_id"], Decisions.parse(use["decisions"]), use["id"]) for use in row["uses"] or ()),
         frozenset(row["tags"] or ()),
         row["note"],
-    )
-
-
-def _facts(row: dict[str, Any]) -> Facts:
-    sound = None
-    if row["sound_rate"] is not None:
-        sound = Sound(row["sound_rate"], row["sound_channels"], Fraction(row["sound_seconds"]))
-    return Facts(
-        frames=row["frames"],
-        file_rate=rate_in(row["file_rate"]),
-        timing=Timing(row["timing"]),
-        measured_rate=fraction_in(row["measured_rate"]),
-        width=row["width"],
-        height=row["height"],
-        pixel_aspect=Fraction(row["pixel_aspect"]),
-        scan=Scan(row["scan"]),
-        field_order=row["field_order"],
-        timecode=row["timecode"],
-        sound=sound,
-        codec=row["codec"],
-        fault=row["fault"],
-        remarks=tuple(row["remarks"]),
-        stated_rate=fraction_in(row["stated_rate"]),
-        stream_rate=fraction_in(row["stream_rate"]),
-        capture_rate=fraction_in(row["capture_rate"]),
-        capture_key=row["capture_key"],
-        start=Fraction(row["start_seconds"]),
-        duplicates=row["duplicates"],
-        gaps=row["gaps"],
-        intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),
     )

@@ -7,7 +7,7 @@ from fractions import Fraction
 import psycopg
 from psycopg_pool import ConnectionPool
 
-from oddmeter.core.rates import Rate
+from oddmeter.core.numbers.rates import Rate
 
 Connection = psycopg.Connection[tuple[object, ...]]
 
@@ -37,11 +37,11 @@ class Database:
             yield connection
 
 
-def rate_in(value: str | None) -> Rate | None:
+def rate_from(value: str | None) -> Rate | None:
     """A rate column as a value."""
-    return None if value is None else Rate.read(value)
+    return None if value is None else Rate.exactly(value)
 
 
-def fraction_in(value: str | None) -> Fraction | None:
+def fraction_from(value: str | None) -> Fraction | None:
     """A fraction column as a value."""
     return None if value is None else Fraction(value)

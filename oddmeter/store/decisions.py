@@ -1,34 +1,20 @@
 """Decisions as they are stored: by show, delivery, recipe, clip and one timeline's use; recipes, tags and notes."""
 
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
-from oddmeter.core.decisions import Decisions, Layer, Level
-from oddmeter.core.recipes import Recipe, Rule
-from oddmeter.core.rounding import Precision
+from oddmeter.core.conform.rounding import Precision
+from oddmeter.core.decisions.levels import Decisions, Layer, Level
+from oddmeter.core.decisions.recipes import Recipe, Rule
+from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.verdicts import Question
+from oddmeter.core.planning.clips import Clip, Use
+from oddmeter.core.planning.houses import House
+from oddmeter.store import words
 from oddmeter.store.changes import ConflictError, MissingError, last_person
 from oddmeter.store.database import Connection
-
-
-@dataclass(frozen=True)
-class House:
-    """What a show decides above its clips: its own default, its deliveries', its recipes in their order, what the
-    receiving system takes, and the tags it knows."""
-
-    default: Layer
-    deliveries: Mapping[int, Layer]
-    recipes: tuple[Recipe, ...]
-    revisions: Mapping[int, int]
-    receiving: Precision
-    tags: Mapping[int, str]
-
-    def recipe(self, recipe_id: int | None) -> Layer | None:
-        """The recipe with this id as a layer; None where there is none."""
-        found = next((recipe for recipe in self.recipes if recipe.id == recipe_id), None)
-        return Layer(Level.RECIPE, found.name, found.decisions) if found else None
 
 
 def house(connection: Connection, show_id: int) -> House:
@@ -46,12 +32,12 @@ def house(connection: Connection, show_id: int) -> House:
         ).fetchall()
         tags = cursor.execute("SELECT id, name FROM tag WHERE show_id = %s ORDER BY name", (show_id,)).fetchall()
     return House(
-        Layer(Level.SHOW, show["name"], Decisions.of(show["decisions"])),
-        {row["id"]: Layer(Level.DELIVERY, row["name"], Decisions.of(row["decisions"])) for row in deliveries},
+        Layer(Level.SHOW, show["name"], Decisions.parse(show["decisions"])),
+        {row["id"]: Layer(Level.DELIVERY, row["name"], Decisions.parse(row["decisions"])) for row in deliveries},
         tuple(
             Recipe(
-                row["id"], row["name"], Decisions.of(row["decisions"]),
-                None if row["rule"] is None else Rule.of(row["rule"]),
+                row["id"], row["name"], Decisions.parse(row["decisions"]),
+                None if row["rule"] is None else Rule.parse(row["rule"]),
             )
             for row in recipes
         ),
@@ -70,19 +56,51 @@ def decide_clips(connection: Connection, decided: Mapping[int, Decisions]) -> No
     )
 
 
-def decide_uses(connection: Connection, timeline_id: int, decided: Mapping[int, Decisions]) -> None:
-    """Write what is decided on clips for one timeline alone; a use without decisions is no use of its own."""
-    kept = {clip_id: decisions for clip_id, decisions in decided.items() if decisions.texts()}
-    connection.execute(
-        "DELETE FROM clip_use WHERE timeline_id = %s AND clip_id = ANY(%s)",
-        (timeline_id, [clip_id for clip_id in decided if clip_id not in kept]),
-    )
-    connection.execute(
-        "INSERT INTO clip_use (clip_id, timeline_id, decisions)"
-        " SELECT new.id, %s, new.decisions FROM unnest(%s::bigint[], %s::jsonb[]) AS new (id, decisions)"
-        " ON CONFLICT (clip_id, timeline_id) DO UPDATE SET decisions = excluded.decisions",
-        (timeline_id, list(kept), _documents(kept.values())),
-    )
+def decide_uses(connection: Connection, clip_id: int, was: Sequence[Use], now: Sequence[Use]) -> None:
+    """Write what is decided for single uses of a clip: new ones are put down, changed ones keep their identity."""
+    kept = {use.id for use in now if use.id is not None}
+    gone = [use.id for use in was if use.id not in kept]
+    connection.execute("DELETE FROM clip_use WHERE id = ANY(%s)", (gone,))
+    before = {use.id: use.decisions for use in was}
+    for use in now:
+        document = Jsonb(use.decisions.texts())
+        if use.id is None:
+            connection.execute(
+                "INSERT INTO clip_use (clip_id, timeline_id, decisions) VALUES (%s, %s, %s)",
+                (clip_id, use.timeline_id, document),
+            )
+        elif before.get(use.id) != use.decisions:
+            connection.execute("UPDATE clip_use SET decisions = %s WHERE id = %s", (document, use.id))
+
+
+def write(connection: Connection, show_id: int, pairs: Iterable[tuple[Clip, Clip]]) -> None:
+    """Write what people decided, settled and noted on clips, before and after, wherever that differs."""
+    changed = [(was, now) for was, now in pairs if was.decided != now.decided or was.words != now.words]
+    both = [(now.id, was.decided, now.decided) for was, now in changed]
+    if own := {clip_id: now.decisions for clip_id, was, now in both if now.decisions != was.decisions}:
+        decide_clips(connection, own)
+    if recipes := {clip_id: now.recipe_id for clip_id, was, now in both if now.recipe_id != was.recipe_id}:
+        put_recipes(connection, recipes)
+    for clip_id, was, now in both:
+        if was.uses != now.uses:
+            decide_uses(connection, clip_id, was.uses, now.uses)
+    for note in {now.note for _, was, now in both if now.note != was.note}:
+        write_note(connection, [clip_id for clip_id, was, now in both if now.note == note != was.note], note)
+    for tag in {tag for _, was, now in both for tag in now.tags - was.tags}:
+        tag_clips(connection, show_id, [i for i, was, now in both if tag in now.tags - was.tags], tag)
+    for tag in {tag for _, was, now in both for tag in was.tags - now.tags}:
+        untag_clips(connection, show_id, [i for i, was, now in both if tag in was.tags - now.tags], tag)
+    said: dict[Word, list[int]] = {}
+    taken_back: dict[Question, list[int]] = {}
+    for was_clip, now_clip in changed:
+        for word in set(now_clip.words) - set(was_clip.words):
+            said.setdefault(word, []).append(now_clip.id)
+        for question in {w.question for w in was_clip.words} - {w.question for w in now_clip.words}:
+            taken_back.setdefault(question, []).append(now_clip.id)
+    for word, ids in said.items():
+        words.say(connection, ids, word)
+    for question, ids in taken_back.items():
+        words.withdraw(connection, ids, question)
 
 
 def decide_show(connection: Connection, show_id: int, decisions: Decisions) -> None:

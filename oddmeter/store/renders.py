@@ -9,7 +9,7 @@ import psycopg
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.store.changes import MissingError
 from oddmeter.store.database import Connection
 
@@ -23,6 +23,8 @@ class Render:
 
     id: int
     show_id: int
+    timeline_id: int | None
+    timeline: str
     clip_id: int
     clip_name: str
     root: str
@@ -43,8 +45,9 @@ class Render:
 
 
 _RENDERS = """
-    SELECT r.*, c.name AS clip_name, d.root, c.path
-    FROM render r JOIN clip c ON c.id = r.clip_id JOIN delivery d ON d.id = c.delivery_id
+    SELECT r.*, coalesce(t.name, r.plan->>'timeline_name', '') AS timeline, c.name AS clip_name, d.root, c.path
+    FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id
+    JOIN clip c ON c.id = r.clip_id JOIN delivery d ON d.id = c.delivery_id
 """
 
 
@@ -62,14 +65,16 @@ def render(connection: Connection, render_id: int) -> Render:
 
 
 def ask(
-    connection: Connection, show_id: int, clip_id: int, setting: str, out_path: str, plan: dict[str, Any], frames: int
-) -> int:
-    """Ask for a file; returns the render's id. Raises ``RuleError`` where that file is asked for or made already."""
+    connection: Connection, timeline_id: int, clip_id: int, setting: str, out_path: str, plan: dict[str, Any],
+    frames: int,
+) -> int:  # fmt: skip
+    """Ask for a file for a timeline; returns the render's id. Raises ``RuleError`` where that file is asked for or made
+    already."""
     try:
         made = connection.execute(
-            "INSERT INTO render (show_id, clip_id, setting, out_path, plan, total_frames)"
-            " VALUES (%s, %s, %s, %s, %s, %s) RETURNING id",
-            (show_id, clip_id, setting, out_path, Jsonb(plan), frames),
+            "INSERT INTO render (show_id, timeline_id, clip_id, setting, out_path, plan, total_frames)"
+            " SELECT show_id, id, %s, %s, %s, %s, %s FROM timeline WHERE id = %s RETURNING id",
+            (clip_id, setting, out_path, Jsonb(plan), frames, timeline_id),
         ).fetchone()
     except psycopg.errors.UniqueViolation as error:
         raise RuleError(
@@ -157,14 +162,14 @@ def _renders(connection: Connection, where: str, parameters: Sequence[object]) -
         return [Render(**row) for row in cursor.execute(f"{_RENDERS} {where}".encode(), parameters).fetchall()]
 
 
-def handed_off(connection: Connection, show_id: int) -> dict[int, dict[str, str]]:
-    """For each clip and timeline name, the order that its newest finished file was made with, as JSON text."""
+def handed_off(connection: Connection, show_id: int) -> dict[int, dict[int, str]]:
+    """For each clip and timeline, by their ids, the order that the newest finished file was made with, as JSON text."""
     rows = connection.execute(
-        "SELECT DISTINCT ON (clip_id, plan->>'timeline_name') clip_id, plan->>'timeline_name', plan::text"
-        " FROM render WHERE show_id = %s AND state = 'done' ORDER BY clip_id, plan->>'timeline_name', id DESC",
+        "SELECT DISTINCT ON (clip_id, timeline_id) clip_id, timeline_id, plan::text FROM render"
+        " WHERE show_id = %s AND state = 'done' AND timeline_id IS NOT NULL ORDER BY clip_id, timeline_id, id DESC",
         (show_id,),
     ).fetchall()
-    out: dict[int, dict[str, str]] = {}
+    out: dict[int, dict[int, str]] = {}
     for row in rows:
-        out.setdefault(int(str(row[0])), {})[str(row[1])] = str(row[2])
+        out.setdefault(int(str(row[0])), {})[int(str(row[1]))] = str(row[2])
     return out

@@ -1,52 +1,15 @@
 """Shows and their timelines."""
 
-from dataclasses import dataclass
 from fractions import Fraction
 
 from psycopg.rows import dict_row
 
-from oddmeter.core.rates import Rate, fraction_text
+from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import TimelineScan
+from oddmeter.core.planning.timelines import Show, Timeline, TimelineSettings
 from oddmeter.store.changes import ConflictError, MissingError, last_person
 from oddmeter.store.database import Connection
-
-
-@dataclass(frozen=True)
-class TimelineSettings:
-    """What a timeline is: everything a person sets on it."""
-
-    name: str
-    rate: Rate
-    width: int = 1920
-    height: int = 1080
-    pixel_aspect: Fraction = Fraction(1)
-    scan: str = "progressive"
-    drop_frame: bool = False
-    sound_rate: int = 48_000
-
-
-@dataclass(frozen=True)
-class Timeline:
-    """A timeline of a show as it stands; ``revision`` rises with each change."""
-
-    id: int
-    settings: TimelineSettings
-    revision: int
-
-
-@dataclass(frozen=True)
-class Show:
-    """A show with its timelines; ``default_timeline_id`` is the one that Plan and Handoff work for."""
-
-    id: int
-    name: str
-    default_timeline_id: int | None
-    revision: int
-    timelines: tuple[Timeline, ...]
-
-    @property
-    def default_timeline(self) -> Timeline | None:
-        """The timeline that is planned for."""
-        return next((t for t in self.timelines if t.id == self.default_timeline_id), None)
 
 
 def all_shows(connection: Connection) -> list[Show]:
@@ -67,7 +30,7 @@ def show(connection: Connection, show_id: int) -> Show:
             row["id"],
             TimelineSettings(
                 row["name"], Rate(Fraction(row["rate"])), row["width"], row["height"], Fraction(row["pixel_aspect"]),
-                row["scan"], row["drop_frame"], row["sound_rate"],
+                TimelineScan(row["scan"]), row["drop_frame"], row["sound_rate"],
             ),
             row["revision"],
         )

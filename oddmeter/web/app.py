@@ -13,27 +13,12 @@ from fastapi.staticfiles import StaticFiles
 from oddmeter.config import Config
 from oddmeter.media.viewing import Viewing
 from oddmeter.store.database import Database
-from oddmeter.web import (
-    bench,
-    brief,
-    events,
-    evidence,
-    film,
-    handoff,
-    house,
-    intake,
-    ledger,
-    plan,
-    problems,
-    recipes,
-    reckoner,
-    reckoning,
-    sheet,
-)  # fmt: skip
 from oddmeter.web.board import Boards
-from oddmeter.web.events import Listener
-from oddmeter.web.guard import Guard
+from oddmeter.web.http import events, problems
+from oddmeter.web.http.events import Listener
+from oddmeter.web.http.guard import Guard
 from oddmeter.web.sides import Sides
+from oddmeter.web.stops import ROUTERS
 from oddmeter.work.tasks import queue
 
 PAGE = Path(__file__).parents[2] / "frontend" / "dist"
@@ -77,11 +62,8 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
     app.state.listener = Listener(config.database)
     app.add_middleware(Guard)
     problems.install(app)
-    for room in (
-        brief, house, intake, evidence, film, ledger, plan, recipes, reckoning, reckoner, bench, handoff, sheet,
-        events,
-    ):  # fmt: skip
-        app.include_router(room.router)
+    for router in (*ROUTERS, events.router):
+        app.include_router(router)
     _serve_page(app, page)
     return app
 

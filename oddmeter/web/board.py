@@ -11,73 +11,73 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from threading import Lock, RLock
 
-from oddmeter.core.batches import Mark, frames_as_it_stands, marks
-from oddmeter.core.conform import Conform, Material
-from oddmeter.core.decisions import Resolved
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
-from oddmeter.core.recipes import Subject
-from oddmeter.core.standing import Standing
+from oddmeter.core.decisions.levels import Resolved
+from oddmeter.core.decisions.recipes import Traits
+from oddmeter.core.planning.clips import Clip, KnownClip, known_of
+from oddmeter.core.planning.houses import House
+from oddmeter.core.planning.marks import Mark, marks_of
+from oddmeter.core.planning.plans import Outcome, Plan, Refusal, planned, resolved
+from oddmeter.core.planning.timelines import Show, Timeline
 from oddmeter.store import clips, decisions, renders, shows
 from oddmeter.store.changes import MissingError
-from oddmeter.store.clips import Clip, Decided, Stamps
+from oddmeter.store.clips import Stamps
 from oddmeter.store.database import Connection, Database
-from oddmeter.store.decisions import House
-from oddmeter.store.shows import Show, Timeline
-from oddmeter.work.orders import Order, material_of, order_of, resolved, worked_out
+from oddmeter.work.orders import Order, order_of
 
 _CHUNK = 2_000
 _MOST_HELD = 20_000
 
 
-@dataclass(frozen=True, slots=True)
-class Known:
-    """A clip, what its evidence comes to, and what is decided on it. ``material`` is None where the clip has not been
-    looked at yet or cannot be used."""
-
-    clip: Clip
-    facts: Facts | None
-    standing: Standing
-    material: Material | None
-    decided: Decided
-    revision: int
-
-
 @dataclass(frozen=True)
 class Row:
-    """A clip worked out for a timeline. ``planned`` is None where it cannot be, ``handed_off`` the order of its newest
-    finished file."""
+    """A clip worked out for a timeline, or why it cannot be; ``handed_off`` is the order of its newest finished file
+    for that timeline."""
 
-    known: Known
-    resolved: Resolved
-    planned: Conform | None
-    timeline: Timeline
+    outcome: Outcome
     handed_off: Order | None
 
-    @cached_property
+    @property
+    def plan(self) -> Plan | None:
+        """The plan, where there is one."""
+        return self.outcome if isinstance(self.outcome, Plan) else None
+
+    @property
+    def refusal(self) -> Refusal | None:
+        """Why there is no plan, where there is none."""
+        return self.outcome if isinstance(self.outcome, Refusal) else None
+
+    @property
+    def known(self) -> KnownClip:
+        """The clip and what its evidence comes to."""
+        return self.outcome.known
+
+    @property
+    def clip(self) -> Clip:
+        """The clip, with what is decided on it."""
+        return self.outcome.known.clip
+
+    @property
+    def resolved(self) -> Resolved:
+        """What holds for the clip."""
+        return self.outcome.resolved
+
+    @property
     def before(self) -> int:
         """The length in timeline frames as the clip stands; 0 where it cannot be planned."""
-        planned = self.planned
-        return frames_as_it_stands(planned.material, planned.timeline_rate) if planned else 0
+        return self.plan.before if self.plan else 0
+
+    @property
+    def after(self) -> int:
+        """The planned length in timeline frames; 0 where it cannot be planned."""
+        return self.plan.after if self.plan else 0
 
     @cached_property
     def marks(self) -> tuple[Mark, ...]:
         """What stands out about the clip."""
-        found = marks(self.known.facts, self.planned, self.resolved.decided, self.known.standing)
-        if self.handed_off is not None and self.planned is not None:
-            changed = order_of(self.planned, self.timeline) != self.handed_off
-            return (*found, Mark.CHANGED) if changed else found
+        found = marks_of(self.outcome)
+        if self.handed_off is not None and self.plan is not None and order_of(self.plan) != self.handed_off:
+            return (*found, Mark.CHANGED)
         return found
-
-    @property
-    def clip(self) -> Clip:
-        """The clip; what is decided on it is in ``decided``."""
-        return self.known.clip
-
-    @property
-    def decided(self) -> Decided:
-        """What is decided on the clip itself."""
-        return self.known.decided
 
 
 @dataclass
@@ -87,8 +87,8 @@ class Board:
 
     show: Show
     house: House
-    known: Mapping[int, Known]
-    handed_off: Mapping[int, Mapping[str, Order]]
+    known: Mapping[int, KnownClip]
+    handed_off: Mapping[int, Mapping[int, Order]]
     _earlier: dict[int, "_Earlier"] = field(default_factory=dict)
     _rows: dict[int, dict[int, Row]] = field(default_factory=dict)
     _lock: RLock = field(default_factory=RLock)
@@ -97,9 +97,7 @@ class Board:
     def timeline(self, timeline_id: int | None = None) -> Timeline:
         """A timeline of the show, or the one that is planned for; raises ``RuleError`` where it is not there."""
         if timeline_id is None:
-            if self.show.default_timeline is None:
-                raise RuleError("The show has no timeline. Settle one in Brief.", "timeline")
-            return self.show.default_timeline
+            return self.show.settled_timeline()
         found = next((t for t in self.show.timelines if t.id == timeline_id), None)
         if found is None:
             raise MissingError("This timeline")
@@ -134,55 +132,79 @@ class Board:
             raise MissingError("A clip")
         return [rows[clip_id] for clip_id in wanted]
 
-    def work_out(self, known: Known, timeline: Timeline, house: House | None = None) -> Row:
+    def work_out(self, known: KnownClip, timeline: Timeline, house: House | None = None) -> Row:
         """One clip worked out, also with other decisions than those that are kept."""
         return self._row(known, timeline, None, False, house)
 
-    def subject(self, known: Known, timeline: Timeline | None) -> Subject:
+    def pairs(self, made: Iterable[KnownClip]) -> list[tuple[Clip, Clip]]:
+        """Clips as they stand on the board, and as a change makes them."""
+        return [(self.known[known.clip.id].clip, known.clip) for known in made]
+
+    def moved(self, made: Iterable[KnownClip], timelines: Iterable[Timeline], house: House | None = None) -> "Moves":
+        """For each timeline, the clips whose plan a change moves: before and after."""
+        changed = list(made)
+        out: Moves = {}
+        for timeline in timelines:
+            rows = self.rows(timeline)
+            pairs = [(rows[known.clip.id], self.work_out(known, timeline, house)) for known in changed]
+            out[timeline.id] = [(was, now) for was, now in pairs if _differs(was, now)]
+        return out
+
+    def traits(self, known: KnownClip, timeline: Timeline | None) -> Traits:
         """What a recipe's rule can ask of a clip."""
-        clip, standing, facts = known.clip, known.standing, known.facts
+        clip, findings, facts = known.clip, known.findings, known.facts
         delivery = self.house.deliveries.get(clip.delivery_id)
-        return Subject(
+        return Traits(
             name=clip.name,
             folder=clip.path.rpartition("/")[0],
             delivery=delivery.name if delivery else "",
-            shot_rate=standing.shot_rate or (facts.file_rate if facts else None),
+            shot_rate=findings.shot_rate or (facts.file_rate if facts else None),
             file_rate=facts.file_rate if facts else None,
             timeline_rate=timeline.settings.rate if timeline else None,
-            scan=standing.scan,
-            pulldown=standing.pulldown,
-            repeats=standing.repeats,
-            gauge=standing.gauge,
+            scan=findings.scan,
+            pulldown=findings.pulldown,
+            repeats=findings.repeats,
+            gauge=findings.gauge,
             tags=known.decided.tags,
-            confirmed=standing.confirmed,
+            confirmed=findings.confirmed,
         )
 
     def _row(
-        self, known: Known, timeline: Timeline, old: Row | None, same_house: bool, house: House | None = None
+        self, known: KnownClip, timeline: Timeline, old: Row | None, same_house: bool, house: House | None = None
     ) -> Row:
         if old is not None and old.known is known and same_house:
             return old
         held = self._resolved(known, timeline, house or self.house)
         if old is not None and old.known is known and old.resolved.decisions == held.decisions:
-            return replace(old, resolved=held)
-        planned = None
-        if known.material is not None:
-            try:
-                planned = worked_out(known.material, held, timeline)
-            except RuleError:
-                planned = None
-        made = self.handed_off.get(known.clip.id, {}).get(timeline.settings.name)
-        return Row(known, held, planned, timeline, made)
+            return Row(replace(old.outcome, resolved=held), old.handed_off)
+        made = self.handed_off.get(known.clip.id, {}).get(timeline.id)
+        return Row(planned(known, held, timeline), made)
 
-    def _resolved(self, known: Known, timeline: Timeline, house: House) -> Resolved:
+    def _resolved(self, known: KnownClip, timeline: Timeline, house: House) -> Resolved:
         """What holds for a clip; the same object for clips of which the same is decided."""
         own = known.decided
-        key = (id(house), known.clip.delivery_id, own.recipe_id, own.decisions, own.uses.get(timeline.id), timeline.id)
+        use = own.use_on(timeline.id)
+        key = (
+            id(house), known.clip.delivery_id, own.recipe_id, own.decisions, use.decisions if use else None,
+            timeline.id,
+        )  # fmt: skip
         if key not in self._held:
             if len(self._held) > _MOST_HELD:
                 self._held.clear()
             self._held[key] = (house, resolved(known.clip.delivery_id, own, house, timeline))
         return self._held[key][1]
+
+
+Moves = dict[int, list[tuple[Row, Row]]]
+"""By timeline, clips that a change moves, as they were and as they would be."""
+
+
+def _differs(was: Row, now: Row) -> bool:
+    if was.resolved.decided != now.resolved.decided:
+        return True
+    if was.plan and now.plan:
+        return was.plan.conformed != now.plan.conformed
+    return (was.plan is None) != (now.plan is None) or was.refusal != now.refusal
 
 
 @dataclass(frozen=True)
@@ -191,7 +213,7 @@ class _Earlier:
 
     timeline: Timeline
     house: House
-    handed_off: Mapping[int, Mapping[str, Order]]
+    handed_off: Mapping[int, Mapping[int, Order]]
     rows: Mapping[int, Row]
 
 
@@ -227,13 +249,13 @@ class Boards:
         fresh = {known.clip.id: known for known in _looked_up(connection, unknown)}
         anew = [i for i, stamp in now.decided.items() if i not in fresh and was.decided.get(i) != stamp]
         for clip_id, (own, revision) in clips.decided(connection, anew).items():
-            fresh[clip_id] = replace(kept[clip_id], decided=own, revision=revision)
+            fresh[clip_id] = kept[clip_id].deciding(own, revision)
         house = decisions.house(connection, show_id)
         if before is not None and before.house == house:
             house = before.house
         known = {clip_id: fresh.get(clip_id) or kept[clip_id] for clip_id in now.known}
         made = {
-            clip_id: {name: Order.model_validate_json(plan) for name, plan in plans.items()}
+            clip_id: {timeline: Order.model_validate_json(plan) for timeline, plan in plans.items()}
             for clip_id, plans in renders.handed_off(connection, show_id).items()
         }
         if before is not None and was == now and (show, house, made) == (before.show, before.house, before.handed_off):
@@ -243,18 +265,7 @@ class Boards:
         return board
 
 
-def _looked_up(connection: Connection, ids: Sequence[int]) -> Iterable[Known]:
+def _looked_up(connection: Connection, ids: Sequence[int]) -> Iterable[KnownClip]:
     for first in range(0, len(ids), _CHUNK):
         for clip in clips.clips_by_id(connection, ids[first : first + _CHUNK]):
             yield known_of(clip)
-
-
-def known_of(clip: Clip) -> Known:
-    """What planning needs of a clip."""
-    try:
-        material = material_of(clip)
-    except RuleError:
-        material = None
-    known = Known(clip, clip.facts, clip.standing, material, clip.decided, clip.revision)
-    clip.forget()
-    return known

@@ -4,10 +4,10 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from threading import Lock
 
-from oddmeter.core.timecode import Timecode
-from oddmeter.media.viewing import Subject
+from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.planning.timelines import Timeline
+from oddmeter.media.viewing import Viewed
 from oddmeter.store.changes import MissingError
-from oddmeter.store.shows import Timeline
 
 _MOST_SIDES = 64
 Token = str
@@ -17,7 +17,7 @@ Token = str
 class Side:
     """A side that pictures can be asked of."""
 
-    subject: Subject
+    viewed: Viewed
     timeline: Timeline
     source_start: Timecode | None
 
@@ -31,7 +31,7 @@ class Sides:
 
     def put(self, side: Side) -> Token:
         """Keep a side; returns its token."""
-        token = side.subject.key[:32]
+        token = side.viewed.key[:32]
         with self._lock:
             self._kept[token] = side
             self._kept.move_to_end(token)

@@ -1,22 +1,23 @@
 """Inspect clips without server or database: probe, look, read reports, and draw the verdicts."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from oddmeter.core.claims import claims_of
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import verdicts
-from oddmeter.core.facts import Facts
-from oddmeter.core.logs import LogEntry, Subject, guess_columns, match, read_table
-from oddmeter.core.picture import PictureReport
-from oddmeter.core.standing import settled
+from oddmeter.core.evidence.claims import Word, claims_of
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.logs import LogEntry, guess_columns, parse_table
+from oddmeter.core.evidence.matching import Candidate, match
+from oddmeter.core.evidence.verdicts import verdicts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.pictures.report import PictureReport
+from oddmeter.core.planning.clips import Clip, Decided
 from oddmeter.interchange.logs import is_report, read_log, title_of
 from oddmeter.interchange.reports import inspected
-from oddmeter.media.analyse import DamagedError
-from oddmeter.media.guarded import analyse_guarded, probe_guarded
-from oddmeter.media.sequence import gathered
+from oddmeter.media.analysis.analyse import DamagedError
+from oddmeter.media.files.guarded import analyse_guarded, probe_guarded
+from oddmeter.media.files.sequence import gathered
 
 
 def inspect_all(paths: Sequence[Path], logs: Sequence[Path], *, whole: bool) -> list[dict[str, Any]]:
@@ -30,7 +31,7 @@ def inspect_all(paths: Sequence[Path], logs: Sequence[Path], *, whole: bool) -> 
             facts, picture = _looked_at(path, facts, whole=whole)
         found.append((path, facts, picture))
     subjects = [
-        Subject(number, path.name, facts.timecode, facts.file_rate, facts.frames)
+        Candidate(number, path.name, facts.timecode, facts.file_rate, facts.frames)
         for number, (path, facts, _) in enumerate(found)
     ]
     rows = match(entries, subjects).entries
@@ -40,14 +41,16 @@ def inspect_all(paths: Sequence[Path], logs: Sequence[Path], *, whole: bool) -> 
     ]
 
 
-def looked_at(path: Path, *, pictures: bool) -> tuple[Facts, PictureReport | None]:
-    """The facts of one clip, and, where ``pictures`` are to be looked at, all of them, what they show; then rate, scan
-    and field order are those of the verdicts."""
-    facts = probe_guarded(path)
-    if facts.fault is not None or not pictures:
-        return facts, None
-    facts, report = _looked_at(path, facts, whole=True)
-    return settled(facts, verdicts(claims_of(path.name, facts, report))), report
+def clip_at(path: Path, *, whole: bool, words: Iterable[Word] = ()) -> Clip:
+    """One clip as it would stand in a show: probed, its pictures looked at, ``whole`` or in samples, with what a person
+    says of it."""
+    facts, picture = probe_guarded(path), None
+    if facts.fault is None:
+        facts, picture = _looked_at(path, facts, whole=whole)
+    return Clip(
+        id=0, delivery_id=0, root="", path=str(path), name=path.name, measured=facts, picture=picture, entries=(),
+        words=tuple(words), decided=Decided(), revision=0, show_id=0, proxy_of=None, proxies=0,
+    )  # fmt: skip
 
 
 def _looked_at(path: Path, facts: Facts, *, whole: bool) -> tuple[Facts, PictureReport | None]:
@@ -66,7 +69,7 @@ def _entries(log: Path) -> tuple[LogEntry, ...]:
     except OSError as error:
         raise RuleError(f"{log} cannot be read: {error.strerror}.", "log") from error
     table = read_log(data)
-    return read_table(table, guess_columns(table.headings), title_of(log.name)).entries
+    return parse_table(table, guess_columns(table.headings), title_of(log.name)).entries
 
 
 def _clips(paths: Sequence[Path]) -> list[Path]:

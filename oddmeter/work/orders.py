@@ -7,20 +7,21 @@ from typing import Any
 from pydantic import BaseModel
 
 from oddmeter.config import Config
-from oddmeter.core.conform import Conform, Material, conform
-from oddmeter.core.decisions import Layer, Level, Part, Resolved, read_part, resolve
-from oddmeter.core.errors import RuleError
-from oddmeter.core.framing import Canvas
-from oddmeter.core.originals import Originals, originals_of
-from oddmeter.core.rates import Rate, fraction_text
-from oddmeter.core.treatments import Between, Effort, Fields, Framing, Intent, SoundChoice, Treatment
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.decisions.parts import Part, parse_part
+from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, SoundChoice, Treatment
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.originals import Originals
+from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
+from oddmeter.core.planning.clips import Clip
+from oddmeter.core.planning.plans import Plan
+from oddmeter.media.containers.settings import Setting
 from oddmeter.media.render import RenderPlan
-from oddmeter.media.settings import Setting
-from oddmeter.store.clips import Clip, Decided
-from oddmeter.store.decisions import House
-from oddmeter.store.evidence import stretch_in
+from oddmeter.store.looks import stretch_from
 from oddmeter.store.renders import Render
-from oddmeter.store.shows import Show, Timeline
 
 
 class OrderedOriginals(BaseModel):
@@ -36,9 +37,9 @@ class OrderedOriginals(BaseModel):
         stretches = [asdict(stretch) for stretch in originals.stretches]
         return OrderedOriginals(share=fraction_text(originals.share), stretches=stretches, new=originals.new)
 
-    def read(self) -> Originals:
+    def originals(self) -> Originals:
         """The core's value."""
-        return Originals(Fraction(self.share), tuple(map(stretch_in, self.stretches)), self.new)
+        return Originals(Fraction(self.share), tuple(map(stretch_from, self.stretches)), self.new)
 
 
 class OrderedCanvas(BaseModel):
@@ -47,13 +48,13 @@ class OrderedCanvas(BaseModel):
     width: int
     height: int
     pixel_aspect: str
-    scan: str
+    scan: TimelineScan
 
 
 class Order(BaseModel):
-    """The decisions a render was asked with, exact; rates and speeds as ``"a/b"``."""
+    """The decisions a render was asked with, exact; rates and speeds as ``"a/b"``. What the timeline is called is no
+    part of it: a file belongs to the timeline itself."""
 
-    timeline_name: str
     timeline_rate: str
     drop_frame: bool
     frames: int
@@ -72,7 +73,7 @@ class Order(BaseModel):
     trust: str = "1/2"
     framing: Framing = Framing.KEEP
     span: str = "whole"
-    field_order: str = "upper"
+    field_order: FieldOrder = FieldOrder.UPPER
     originals: OrderedOriginals | None = None
     canvas: OrderedCanvas | None = None
     sound_rate: int | None = None
@@ -80,68 +81,21 @@ class Order(BaseModel):
     def conformed(self) -> Conform:
         """The conform that was ordered."""
         shot_rate = _rate(self.shot_rate) if self.shot_rate else None
-        originals = self.originals.read() if self.originals else None
+        originals = self.originals.originals() if self.originals else None
         material = Material(self.frames, _rate(self.file_rate), shot_rate, self.field_order, originals)
         value = Fraction(self.value) if self.value else None
         treatment = Treatment(
             self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
             self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound, self.reverse,
-            self.framing, read_part(Part.SPAN, self.span),
+            self.framing, parse_part(Part.SPAN, self.span),
         )  # fmt: skip
         return conform(material, treatment, _rate(self.timeline_rate))
 
 
-def material_of(clip: Clip) -> Material:
-    """What is true of a clip; raises ``RuleError`` where it has not been probed or cannot be used."""
-    if clip.facts is None:
-        raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
-    if not clip.facts.usable or clip.facts.file_rate is None:
-        raise RuleError(f"{clip.name} cannot be used. {clip.facts.trouble or ''}".strip(), "facts")
-    order = clip.facts.field_order or "upper"
-    return Material(clip.facts.frames, clip.facts.file_rate, clip.motion_rate, order, originals_of(clip.picture))
-
-
-def settled_timeline(show: Show) -> Timeline:
-    """The timeline that a show is planned for; raises ``RuleError`` where none is settled."""
-    if show.default_timeline is None:
-        raise RuleError("The show has no timeline. Settle one in Brief.", "timeline")
-    return show.default_timeline
-
-
-def resolved(delivery_id: int, decided: Decided, house: House, timeline: Timeline) -> Resolved:
-    """What holds for a clip on a timeline, of all that is decided at every level."""
-    layers = [house.default, house.deliveries.get(delivery_id), house.recipe(decided.recipe_id)]
-    layers.append(Layer(Level.CLIP, "", decided.decisions))
-    if timeline.id in decided.uses:
-        layers.append(Layer(Level.USE, timeline.settings.name, decided.uses[timeline.id]))
-    return resolve(layer for layer in layers if layer is not None)
-
-
-def worked_out(material: Material, held: Resolved, timeline: Timeline) -> Conform:
-    """A clip worked out with what holds; raises ``RuleError`` where that cannot be."""
-    rate = timeline.settings.rate
-    treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
-    return conform(material, treatment, rate)
-
-
-def plan_of(clip: Clip, house: House, timeline: Timeline) -> Conform | None:
-    """The clip worked out for a timeline; None where it has not been looked at, or cannot be used.
-
-    That includes a decision which another timeline rate has made absurd: one such clip must not close the ledger.
-    """
-    if clip.facts is None or not clip.facts.usable:
-        return None
-    try:
-        return worked_out(material_of(clip), resolved(clip.delivery_id, clip.decided, house, timeline), timeline)
-    except RuleError:
-        return None
-
-
-def order_of(planned: Conform, timeline: Timeline) -> Order:
+def order_of(plan: Plan) -> Order:
     """The order to make a file of a plan."""
-    material, settings, treatment = planned.material, timeline.settings, planned.treatment
+    material, settings, treatment = plan.conformed.material, plan.timeline.settings, plan.conformed.treatment
     return Order(
-        timeline_name=settings.name,
         timeline_rate=settings.rate.exact,
         drop_frame=settings.drop_frame,
         frames=material.frames,

@@ -2,9 +2,9 @@
 
 from collections.abc import Callable
 
-from oddmeter.core.logs import Table, guess_columns
+from oddmeter.core.evidence.logs import Table, guess_columns
 from oddmeter.interchange.logs import title_of
-from oddmeter.store import clips, evidence
+from oddmeter.store import clips, logs, words
 from oddmeter.store.database import Connection
 
 
@@ -16,8 +16,8 @@ def add_report(connection: Connection, show_id: int, name: str, table: Table) ->
     made: list[int] = []
 
     def add() -> None:
-        columns = evidence.remembered_columns(connection, table.headings) or guess_columns(table.headings)
-        made.append(evidence.add_log(connection, show_id, name[:200], title_of(name), table, columns))
+        columns = logs.remembered_columns(connection, table.headings) or guess_columns(table.headings)
+        made.append(logs.add_log(connection, show_id, name[:200], title_of(name), table, columns))
 
     changed = noting_changes(connection, show_id, name, add)
     return made[0], changed
@@ -28,4 +28,4 @@ def noting_changes(connection: Connection, show_id: int, because: str, alter: Ca
     before = {clip.id: clip.verdicts for clip in clips.clips_of_show(connection, show_id)}
     alter()
     after = {clip.id: clip.verdicts for clip in clips.clips_of_show(connection, show_id)}
-    return evidence.note_changes(connection, show_id, before, after, because)
+    return words.note_changes(connection, show_id, before, after, because)

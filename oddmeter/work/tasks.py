@@ -15,17 +15,18 @@ from procrastinate.tasks import Task
 from procrastinate.types import JSONDict
 
 from oddmeter.config import Config
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
-from oddmeter.core.picture import PictureReport
-from oddmeter.core.proof import Proof
+from oddmeter.core.conform.proof import Proof
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.pictures.report import PictureReport
+from oddmeter.core.planning.clips import Clip
 from oddmeter.interchange.reports import proven
-from oddmeter.media.analyse import DamagedError
-from oddmeter.media.guarded import analyse_guarded, probe_guarded
+from oddmeter.media.analysis.analyse import DamagedError
+from oddmeter.media.files.guarded import analyse_guarded, probe_guarded
+from oddmeter.media.files.sequence import is_there
 from oddmeter.media.render import clear_unfinished, render
-from oddmeter.media.sequence import is_there
 from oddmeter.media.verify import verify
-from oddmeter.store import clips, evidence, renders
+from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
 from oddmeter.work.orders import render_plan
 from oddmeter.work.right import LaterError, SoleRight
@@ -107,14 +108,14 @@ def look_at(config: Config, database: Database, clip_id: int) -> None:
     if known is None:
         return
     try:
-        facts = probe_guarded(config.footage(*known))
+        found = probe_guarded(config.footage(*known))
     except RuleError as error:
-        facts = Facts(fault=str(error))
+        found = Facts(fault=str(error))
     except Exception:
         log.exception("probing clip %s ended unexpectedly", clip_id)
-        facts = Facts(fault="Looking at this file ended in an unexpected error; the worker's log says more.")
+        found = Facts(fault="Looking at this file ended in an unexpected error; the worker's log says more.")
     with database.transaction() as connection:
-        clips.keep_facts(connection, clip_id, facts)
+        facts.keep_facts(connection, clip_id, found)
 
 
 def look_closer(config: Config, database: Database, clip_id: int, stopping: Event | None = None) -> None:
@@ -128,40 +129,40 @@ def look_closer(config: Config, database: Database, clip_id: int, stopping: Even
             return
         if found.measured is None:
             raise LaterError("the clip has not been probed yet")
-        begun = evidence.begin_look(connection, clip_id)
+        begun = looks.begin_look(connection, clip_id)
     if begun is None:
         return
     whole, attempts = begun
     if attempts >= _MOST_ATTEMPTS:
         fault = f"Tried {attempts} times; each time the worker ended over it."
-        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None, fault))
+        _surely(database, lambda c: looks.end_look(c, clip_id, "done", None, fault))
         return
     if found.measured.fault is not None:
-        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None))
+        _surely(database, lambda c: looks.end_look(c, clip_id, "done", None))
         return
     progress = _Looking(database, clip_id, stopping)
     try:
         path = config.footage(found.root, found.path)
         report = analyse_guarded(path, found.measured, whole=whole, progress=progress)
     except CancelledError:
-        _surely(database, lambda c: evidence.end_look(c, clip_id, "stopped", None))
+        _surely(database, lambda c: looks.end_look(c, clip_id, "stopped", None))
     except DamagedError as error:
         damaged = replace(found.measured, fault=str(error))
-        _surely(database, lambda c: clips.keep_facts(c, clip_id, damaged))
-        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None))
+        _surely(database, lambda c: facts.keep_facts(c, clip_id, damaged))
+        _surely(database, lambda c: looks.end_look(c, clip_id, "done", None))
     except RuleError as error:
         sentence = str(error)
-        _surely(database, lambda c: evidence.end_look(c, clip_id, "done", None, sentence))
+        _surely(database, lambda c: looks.end_look(c, clip_id, "done", None, sentence))
     else:
         _surely(database, lambda c: _keep_report(c, found, report))
 
 
-def _keep_report(connection: Connection, known: clips.Clip, report: PictureReport) -> None:
-    evidence.end_look(connection, known.id, "done", report)
+def _keep_report(connection: Connection, known: Clip, report: PictureReport) -> None:
+    looks.end_look(connection, known.id, "done", report)
     now = clips.clips_if_there(connection, known.id)
     if now is not None:
         before, after = {known.id: known.verdicts}, {known.id: now.verdicts}
-        evidence.note_changes(connection, known.show_id, before, after, "the pictures were looked at")
+        words.note_changes(connection, known.show_id, before, after, "the pictures were looked at")
 
 
 def make(config: Config, database: Database, render_id: int, stopping: Event | None = None) -> None:
@@ -262,7 +263,7 @@ class _Looking:
         self._next = now + _PROGRESS_SECONDS
         try:
             with self._database.transaction() as connection:
-                asked_to_stop = evidence.note_look(connection, self._id, done, of)
+                asked_to_stop = looks.note_look(connection, self._id, done, of)
         except psycopg.Error:
             return
         if asked_to_stop:

@@ -14,7 +14,7 @@ import psycopg
 from procrastinate.exceptions import ProcrastinateException
 
 from oddmeter.config import Config
-from oddmeter.store import clips, evidence, renders
+from oddmeter.store import clips, looks, renders
 from oddmeter.store.database import Database
 from oddmeter.work.tasks import Queue, queue
 
@@ -99,7 +99,7 @@ def requeue_lost(orders: Queue, database: Database) -> None:
         ).fetchall()
         queued = {(str(row[0]), int(str(row[1]))) for row in rows if row[1] is not None}
         orders.ask_probe(connection, [i for i in clips.unprobed(connection) if ("probe_clip", i) not in queued])
-        lost = [i for i in evidence.unlooked(connection) if ("look_at_pictures", i) not in queued]
+        lost = [i for i in looks.unlooked(connection) if ("look_at_pictures", i) not in queued]
         orders.ask_look(connection, lost)
         for render_id in renders.waiting(connection):
             if ("make_file", render_id) not in queued:

@@ -9,11 +9,11 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from oddmeter.core.facts import Scan
+from oddmeter.core.pictures.scan import Scan
 from oddmeter.demo.framecode import read
-from oddmeter.media.decode import FrameReader
-from oddmeter.media.planes import field_of, planes_of
-from oddmeter.media.probe import probe
+from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.files.probe import probe
+from oddmeter.media.pictures.planes import field_of, planes_of
 from tests.browser.conftest import Running, Show
 
 

@@ -1,27 +1,36 @@
 """Marks, strips, spelled arithmetic, names and lengths: what people read."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.arithmetic import number_text, percent_text, spelled, stride_equation
-from oddmeter.core.batches import Mark, marks, stretch, strip, totals
-from oddmeter.core.cadence import FrameMap
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import verdicts
-from oddmeter.core.facts import Facts, Scan, Sound
-from oddmeter.core.naming import WORDS, filled, safe_folder
-from oddmeter.core.rates import Rate
-from oddmeter.core.standing import standing
-from oddmeter.core.timecode import parse_length
-from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.core.conform.arithmetic import spelled, stride_equation
+from oddmeter.core.conform.frame_map import Tally
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.strips import MINI_BEATS, mini_strip, strip_of
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.treatment import Between, Intent, Treatment
+from oddmeter.core.evidence.facts import Facts, Sound
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import number_text, percent_text
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import parse_length
+from oddmeter.core.pictures.originals import Originals
+from oddmeter.core.pictures.scan import Scan, TimelineScan
+from oddmeter.core.planning.batches import ALTERNATIVES, alternative, totals
+from oddmeter.core.planning.clips import Clip, Decided, KnownClip, known_of
+from oddmeter.core.planning.filenames import WORDS, filled, safe_folder
+from oddmeter.core.planning.houses import House
+from oddmeter.core.planning.marks import Mark, marks_of
+from oddmeter.core.planning.plans import Plan, Refusal, plan
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from oddmeter.interchange.sheet import safe_cell
 
-REAL_TIME = Treatment(Intent.REAL_TIME)
-NOTHING_SAID = standing(verdicts(()), None, None, None)
+REAL_TIME = Decisions(intent=Wish(Intent.REAL_TIME))
 
 
 @pytest.mark.parametrize(
@@ -44,52 +53,123 @@ def test_numbers_are_never_rounded_silently() -> None:
 
 
 def test_the_division_is_written_out() -> None:
-    planned = conform(Material(930, Rate.of(60)), REAL_TIME, Rate.of(24))
-    assert stride_equation(planned) == "60 × 1 ÷ 24 = 2.5"
-    assert [line.result for line in spelled(planned)] == ["1", "60", "2.5", "100 %", "372"]
+    made = conform(Material(930, Rate.of(60)), Treatment(Intent.REAL_TIME), Rate.of(24))
+    assert stride_equation(made) == "60 × 1 ÷ 24 = 2.5"
+    assert [line.result for line in spelled(made)] == ["1", "60", "2.5", "100 %", "372"]
     rerated = conform(Material(100, Rate.of(30)), Treatment(Intent.SPEED, Fraction(5, 6), Rate.of(25)), Rate.of(25))
     assert spelled(rerated)[1].note == "re-rated and re-speeded"
 
 
+FILM = Timeline(1, TimelineSettings("The film", Rate.of(25)), 1)
+
+
+def known(facts: Facts | None, decided: Decisions = REAL_TIME) -> KnownClip:
+    """A clip with nothing but its facts and what is decided on it."""
+    return known_of(Clip(1, 2, "Footage", "a.mov", "a.mov", facts, None, (), (), Decided(decided), 1, 3, None, 0))
+
+
+def planned(facts: Facts, timeline: Timeline = FILM, decided: Decisions = REAL_TIME) -> Plan:
+    made = plan(known(facts, decided), House(), timeline)
+    assert isinstance(made, Plan)
+    return made
+
+
+def of(frames: int, rate: str) -> Facts:
+    own = Rate.parse(rate)
+    return Facts(frames=frames, file_rate=own, measured_rate=own.value)
+
+
 @given(
-    st.fractions(min_value=Fraction(1, 20), max_value=30, max_denominator=200), st.integers(1, 500), st.integers(2, 40)
-)
-def test_a_strip_shows_the_frame_map_itself(stride: Fraction, units: int, beats: int) -> None:
-    frame_map = FrameMap.of(stride, units)
-    drawn = strip(frame_map, beats)
-    assert 1 <= len(drawn.picks) <= max(beats, 2)
-    assert list(drawn.picks) == [frame_map.pick(drawn.first + i) for i in range(len(drawn.picks))]
-    assert drawn.source_first <= min(drawn.picks) and max(drawn.picks) < drawn.source_stop <= units
-    whole = stretch(frame_map, 0, frame_map.length)
-    assert len(whole.picks) == frame_map.length and whole.source_stop == units
+    st.fractions(min_value=Fraction(1, 20), max_value=30, max_denominator=200), st.integers(1, 500),
+    st.sampled_from(Between), st.sampled_from(TimelineScan), st.booleans(),
+)  # fmt: skip
+def test_a_strip_shows_the_frame_map_itself(
+    speed: Fraction, frames: int, between: Between, scan: TimelineScan, reverse: bool
+) -> None:
+    treatment = Treatment(Intent.SPEED, speed, between=between, reverse=reverse)
+    made = conform(Material(frames, Rate.of(25)), treatment, Rate.of(25))
+    drawn = mini_strip(made, scan)
+    assert 1 <= drawn.frames == len(drawn.beats) <= MINI_BEATS
+    assert list(drawn.beats) == [made.shown(drawn.first + i, scan) for i in range(drawn.frames)]
+    whole = strip_of(made, scan, 0, made.frame_map.length)
+    units = [unit.unit for unit in whole.rail]
+    assert sorted(units) == list(range(frames)) and units[0] == (frames - 1 if reverse else 0)
+    for one in (drawn, whole):
+        on_rail = {unit.unit for unit in one.rail}
+        assert all(beat.units <= on_rail for beat in one.beats), "every thread ends on the rail"
+        assert [unit.begins for unit in one.rail] == sorted(unit.begins for unit in one.rail)
+    columns = strip_of(made, scan, 0, made.frame_map.length, 7).columns
+    assert sum(columns, Tally()) == made.tally(scan), "columns add up to the whole"
 
 
 def test_a_near_miss_is_drawn_around_its_hiccup() -> None:
-    frame_map = FrameMap.of(Fraction(1001, 1000), 4000)
-    drawn = strip(frame_map, 18)
+    drawn = planned(of(4000, "24"), Timeline(1, TimelineSettings("Festival", Rate.parse("23.976")), 1)).mini
     assert drawn.hiccups == (1000,) and drawn.first < 1000 < drawn.first + 18
 
 
 def test_marks_say_what_stands_out() -> None:
     facts = Facts(frames=500, file_rate=Rate.of(24), scan=Scan.INTERLACED, sound=Sound(48_000, 2, Fraction(20)))
 
-    def found(timeline: str, treatment: Treatment = REAL_TIME, decided: bool = True) -> set[Mark]:
-        planned = conform(Material(500, Rate.of(24)), treatment, Rate.parse(timeline))
-        return set(marks(facts, planned, decided, NOTHING_SAID))
+    def found(timeline: str, decided: Decisions = REAL_TIME) -> set[Mark]:
+        on = Timeline(1, TimelineSettings("Main", Rate.parse(timeline)), 1)
+        return set(marks_of(plan(known(facts, decided), House(), on)))
 
-    assert found("24") == {Mark.INTERLACED}
-    assert found("23.976") == {Mark.INTERLACED, Mark.NEAR_MISS, Mark.OFF_RATE}
-    assert found("25", decided=False) == {Mark.INTERLACED, Mark.ODD, Mark.OFF_RATE, Mark.UNDECIDED, Mark.REPEATS}
-    assert Mark.SOUND_CHANGED in found("25", Treatment(Intent.EVERY_FRAME))
-    assert marks(Facts(fault="The file is empty."), None, False, NOTHING_SAID) == (Mark.FAULT,)
-    assert marks(None, None, False, NOTHING_SAID) == ()
+    assert found("24") == {Mark.INTERLACED, Mark.UNCONFIRMED}
+    assert found("23.976") == {Mark.INTERLACED, Mark.NEAR_MISS, Mark.OFF_RATE, Mark.UNCONFIRMED}
+    assert found("25", Decisions()) == {
+        Mark.INTERLACED, Mark.ODD, Mark.OFF_RATE, Mark.UNDECIDED, Mark.REPEATS, Mark.UNCONFIRMED,
+    }  # fmt: skip
+    assert Mark.SOUND_CHANGED in found("25", Decisions(intent=Wish(Intent.EVERY_FRAME)))
+
+
+@pytest.mark.parametrize(
+    ("facts", "decided", "sentence", "marks"),
+    [
+        (None, {}, "It has not been looked at yet.", ()),
+        (Facts(fault="The file is empty."), {}, "The file is empty.", (Mark.FAULT,)),
+        (Facts(frames=9), {}, "It has no rate of its own; settle its file rate in Intake.", (Mark.FAULT,)),
+        (of(100, "25"), {"span": "100-200"}, "There are no frames between in and out: the clip has 100.",
+         (Mark.REFUSED,)),
+        (of(100, "25"), {"intent": "speed 90000000/1"}, "This speed is far beyond anything that can be shown.",
+         (Mark.REFUSED,)),
+    ],
+    ids=["not looked at", "fault", "no rate", "trim", "speed"],
+)  # fmt: skip
+def test_a_refusal_says_why(
+    facts: Facts | None, decided: dict[str, str], sentence: str, marks: tuple[Mark, ...]
+) -> None:
+    outcome = plan(known(facts, Decisions.parse(decided)), House(), FILM)
+    assert isinstance(outcome, Refusal)
+    assert outcome.sentence == sentence and marks_of(outcome) == marks
 
 
 def test_totals_add_up() -> None:
-    plans = [conform(Material(n, Rate.of(f)), REAL_TIME, Rate.of(25)) for n, f in ((500, 100), (300, 50), (240, 24))]
-    total = totals(plans)
-    assert (total.clips, total.after, total.dropped, total.repeated) == (3, 125 + 150 + 250, 375 + 150, 10)
+    total = totals([planned(of(500, "100")), planned(of(300, "50")), planned(of(240, "24"))])
+    assert (total.clips, total.before, total.after) == (3, 525, 125 + 150 + 250)
+    assert (total.dropped, total.repeated) == (375 + 150, 10)
     assert {str(kind): n for kind, n in total.kinds.items()} == {"whole": 0, "even": 2, "near": 0, "odd": 1}
+
+
+PULLED = Originals(Fraction(4, 5), new="11110" * 200)
+
+
+@given(st.lists(st.tuples(st.integers(1, 900), st.booleans()), min_size=1, max_size=6), st.sampled_from(ALTERNATIVES))
+def test_an_alternative_is_what_each_clip_would_be(clips: list[tuple[int, bool]], wish: Wish) -> None:
+    """Also trimmed, and with repeats taken out: the sum of plans made one by one."""
+    decided = {"intent": "pace 1/3", "span": "0-600", "fields": "original"}
+    plans: list[Plan] = []
+    alone: list[Plan] = []
+    for frames, pulled in clips:
+        clip = known(of(frames, "50"), Decisions.parse(decided))
+        assert clip.material is not None
+        clip = replace(clip, material=replace(clip.material, originals=PULLED if pulled else None))
+        for said, out in ((decided, plans), ({**decided, "intent": str(wish)}, alone)):
+            made = plan(clip.deciding(Decided(Decisions.parse(said))), House(), FILM)
+            assert isinstance(made, Plan)
+            out.append(made)
+    found = alternative(wish, plans)
+    assert found.after == sum(one.after for one in alone) > 0
+    assert sum(found.kinds.values()) == len(clips) and not found.chosen
 
 
 @pytest.mark.parametrize(

@@ -7,8 +7,9 @@ import numpy as np
 import numpy.typing as npt
 import pytest
 
-from oddmeter.core.blends import CONVERSIONS, Conversion, blended, likeness
-from oddmeter.core.picture import Measures, Series
+from oddmeter.core.pictures.blends import CONVERSIONS, Conversion, blended, likeness
+from oddmeter.core.pictures.report import Measures, Series
+from oddmeter.core.pictures.scan import FieldOrder
 
 
 def energies(conversion: Conversion, first: str, frames: int, seed: int = 3) -> Measures:
@@ -29,7 +30,7 @@ def energies(conversion: Conversion, first: str, frames: int, seed: int = 3) -> 
     for n in range(2, frames + 2):
         early, late = (2 * n, 2 * n + 1) if conversion.in_fields else (n, n)
         back = 2 if conversion.in_fields else 1
-        upper, lower = (early, late) if first == "upper" else (late, early)
+        upper, lower = (early, late) if first == FieldOrder.UPPER else (late, early)
         rows.append([energy(upper, upper - back), energy(lower, lower - back), energy(upper, lower),
                      energy(upper, lower - back), energy(lower, upper - back)])  # fmt: skip
     return measured(np.array(rows))
@@ -42,7 +43,7 @@ def measured(table: npt.NDArray[np.float64]) -> Measures:
 
 
 @pytest.mark.parametrize("conversion", CONVERSIONS, ids=lambda c: f"{c.step} {'fields' if c.in_fields else 'frames'}")
-@pytest.mark.parametrize("first", ["upper", "lower"])
+@pytest.mark.parametrize("first", [FieldOrder.UPPER, FieldOrder.LOWER])
 def test_every_conversion_is_recognised(conversion: Conversion, first: str) -> None:
     assert likeness(energies(conversion, first, 120)) > 0.7
     assert blended(energies(conversion, first, 120))
@@ -51,11 +52,11 @@ def test_every_conversion_is_recognised(conversion: Conversion, first: str) -> N
 @pytest.mark.parametrize("seed", range(8))
 def test_plain_fields_and_frames_do_not_breathe(seed: int) -> None:
     for in_fields in (True, False):
-        plain = energies(Conversion(Fraction(1), in_fields), "upper", 120, seed)
+        plain = energies(Conversion(Fraction(1), in_fields), FieldOrder.UPPER, 120, seed)
         assert likeness(plain) < 0.4 and not blended(plain)
 
 
 def test_what_is_short_or_still_tells_nothing() -> None:
-    short = energies(CONVERSIONS[0], "upper", 20)
+    short = energies(CONVERSIONS[0], FieldOrder.UPPER, 20)
     assert likeness(short) == 0
     assert likeness(measured(np.zeros((100, 5)))) == 0

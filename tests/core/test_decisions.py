@@ -6,11 +6,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.arithmetic import part_text
-from oddmeter.core.decisions import Decisions, Held, Layer, Level, Part, Reading, Wish, read_part, read_wish, resolve
-from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import AS_IT_STANDS, Between, Fields, Framing, Intent, SoundChoice, Span
+from oddmeter.core.decisions.levels import Decisions, Layer, Level, resolve
+from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part, parse_wish
+from oddmeter.core.decisions.treatment import AS_IT_STANDS, Between, Fields, Framing, Intent, SoundChoice, Span
+from oddmeter.core.decisions.vocabulary import part_text
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
 
 FILE, SHOT, TIMELINE = Rate.of(25), Rate.of(150), Rate.parse("23.976")
 RATIOS = st.fractions(min_value=Fraction(1, 50), max_value=50, max_denominator=1001)
@@ -32,7 +33,7 @@ DECISIONS = st.builds(
 
 @given(DECISIONS)
 def test_decisions_come_back_from_their_texts(decided: Decisions) -> None:
-    assert Decisions.of(decided.texts()) == decided
+    assert Decisions.parse(decided.texts()) == decided
 
 
 @given(DECISIONS, DECISIONS, DECISIONS)
@@ -73,7 +74,7 @@ def test_over_without_and_only_take_apart_what_they_put_together(near: Decisions
     ],
 )
 def test_read_rates_as_people_type_them(typed: str, rate: str | None) -> None:
-    found = Reading.read(typed).rate(FILE, SHOT, TIMELINE)
+    found = Reading.parse(typed).rate(FILE, SHOT, TIMELINE)
     assert (found.exact if found else None) == rate
 
 
@@ -85,9 +86,9 @@ def test_read_rates_as_people_type_them(typed: str, rate: str | None) -> None:
     ],
 )  # fmt: skip
 def test_held_rates_as_people_type_them(typed: str, timeline: str, stay: Fraction) -> None:
-    held = Held.read(typed)
+    held = Held.parse(typed)
     assert held.stay(Rate.parse(timeline)) == stay
-    assert Held.read(str(held)) == held
+    assert Held.parse(str(held)) == held
 
 
 @pytest.mark.parametrize(
@@ -100,14 +101,14 @@ def test_held_rates_as_people_type_them(typed: str, timeline: str, stay: Fractio
 )  # fmt: skip
 def test_what_says_nothing_is_refused_with_a_sentence(part: Part, text: str) -> None:
     with pytest.raises(RuleError) as error:
-        read_part(part, text)
+        parse_part(part, text)
     assert str(error.value).endswith(".")
 
 
 def test_a_fit_is_typed_as_a_length_and_left_as_it_is_ignores_other_levels() -> None:
-    assert read_wish(Intent.FIT, "8s10f", Rate.of(25), False) == Wish(Intent.FIT, Fraction(210))
-    show = Layer(Level.SHOW, "S", Decisions.of({"reading": "timeline", "held": "2 frames", "reverse": "yes"}))
-    clip = Layer(Level.CLIP, "", Decisions.of({"intent": "leave"}))
+    assert parse_wish(Intent.FIT, "8s10f", Rate.of(25), False) == Wish(Intent.FIT, Fraction(210))
+    show = Layer(Level.SHOW, "S", Decisions.parse({"reading": "timeline", "held": "2 frames", "reverse": "yes"}))
+    clip = Layer(Level.CLIP, "", Decisions.parse({"intent": "leave"}))
     left = resolve([show, clip]).treatment(FILE, SHOT, TIMELINE)
     assert (left.intent, left.held, left.reverse) == (Intent.LEAVE, Fraction(1), False) and left.read_rate is None
     assert resolve([]).treatment(FILE, SHOT, TIMELINE) == AS_IT_STANDS
@@ -121,15 +122,15 @@ def test_a_fit_is_typed_as_a_length_and_left_as_it_is_ignores_other_levels() -> 
     ],
 )  # fmt: skip
 def test_in_and_out_are_read_as_people_type_them(typed: str, wanted: Span) -> None:
-    span = read_part(Part.SPAN, typed)
-    assert span == wanted and read_part(Part.SPAN, str(span)) == wanted
-    assert read_part(Part.SPAN, part_text(Part.SPAN, span)) == wanted, "what is shown in the field can be sent again"
+    span = parse_part(Part.SPAN, typed)
+    assert span == wanted and parse_part(Part.SPAN, str(span)) == wanted
+    assert parse_part(Part.SPAN, part_text(Part.SPAN, span)) == wanted, "what is shown in the field can be sent again"
 
 
 @pytest.mark.parametrize("typed", ["", "12", "a-b", "9-3", "-1-4", "1.5-3"])
 def test_what_is_no_stretch_of_frames_is_refused(typed: str) -> None:
     with pytest.raises(RuleError):
-        read_part(Part.SPAN, typed)
+        parse_part(Part.SPAN, typed)
 
 
 def test_a_range_and_a_framing_are_decided_like_everything_else() -> None:

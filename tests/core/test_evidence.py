@@ -6,13 +6,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.claims import Word, claims_of, life_rate
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import Claim, Question, Source, State, Strength, parse_value, verdict, verdicts
-from oddmeter.core.facts import Facts, Scan, Timing
-from oddmeter.core.logs import LogEntry
-from oddmeter.core.picture import PictureReport, Repeats, Stretch
-from oddmeter.core.rates import Rate
+from oddmeter.core.evidence.claims import Word, claims_of, life_rate
+from oddmeter.core.evidence.facts import Facts, Timing
+from oddmeter.core.evidence.logs import LogEntry
+from oddmeter.core.evidence.verdicts import Certainty, Claim, Question, Source, Strength, parse_value, verdict, verdicts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.report import PictureReport, Repeats, Stretch
+from oddmeter.core.pictures.scan import FieldOrder, Scan
 
 SHOT = Question.SHOT_RATE
 PLAIN = Facts(frames=100, file_rate=Rate.of(25), measured_rate=Fraction(25), stated_rate=Fraction(25))
@@ -29,25 +30,26 @@ LOGGED_150 = claim(Strength.REPORTED, "150/1", Source.LOG)
 @pytest.mark.parametrize(
     ("claims", "value", "state", "source"),
     [
-        ([], None, State.UNKNOWN, None),
-        ([ASSUMED_25], "25/1", State.ASSUMED, Source.HEADER),
-        ([NAMED_150], "150/1", State.ASSUMED, Source.NAME),
-        ([ASSUMED_25, NAMED_150], "25/1", State.DISPUTED, Source.HEADER),
-        ([ASSUMED_25, LOGGED_150], "150/1", State.AGREED, Source.LOG),
-        ([ASSUMED_25, LOGGED_150, NAMED_150], "150/1", State.AGREED, Source.LOG),
-        ([LOGGED_150, claim(Strength.HINTED, "120/1", Source.NAME)], "150/1", State.DISPUTED, Source.LOG),
-        ([LOGGED_150, claim(Strength.REPORTED, "100/1", Source.LOG)], "150/1", State.DISPUTED, Source.LOG),
-        ([claim(Strength.STATED, "24/1")], "24/1", State.ASSUMED, Source.HEADER),
-        ([claim(Strength.STATED, "24/1"), claim(Strength.MEASURED, "25/1", Source.TIMESTAMPS)], "25/1", State.DISPUTED,
+        ([], None, Certainty.UNKNOWN, None),
+        ([ASSUMED_25], "25/1", Certainty.ASSUMED, Source.HEADER),
+        ([NAMED_150], "150/1", Certainty.ASSUMED, Source.NAME),
+        ([ASSUMED_25, NAMED_150], "25/1", Certainty.DISPUTED, Source.HEADER),
+        ([ASSUMED_25, LOGGED_150], "150/1", Certainty.AGREED, Source.LOG),
+        ([ASSUMED_25, LOGGED_150, NAMED_150], "150/1", Certainty.AGREED, Source.LOG),
+        ([LOGGED_150, claim(Strength.HINTED, "120/1", Source.NAME)], "150/1", Certainty.DISPUTED, Source.LOG),
+        ([LOGGED_150, claim(Strength.REPORTED, "100/1", Source.LOG)], "150/1", Certainty.DISPUTED, Source.LOG),
+        ([claim(Strength.STATED, "24/1")], "24/1", Certainty.ASSUMED, Source.HEADER),
+        ([claim(Strength.STATED, "24/1"), claim(Strength.MEASURED, "25/1", Source.TIMESTAMPS)], "25/1",
+         Certainty.DISPUTED,
          Source.TIMESTAMPS),
-        ([LOGGED_150, claim(Strength.SAID, "120/1", Source.PERSON)], "120/1", State.SETTLED, Source.PERSON),
+        ([LOGGED_150, claim(Strength.SAID, "120/1", Source.PERSON)], "120/1", Certainty.SETTLED, Source.PERSON),
     ],
 )  # fmt: skip
-def test_each_rule(claims: list[Claim], value: str | None, state: State, source: Source | None) -> None:
+def test_each_rule(claims: list[Claim], value: str | None, state: Certainty, source: Source | None) -> None:
     for order in (claims, claims[::-1]) if len({c.strength for c in claims}) == len(claims) else (claims,):
         drawn = verdict(SHOT, order)
         assert (drawn.value, drawn.state, drawn.source) == (value, state, source)
-        assert drawn.certain is (state in (State.AGREED, State.SETTLED))
+        assert drawn.certain is (state in (Certainty.AGREED, Certainty.SETTLED))
         assert drawn.why.endswith(".")
 
 
@@ -58,22 +60,26 @@ def test_nothing_uncertain_looks_certain(claims: list[Claim]) -> None:
     spoken_against = any(c.value != drawn.value and c.strength > Strength.ASSUMED for c in claims)
     well_founded = any(c.strength >= Strength.REPORTED and c.value == drawn.value for c in claims)
     assert drawn.certain is bool(said or (well_founded and not spoken_against))
-    assert (drawn.state is State.DISPUTED) is bool(spoken_against and not said and claims)
+    assert (drawn.state is Certainty.DISPUTED) is bool(spoken_against and not said and claims)
 
 
 def test_a_hint_means_the_rate_that_is_usual_under_its_name() -> None:
     found = verdicts(
         claims_of("harbour_24p.mov", Facts(100, Rate.parse("23.976"), measured_rate=Fraction(24000, 1001)))
     )
-    assert found[Question.FILE_RATE].state is State.AGREED
+    assert found[Question.FILE_RATE].state is Certainty.AGREED
     other = verdicts(claims_of("harbour_24p.mov", PLAIN))[Question.FILE_RATE]
-    assert other.value == "25/1" and other.state is State.DISPUTED and [c.words for c in other.against] == ["name: 24p"]
+    assert (
+        other.value == "25/1"
+        and other.state is Certainty.DISPUTED
+        and [c.words for c in other.against] == ["name: 24p"]
+    )
 
 
 def test_a_decimal_rate_in_a_header_is_snapped_and_the_reason_kept() -> None:
     facts = Facts(100, Rate.parse("29.97"), measured_rate=Fraction(30000, 1001), stated_rate=Fraction(2997, 100))
     found = verdicts(claims_of("a.mov", facts))[Question.FILE_RATE]
-    assert found.value == "30000/1001" and found.state is State.AGREED
+    assert found.value == "30000/1001" and found.state is Certainty.AGREED
     assert "29.97 (2997/100), taken as 30000/1001" in found.why
 
 
@@ -83,7 +89,7 @@ def test_uneven_times_are_never_certain() -> None:
         intervals=((Fraction(1, 31), 60), (Fraction(1, 15), 29)),
     )  # fmt: skip
     found = verdicts(claims_of("phone.mp4", facts))[Question.FILE_RATE]
-    assert found.rate == facts.file_rate and found.state is State.DISPUTED
+    assert found.rate == facts.file_rate and found.state is Certainty.DISPUTED
     assert "15 to 31" in found.why
 
 
@@ -101,19 +107,20 @@ def picture(*stretches: Stretch, repeats: Repeats | None = None) -> PictureRepor
 
 
 def test_what_pictures_claim() -> None:
-    tape = Facts(100, Rate.parse("29.97"), scan=Scan.INTERLACED, field_order="upper")
-    lower = picture(Stretch(0, 99, Scan.INTERLACED, "lower"))
+    tape = Facts(100, Rate.parse("29.97"), scan=Scan.INTERLACED, field_order=FieldOrder.UPPER)
+    lower = picture(Stretch(0, 99, Scan.INTERLACED, FieldOrder.LOWER))
     found = verdicts(claims_of("tape.mov", tape, lower))
-    assert found[Question.SCAN].state is State.AGREED
-    assert (found[Question.FIELD_ORDER].value, found[Question.FIELD_ORDER].state) == ("lower", State.DISPUTED)
+    assert found[Question.SCAN].state is Certainty.AGREED
+    assert (found[Question.FIELD_ORDER].value, found[Question.FIELD_ORDER].state) == ("lower", Certainty.DISPUTED)
     film = picture(
-        Stretch(0, 40, Scan.INTERLACED, "lower", "2:3", 1), Stretch(41, 99, Scan.INTERLACED, "lower", "2:3", 3)
+        Stretch(0, 40, Scan.INTERLACED, FieldOrder.LOWER, "2:3", 1),
+        Stretch(41, 99, Scan.INTERLACED, FieldOrder.LOWER, "2:3", 3),
     )
     found = verdicts(claims_of("film.mov", tape, film))
     assert found[Question.PULLDOWN].value == "2:3" and "in 2 stretches" in found[Question.PULLDOWN].why
     assert found[SHOT].value == "24000/1001" and not found[SHOT].certain
     whole = verdicts(claims_of("psf.mov", tape, picture(Stretch(0, 99, Scan.PROGRESSIVE))))
-    assert whole[Question.SCAN].state is State.DISPUTED and whole[Question.PULLDOWN].value == "2:2"
+    assert whole[Question.SCAN].state is Certainty.DISPUTED and whole[Question.PULLDOWN].value == "2:2"
     still = verdicts(claims_of("still.mov", tape, picture(Stretch(0, 99, Scan.UNKNOWN))))
     assert still[Question.PULLDOWN].value is None, "what does not move claims nothing"
 
@@ -131,7 +138,7 @@ def test_repeats_give_the_rate_of_the_pictures() -> None:
 def test_a_gauge_says_how_fast_its_cameras_usually_ran() -> None:
     scan = LogEntry("scan report", 3, clip="reel", gauge="super-8", file_rate=Rate.of(25))
     found = verdicts(claims_of("reel.mov", PLAIN, None, (scan,)))
-    assert found[Question.GAUGE].certain and found[SHOT].value == "18/1" and found[SHOT].state is State.ASSUMED
+    assert found[Question.GAUGE].certain and found[SHOT].value == "18/1" and found[SHOT].state is Certainty.ASSUMED
     assert verdicts(claims_of("8mm_16.mov", PLAIN))[SHOT].value == "16/1"
 
 

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.errors import RuleError
-from oddmeter.core.film import GAUGES, Roll, gauge, known_duration
-from oddmeter.core.rates import Rate
+from oddmeter.core.evidence.film import GAUGES, Roll, gauge, known_duration
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
 
 
 def test_the_gauge_table() -> None:

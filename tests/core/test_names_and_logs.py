@@ -2,12 +2,13 @@
 
 import pytest
 
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
-from oddmeter.core.logs import Column, LogEntry, Subject, Table, guess_columns, match, read_table
-from oddmeter.core.names import hints
-from oddmeter.core.proxies import differences, pairs
-from oddmeter.core.rates import Rate
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.hints import hints
+from oddmeter.core.evidence.logs import Column, LogEntry, Table, guess_columns, parse_table
+from oddmeter.core.evidence.matching import Candidate, match
+from oddmeter.core.evidence.proxies import differences, pairs
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.logs import read_log, title_of
 
 
@@ -41,10 +42,10 @@ def test_names(name: str, shot: str | None, file: str | None, scan: str | None, 
 
 
 SUBJECTS = [
-    Subject(1, "FD1_A01_interview.mov", "09:58:10:00", Rate.of(25), 200),
-    Subject(2, "A001C003_0612_R1AB.mov", "10:00:00:00", Rate.of(25), 500),
-    Subject(3, "A001C004_0612_R1AB.mov", "11:00:00:00", Rate.of(25), 500),
-    Subject(4, "B001C009.mov", "11:00:00:00", Rate.of(25), 500),
+    Candidate(1, "FD1_A01_interview.mov", "09:58:10:00", Rate.of(25), 200),
+    Candidate(2, "A001C003_0612_R1AB.mov", "10:00:00:00", Rate.of(25), 500),
+    Candidate(3, "A001C004_0612_R1AB.mov", "11:00:00:00", Rate.of(25), 500),
+    Candidate(4, "B001C009.mov", "11:00:00:00", Rate.of(25), 500),
 ]
 
 
@@ -78,7 +79,7 @@ def test_a_report_is_read_whatever_its_form() -> None:
     for data in written:
         table = read_log(data)
         assert table.headings == ("Clip", "Card", "Sensor fps", "Project rate", "Gauge") and table.first_row == 5
-        reading = read_table(table, guess_columns(table.headings), "camera report")
+        reading = parse_table(table, guess_columns(table.headings), "camera report")
         pour, bell = reading.entries
         assert (pour.where, pour.shot_rate, pour.reel) == ("camera report, row 5", Rate.parse("149.85"), "C")
         assert (bell.gauge, bell.shot_rate) == ("super-8", None)
@@ -88,7 +89,7 @@ def test_a_report_is_read_whatever_its_form() -> None:
 def test_a_column_means_what_a_person_says() -> None:
     table = Table(("clip", "speed"), (("pour", "800 fps"), ("bell", "24/1")), 2)
     assert guess_columns(table.headings) == {Column.CLIP: 0}
-    read = read_table(table, {Column.CLIP: 0, Column.SHOT_RATE: 1}, "camera report").entries
+    read = parse_table(table, {Column.CLIP: 0, Column.SHOT_RATE: 1}, "camera report").entries
     assert [entry.shot_rate for entry in read] == [Rate.of(800), Rate.of(24)]
 
 

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core import repeats
-from oddmeter.core.facts import Scan
-from oddmeter.core.fields import STATES, State, Way, stretches
-from oddmeter.core.picture import Measures, Stretch, cuts
+from oddmeter.core.pictures import repeats
+from oddmeter.core.pictures.fields import STATES, Carriage, CarriagePhase, stretches
+from oddmeter.core.pictures.report import Measures, Stretch, cuts
+from oddmeter.core.pictures.scan import Scan
 
 FRAMES = 60
 
@@ -28,7 +28,7 @@ def measures(rows: Sequence[tuple[float, ...]], change: list[float] | None = Non
     return Measures(0, upper, lower, inside, back, ahead, changed, np.zeros(len(rows)), regions)
 
 
-def carried(state: State, frames: int) -> list[tuple[float, ...]]:
+def carried(state: CarriagePhase, frames: int) -> list[tuple[float, ...]]:
     out = []
     for _ in range(frames):
         out.append(tuple(float(steps) ** 0.8 for steps in state.steps))
@@ -37,21 +37,21 @@ def carried(state: State, frames: int) -> list[tuple[float, ...]]:
 
 
 @pytest.mark.parametrize("state", STATES, ids=lambda s: f"{s.way} {s.first} {s.position}")
-def test_every_way_order_and_phase_is_recognised(state: State) -> None:
+def test_every_way_order_and_phase_is_recognised(state: CarriagePhase) -> None:
     (found,) = stretches(measures(carried(state, FRAMES)))
-    if state.way is Way.WHOLE:
+    if state.way is Carriage.WHOLE:
         assert found == Stretch(0, FRAMES - 1, Scan.PROGRESSIVE)
-    elif state.way is Way.FIELDS:
+    elif state.way is Carriage.FIELDS:
         assert found == Stretch(0, FRAMES - 1, Scan.INTERLACED, state.first)
     else:
-        pattern, phase = ("2:2", 1) if state.way is Way.SHIFTED else (state.way.value, state.position)
+        pattern, phase = ("2:2", 1) if state.way is Carriage.SHIFTED else (state.way.value, state.position)
         assert found == Stretch(0, FRAMES - 1, Scan.INTERLACED, state.first, pattern, phase)
 
 
-@given(st.sampled_from([s for s in STATES if s.way in (Way.TWO_THREE, Way.TWO_THREE_THREE_TWO)]),
+@given(st.sampled_from([s for s in STATES if s.way in (Carriage.TWO_THREE, Carriage.TWO_THREE_THREE_TWO)]),
        st.integers(0, 4), st.integers(30, 60))  # fmt: skip
-def test_a_change_of_phase_is_found_within_a_cycle(state: State, after: int, edit: int) -> None:
-    later = State(state.way, state.first, after)
+def test_a_change_of_phase_is_found_within_a_cycle(state: CarriagePhase, after: int, edit: int) -> None:
+    later = CarriagePhase(state.way, state.first, after)
     rows = carried(state, edit) + carried(later, 60)
     found = stretches(measures(rows), [edit])
     if (state.position + edit) % 5 == after:

@@ -7,12 +7,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.cadence import Cadence, FrameMap, Kind
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate, fraction_text, parse_fraction
-from oddmeter.core.timecode import Timecode, can_drop, carried_over, frames_in_day
-from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.core.conform.cadence import Cadence, Kind
+from oddmeter.core.conform.frame_map import FrameMap, Tally
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.straight import StraightMap
+from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import fraction_text, parse_fraction
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode, can_drop, carried_over, frames_in_day
+from oddmeter.core.pictures.scan import TimelineScan
 
 USUAL = [
     Rate.parse(t)
@@ -43,20 +47,55 @@ speeds = st.fractions(min_value=Fraction(1, 100), max_value=20, max_denominator=
 lengths = st.integers(1, 3000)
 
 
+HOLDS = st.sampled_from([Fraction(1), Fraction(1), Fraction(2), Fraction(3), Fraction(25, 12), Fraction(5, 2)])
+maps = st.builds(
+    lambda stride, units, held, reverse: StraightMap.of(stride, units, held, reverse=reverse),
+    st.fractions(min_value=Fraction(1, 20), max_value=20, max_denominator=120) | strides, st.integers(1, 260), HOLDS,
+    st.booleans(),
+)  # fmt: skip
+
+
+@given(maps, st.sampled_from(TimelineScan), st.sampled_from(Between), st.data())
+def test_a_tally_is_what_walking_through_every_frame_counts(
+    straight: StraightMap, scan: TimelineScan, between: Between, data: st.DataObject
+) -> None:
+    """The arithmetic of the straight map gives, for any range, what walking through it does; ranges add up."""
+    first = data.draw(st.integers(0, straight.length - 1))
+    stop = data.draw(st.integers(first, min(straight.length, first + 200)))
+    walked = FrameMap.tally(straight, first, stop, scan, between)
+    assert straight.tally(first, stop, scan, between) == walked and walked.frames == stop - first
+    parts = (straight.tally(a, b, scan, between) for a, b in ((0, first), (first, stop), (stop, straight.length)))
+    whole = straight.tally(0, None, scan, between)
+    assert sum(parts, Tally()) == whole
+    shown = frozenset[int]().union(*(straight.shown(j, scan, between).units for j in range(straight.length)))
+    assert whole.dropped == straight.units - len(shown)
+
+
+@given(maps, st.sampled_from(TimelineScan))
+def test_the_first_frame_that_shows_a_unit_is_the_first_that_does(straight: StraightMap, scan: TimelineScan) -> None:
+    way = [
+        [straight.units - 1 - unit if straight.reverse else unit for unit in straight.shown(j, scan).units]
+        for j in range(straight.length)
+    ]
+    for place in {0, 1, straight.units // 2, straight.units - 1} & set(range(straight.units)):
+        unit = straight.units - 1 - place if straight.reverse else place
+        wanted = next((j for j, places in enumerate(way) if max(places) >= place), None)
+        assert straight.first_showing(unit, scan) == wanted
+
+
 @given(strides, lengths)
-def test_counts_agree_with_walking_through_every_frame(stride: Fraction, units: int) -> None:
-    frame_map = FrameMap.of(stride, units)
+def test_picks_are_counted_by_the_definition(stride: Fraction, units: int) -> None:
+    frame_map = StraightMap.of(stride, units)
     picks = list(frame_map.picks())
     assert frame_map.length == len(picks)
-    assert picks == [frame_map.pick(j) for j in range(len(picks))]
+    assert picks == [j * stride.numerator // stride.denominator for j in range(len(picks))]
     assert frame_map.dropped == units - len(set(picks))
-    assert frame_map.repeated == sum(frame_map.is_repeat(j) for j in range(len(picks)))
-    assert frame_map.made == sum(frame_map.position(j).denominator > 1 for j in range(len(picks)))
+    assert frame_map.repeated == sum(a == b for a, b in itertools.pairwise(picks))
 
 
 @given(strides, lengths)
 def test_picks_never_go_back_and_reach_the_tail(stride: Fraction, units: int) -> None:
-    frame_map = FrameMap.of(stride, units)
+    frame_map = StraightMap.of(stride, units)
     picks = list(frame_map.picks())
     assert picks[0] == 0 and picks[-1] < units
     assert all(b >= a for a, b in itertools.pairwise(picks))
@@ -65,7 +104,7 @@ def test_picks_never_go_back_and_reach_the_tail(stride: Fraction, units: int) ->
 
 @given(strides, lengths)
 def test_weights_hold_the_last_good_frame(stride: Fraction, units: int) -> None:
-    frame_map = FrameMap.of(stride, units)
+    frame_map = StraightMap.of(stride, units)
     for j in {0, frame_map.length // 2, frame_map.length - 1}:
         weights = frame_map.weights(j)
         assert weights.first == frame_map.pick(j) and weights.second < units and 0 <= weights.second_weight < 1
@@ -90,7 +129,7 @@ def test_hiccups_are_just_where_a_near_rhythm_breaks(m: int, inverse: bool, off:
     cadence = Cadence.of(even * (1 + Fraction(off, 30 * part)))
     if cadence.kind is not Kind.NEAR or cadence.nearest_even != even:
         return
-    frame_map = FrameMap(cadence, units)
+    frame_map = StraightMap(cadence, units)
     picks = list(frame_map.picks())
     if even >= 1:
         broken = [j for j in range(1, len(picks)) if picks[j] - picks[j - 1] != even]
@@ -122,7 +161,7 @@ def test_intents_mean_what_they_say(timeline: Rate, file: Rate, shot: Rate, fiel
     material = Material(frames, file, shot)
     assert conform(material, Treatment(Intent.REAL_TIME, fields=fields), timeline).pace == 1
     every = conform(material, Treatment(Intent.EVERY_FRAME, fields=fields), timeline)
-    assert every.frame_map.stride == 1 and every.speed == every.slow_floor
+    assert every.stride == 1 and every.speed == every.slow_floor
     fit = conform(material, Treatment(Intent.FIT, Fraction(77), fields=fields), timeline)
     assert fit.frame_map.length == 77
     assert conform(material, Treatment(Intent.PACE, Fraction(1, 3), fields=fields), timeline).pace == Fraction(1, 3)
@@ -135,7 +174,7 @@ def test_lengths_add_up_over_a_cut(stride: Fraction, units: int, data: st.DataOb
     if units <= period:
         return
     cut = period * data.draw(st.integers(1, (units - 1) // period))
-    whole, left, right = (FrameMap.of(stride, n) for n in (units, cut, units - cut))
+    whole, left, right = (StraightMap.of(stride, n) for n in (units, cut, units - cut))
     assert left.length + right.length == whole.length
     assert list(whole.picks()) == list(left.picks()) + [cut + p for p in right.picks()]
 
@@ -207,7 +246,7 @@ def test_an_i_after_a_frame_rate_is_asked_about(text: str) -> None:
 
 
 def test_an_hour_at_a_thousand_costs_no_more_than_a_second() -> None:
-    frame_map = FrameMap.of(Fraction(1000 * 1001, 24000), 4 * 3600 * 1000)
+    frame_map = StraightMap.of(Fraction(1000 * 1001, 24000), 4 * 3600 * 1000)
     assert frame_map.length == 345_255 and frame_map.pick(345_254) == 345_254 * 1001 // 24
     assert frame_map.dropped == 14_400_000 - 345_255
 

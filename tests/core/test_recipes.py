@@ -4,19 +4,17 @@ from typing import Any
 
 import pytest
 
-from oddmeter.core.decisions import Decisions
-from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate
-from oddmeter.core.recipes import Recipe, Rule, Subject, deciding
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.recipes import Recipe, Rule, Traits, deciding
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
 
-SPARKS = Subject(
+SPARKS = Traits(
     name="FD2_A01_sparks_240fps.mov", folder="Foundry/day 2", delivery="Foundry day 2", shot_rate=Rate.of(240),
     file_rate=Rate.parse("23.976"), timeline_rate=Rate.of(25), scan="progressive", tags=frozenset({"Bell"}),
     confirmed=True,
 )  # fmt: skip
-TAPE = Subject(
-    name="tape.mov", scan="interlaced", pulldown="2:3", repeats="none", gauge="super8", file_rate=Rate.of(25)
-)
+TAPE = Traits(name="tape.mov", scan="interlaced", pulldown="2:3", repeats="none", gauge="super8", file_rate=Rate.of(25))
 
 
 @pytest.mark.parametrize(
@@ -46,14 +44,14 @@ TAPE = Subject(
     ],
 )
 def test_each_condition(rule: dict[str, Any], sparks: bool, tape: bool) -> None:
-    read = Rule.of(rule)
+    read = Rule.parse(rule)
     assert (read.fits(SPARKS), read.fits(TAPE)) == (sparks, tape)
-    assert Rule.of(read.texts()) == read
+    assert Rule.parse(read.texts()) == read
 
 
 def test_the_first_that_fits_decides_and_one_without_a_rule_never_does() -> None:
     by_hand = Recipe(1, "By hand", Decisions(), None)
-    fast = Recipe(2, "Fast", Decisions(), Rule.of({"shot_rate": {"least": "100"}}))
+    fast = Recipe(2, "Fast", Decisions(), Rule.parse({"shot_rate": {"least": "100"}}))
     rest = Recipe(3, "Rest", Decisions(), Rule())
     assert deciding([by_hand, fast, rest], SPARKS) is fast
     assert deciding([by_hand, rest, fast], SPARKS) is rest
@@ -62,7 +60,7 @@ def test_the_first_that_fits_decides_and_one_without_a_rule_never_does() -> None
 
 
 def test_a_rule_is_said_in_words() -> None:
-    rule = Rule.of({"shot_rate": {"least": "100"}, "scan": "interlaced", "confirmed": False})
+    rule = Rule.parse({"shot_rate": {"least": "100"}, "scan": "interlaced", "confirmed": False})
     assert rule.words() == "shot at from 100, scan interlaced, not confirmed"
     assert Rule().words() == "every clip"
 
@@ -76,4 +74,4 @@ def test_a_rule_is_said_in_words() -> None:
 )  # fmt: skip
 def test_what_is_no_rule_is_refused(wrong: dict[str, Any]) -> None:
     with pytest.raises(RuleError):
-        Rule.of(wrong)
+        Rule.parse(wrong)

@@ -6,16 +6,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.conform import Conform, Material, conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Scan
-from oddmeter.core.originals import PULLDOWN_SHARE, Originals, Unit, originals_of
-from oddmeter.core.picture import PictureReport, Repeats, Stretch
-from oddmeter.core.rates import Rate
-from oddmeter.core.seeking import Spot, cut_frames, frames_shown, skipped, sought
-from oddmeter.core.showing import Look, shown
-from oddmeter.core.treatments import Between, Fields, Intent, Span, Treatment
+from oddmeter.core.conform.frame_map import FrameKind
+from oddmeter.core.conform.seeking import Spot, cut_frames, frames_shown, sought
+from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.decisions.treatment import Between, Fields, Intent, Span, Treatment
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.originals import PULLDOWN_SHARE, Originals, Unit, originals_of
+from oddmeter.core.pictures.report import PictureReport, Repeats, Stretch
+from oddmeter.core.pictures.scan import FieldOrder, Scan, TimelineScan
 
+WHOLE = TimelineScan.PROGRESSIVE
 SLOW = Treatment(Intent.PACE, Fraction(1, 3))
 
 
@@ -24,7 +25,7 @@ def plan(timeline: str, treatment: Treatment, frames: int = 300, file: str = "29
 
 
 def pulldown(first: int, last: int, phase: int, pattern: str = "2:3") -> Stretch:
-    return Stretch(first, last, Scan.INTERLACED, "lower", pattern, phase)
+    return Stretch(first, last, Scan.INTERLACED, FieldOrder.LOWER, pattern, phase)
 
 
 def test_every_picture_is_put_together_of_its_own_two_fields() -> None:
@@ -65,7 +66,7 @@ def test_in_betweens_are_made_of_original_pictures_where_twins_are_inside() -> N
     assert plan("25", still, originals=originals).fields is Fields.WHOLE
     made = plan("25", flow, originals=originals)
     assert made.fields is Fields.ORIGINAL
-    assert made.frame_map.stride == plan("25", still).frame_map.stride * Fraction(3, 5)
+    assert made.stride == plan("25", still).stride * Fraction(3, 5)
     assert made.frame_map.length == plan("25", still).frame_map.length
 
 
@@ -82,7 +83,7 @@ def test_a_trim_never_breaks_the_numbers(
     treatment = Treatment(wish.intent, wish.value, fields=fields, span=Span(first, last))
     trimmed = plan(timeline, treatment, originals=originals)
     whole = plan(timeline, Treatment(wish.intent, wish.value, fields=fields), originals=originals)
-    assert (trimmed.speed, trimmed.frame_map.stride) == (whole.speed, whole.frame_map.stride)
+    assert (trimmed.speed, trimmed.stride) == (whole.speed, whole.stride)
     for number in range(trimmed.frame_map.length):
         frames = trimmed.unit(trimmed.frame_map.pick(number)).frames
         assert first <= frames[0] <= frames[-1] <= last
@@ -96,39 +97,39 @@ def test_a_trim_that_leaves_nothing_is_said() -> None:
 def test_each_field_of_an_interlaced_frame_is_taken_at_its_own_moment() -> None:
     """Position k · (j + ½) for the second field: 59.94 on 29.97 shows two frames of the clip in each."""
     fast = plan("29.97", Treatment(Intent.REAL_TIME), file="59.94")
-    assert [w.first for w in shown(fast, "upper", 3).moments] == [6, 7]
+    assert [w.first for w in fast.shown(3, TimelineScan.UPPER).moments] == [6, 7]
     same = plan("29.97", Treatment(Intent.REAL_TIME))
-    assert [w.first for w in shown(same, "lower", 3).moments] == [3]
+    assert [w.first for w in same.shown(3, TimelineScan.LOWER).moments] == [3]
     mixed = plan("29.97", Treatment(Intent.REAL_TIME, between=Between.MIX))
-    assert [w.second_weight for w in shown(mixed, "lower", 3).moments] == [0, Fraction(1, 2)]
-    assert shown(mixed, "lower", 299).moments[-1].second == 299, "the last good frame is held"
+    assert [w.second_weight for w in mixed.shown(3, TimelineScan.LOWER).moments] == [0, Fraction(1, 2)]
+    assert mixed.shown(299, TimelineScan.LOWER).moments[-1].second == 299, "the last good frame is held"
 
 
 def test_what_is_dropped_repeated_or_different_is_found_both_ways() -> None:
     plans = plan("23.976", Treatment(Intent.REAL_TIME)), plan("23.976", Treatment(Intent.EVERY_FRAME))
     dropping, every = plans
-    assert dropping.frame_map.stride == Fraction(5, 4)
-    drops = [n for n in range(dropping.frame_map.length) if skipped(dropping, n)]
+    assert dropping.stride == Fraction(5, 4)
+    drops = [n for n in range(dropping.frame_map.length) if dropping.frame_map.passed_over(n)]
     assert drops[:3] == [4, 8, 12]
-    assert sought(Spot.DROP, dropping, "progressive", 4, 1, ()) == 8
-    assert sought(Spot.DROP, dropping, "progressive", 4, -1, ()) is None
-    assert sought(Spot.REPEAT, dropping, "progressive", 0, 1, ()) is None
-    assert sought(Spot.DIFFERENCE, dropping, "progressive", 0, 1, (), every) == 4
-    assert sought(Spot.DIFFERENCE, every, "progressive", 239, 1, (), dropping) == 240, "one side has ended"
-    assert sought(Spot.PERIOD, dropping, "progressive", 0, 1, ()) == 4
-    assert sought(Spot.PERIOD, dropping, "progressive", 3, -1, ()) is None
+    assert sought(Spot.DROP, dropping, WHOLE, 4, 1, ()) == 8
+    assert sought(Spot.DROP, dropping, WHOLE, 4, -1, ()) is None
+    assert sought(Spot.REPEAT, dropping, WHOLE, 0, 1, ()) is None
+    assert sought(Spot.DIFFERENCE, dropping, WHOLE, 0, 1, (), every) == 4
+    assert sought(Spot.DIFFERENCE, every, WHOLE, 239, 1, (), dropping) == 240, "one side has ended"
+    assert sought(Spot.PERIOD, dropping, WHOLE, 0, 1, ()) == 4
+    assert sought(Spot.PERIOD, dropping, WHOLE, 3, -1, ()) is None
     slow = plan("25", Treatment(Intent.SPEED, Fraction(1, 2)))
-    assert sought(Spot.REPEAT, slow, "progressive", 0, 1, ()) == 1
-    assert shown(slow, "progressive", 1).look is Look.REPEATED
+    assert sought(Spot.REPEAT, slow, WHOLE, 0, 1, ()) == 1
+    assert slow.shown(1).kind is FrameKind.REPEATED
     near = plan("25", Treatment(Intent.SPEED, Fraction(1)), file="24.975")
     spots = list(near.frame_map.hiccups())
-    assert sought(Spot.HICCUP, near, "progressive", spots[0], -1, ()) is None
-    assert sought(Spot.HICCUP, near, "progressive", 0, 1, ()) == spots[0]
+    assert sought(Spot.HICCUP, near, WHOLE, spots[0], -1, ()) is None
+    assert sought(Spot.HICCUP, near, WHOLE, 0, 1, ()) == spots[0]
 
 
 def test_cuts_are_found_where_they_first_show() -> None:
     doubled = plan("59.94", Treatment(Intent.REAL_TIME, span=Span(10, 250)))
     assert cut_frames(doubled, (5, 100, 251)) == [180]
-    assert sought(Spot.CUT, doubled, "progressive", 0, 1, (100,)) == 180
-    assert sought(Spot.CUT, doubled, "progressive", 180, -1, (100,)) is None
-    assert frames_shown(doubled, "progressive", 180) == (((Unit(100, 100), 1),),)
+    assert sought(Spot.CUT, doubled, WHOLE, 0, 1, (100,)) == 180
+    assert sought(Spot.CUT, doubled, WHOLE, 180, -1, (100,)) is None
+    assert frames_shown(doubled, WHOLE, 180) == (((Unit(100, 100), 1),),)

@@ -7,14 +7,15 @@ from fractions import Fraction
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import RATES, Question, parse_value
-from oddmeter.core.logs import Column, LogEntry, Subject, guess_columns, match, read_table, stem
-from oddmeter.core.names import hints
-from oddmeter.core.proxies import pairs
-from oddmeter.core.rates import Rate
+from oddmeter.core.evidence.hints import hints
+from oddmeter.core.evidence.logs import Column, LogEntry, guess_columns, parse_table
+from oddmeter.core.evidence.matching import Candidate, match, stem
+from oddmeter.core.evidence.proxies import pairs
+from oddmeter.core.evidence.verdicts import RATES, Question, parse_value
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.logs import read_log
-from oddmeter.media.sequence import gathered
+from oddmeter.media.files.sequence import gathered
 
 
 @given(st.text(max_size=80))
@@ -41,7 +42,7 @@ def test_any_bytes_are_a_table_or_refused(data: bytes) -> None:
     except RuleError as error:
         assert str(error).endswith(".")
         return
-    reading = read_table(table, guess_columns(table.headings), "camera report")
+    reading = parse_table(table, guess_columns(table.headings), "camera report")
     assert len(reading.entries) <= len(table.rows)
 
 
@@ -59,14 +60,14 @@ def test_what_is_written_as_a_table_comes_back_row_by_row(rows: list[tuple[str, 
     table = read_log(written.getvalue().encode())
     columns = guess_columns(table.headings)
     assert columns[Column.SHOT_RATE] == 2 and columns[Column.CLIP] == 0
-    entries = read_table(table, columns, "camera report").entries
+    entries = parse_table(table, columns, "camera report").entries
     assert [entry.shot_rate for entry in entries] == [Rate.of(rate) for _, _, rate in rows]
     assert [entry.clip for entry in entries] == [f"c{clip}".strip() for clip, _, _ in rows]
 
 
 @given(st.lists(st.from_regex(r"[A-C]0[0-9]_[a-c]{1,3}\.(mov|mxf)", fullmatch=True), unique=True, max_size=12))
 def test_every_clip_is_found_under_its_own_name(names: list[str]) -> None:
-    subjects = [Subject(number, name) for number, name in enumerate(names)]
+    subjects = [Candidate(number, name) for number, name in enumerate(names)]
     found = match([LogEntry("r", number, clip=name) for number, name in enumerate(names)], subjects)
     assert found.unmatched == ()
     for subject in subjects:

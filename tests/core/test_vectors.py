@@ -6,10 +6,10 @@ from typing import Any
 
 import pytest
 
-from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate
-from oddmeter.core.timecode import Timecode
-from oddmeter.interchange.figures import Given, read
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.interchange.figures import Given
 
 VECTORS = Path(__file__).parents[1] / "vectors"
 
@@ -46,4 +46,4 @@ def test_what_is_no_timecode_is_refused(case: dict[str, str]) -> None:
 
 @pytest.mark.parametrize("case", load("conform.json"), ids=lambda case: case["name"])
 def test_conform_gives_the_golden_figures(case: dict[str, Any]) -> None:
-    assert read(Given.model_validate(case["given"])).answer() == case["expect"]
+    assert Given.model_validate(case["given"]).case().answer() == case["expect"]

@@ -4,23 +4,18 @@ from fractions import Fraction
 
 import pytest
 
-from oddmeter.core.arithmetic import (
-    held_text,
-    hiccup_text,
-    part_text,
-    pattern_text,
-    reading_text,
-    spelled,
-    stride_equation,
-    wish_text,
-)
-from oddmeter.core.conform import Conform, Material, conform
-from oddmeter.core.decisions import HOUSE, Held, Part, Reading, Wish, read_part
-from oddmeter.core.evidence import Claim, Question, Source, State, Strength, verdicts
-from oddmeter.core.facts import Facts, Scan
-from oddmeter.core.rates import Rate, fixed_text
-from oddmeter.core.standing import standing
-from oddmeter.core.treatments import Fields, Intent, Treatment
+from oddmeter.core.conform.arithmetic import hiccup_text, pattern_text, spelled, stride_equation
+from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.decisions.levels import HOUSE
+from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part
+from oddmeter.core.decisions.treatment import Fields, Intent, Treatment
+from oddmeter.core.decisions.vocabulary import held_text, part_text, reading_text, wish_text
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.findings import findings_of
+from oddmeter.core.evidence.verdicts import Certainty, Claim, Question, Source, Strength, verdicts
+from oddmeter.core.numbers.numerals import fixed_text
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import Scan
 
 
 def planned(timeline: str, file: str, treatment: Treatment, frames: int = 1000, shot: str | None = None) -> Conform:
@@ -36,7 +31,7 @@ def planned(timeline: str, file: str, treatment: Treatment, frames: int = 1000, 
     ],
 )  # fmt: skip
 def test_what_is_wanted(text: str, words: str) -> None:
-    assert wish_text(Wish.read(text)) == words
+    assert wish_text(Wish.parse(text)) == words
     assert wish_text(None) == "undecided"
 
 
@@ -49,7 +44,7 @@ def test_what_is_wanted(text: str, words: str) -> None:
     ],
 )  # fmt: skip
 def test_how_a_clip_is_read(text: str, words: str) -> None:
-    assert reading_text(Reading.read(text)) == words
+    assert reading_text(Reading.parse(text)) == words
 
 
 @pytest.mark.parametrize(
@@ -58,7 +53,7 @@ def test_how_a_clip_is_read(text: str, words: str) -> None:
      ("12", "12 pictures a second")],
 )  # fmt: skip
 def test_how_pictures_are_held(text: str, words: str) -> None:
-    assert held_text(Held.read(text)) == words
+    assert held_text(Held.parse(text)) == words
 
 
 def test_every_part_has_words_for_what_the_house_decides() -> None:
@@ -69,7 +64,7 @@ def test_every_part_has_words_for_what_the_house_decides() -> None:
         Part.REVERSE: "forwards", Part.FRAMING: "raster as it is", Part.SPAN: "whole clip",
     }  # fmt: skip
     assert [
-        part_text(part, read_part(part, text)) for part, text in ((Part.SOUND, "pitch"), (Part.REVERSE, "yes"))
+        part_text(part, parse_part(part, text)) for part, text in ((Part.SOUND, "pitch"), (Part.REVERSE, "yes"))
     ] == [
         "keeps its pitch",
         "backwards",
@@ -113,24 +108,29 @@ def test_a_standing_is_confirmed_when_nothing_in_it_is_only_assumed() -> None:
         claim(Question.SHOT_RATE, Strength.REPORTED, "150/1"), claim(Question.FILE_RATE, Strength.MEASURED, "25/1"),
         claim(Question.SCAN, Strength.MEASURED, "progressive"),
     ]  # fmt: skip
-    found = standing(verdicts(settled), facts, None, Rate.of(150))
-    assert (found.confirmed, found.disputed, found.shot_state, found.scan) == (True, False, State.AGREED, "progressive")
+    found = findings_of(verdicts(settled), facts, None, Rate.of(150))
+    assert (found.confirmed, found.disputed, found.shot_state, found.scan) == (
+        True,
+        False,
+        Certainty.AGREED,
+        "progressive",
+    )
     assumed = [claim(Question.SHOT_RATE, Strength.ASSUMED, "25/1"), *settled[1:]]
-    assert not standing(verdicts(assumed), facts, None, None).confirmed
+    assert not findings_of(verdicts(assumed), facts, None, None).confirmed
     against = [*settled, claim(Question.SHOT_RATE, Strength.HINTED, "240/1")]
-    disputed = standing(verdicts(against), facts, None, None)
+    disputed = findings_of(verdicts(against), facts, None, None)
     assert disputed.disputed and not disputed.confirmed and disputed.shot_rate == Rate.of(150)
 
 
 def test_a_standing_leaves_empty_what_is_not_there() -> None:
-    nothing = standing(verdicts(()), None, None, None)
+    nothing = findings_of(verdicts(()), None, None, None)
     assert (nothing.pulldown, nothing.repeats, nothing.gauge, nothing.scan, nothing.shot_rate) == ("", "", "", "", None)
     told = [
         claim(Question.PULLDOWN, Strength.MEASURED, "2:3"), claim(Question.REPEATS, Strength.MEASURED, "none"),
         claim(Question.GAUGE, Strength.REPORTED, "super8"),
     ]  # fmt: skip
-    some = standing(verdicts(told), None, None, None)
+    some = findings_of(verdicts(told), None, None, None)
     assert (some.pulldown, some.repeats, some.gauge, some.carries_pulldown) == ("2:3", "", "super8", True)
-    assert not standing(
+    assert not findings_of(
         verdicts([claim(Question.PULLDOWN, Strength.MEASURED, "2:2")]), None, None, None
     ).carries_pulldown

@@ -8,13 +8,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo import carriers
 from oddmeter.demo.carriers import Carried, Moment, woven
 from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import Picture, read
 from oddmeter.demo.takes import REPORTS, TRAPS
 from oddmeter.interchange.logs import read_log
-from oddmeter.media.decode import FrameReader
+from oddmeter.media.files.decode import FrameReader
 
 
 def numbers(moment: Moment) -> list[int]:
@@ -22,16 +23,16 @@ def numbers(moment: Moment) -> list[int]:
 
 
 def in_time(first: str, carried: Carried) -> list[Moment]:
-    return [carried.upper, carried.lower] if first == "upper" else [carried.lower, carried.upper]
+    return [carried.upper, carried.lower] if first == FieldOrder.UPPER else [carried.lower, carried.upper]
 
 
-@given(st.sampled_from(["upper", "lower"]), st.integers(0, 500))
+@given(st.sampled_from([FieldOrder.UPPER, FieldOrder.LOWER]), st.integers(0, 500))
 def test_fields_follow_each_other(first: str, frame: int) -> None:
     assert [numbers(m) for m in in_time(first, carriers.in_fields(first)(frame))] == [[2 * frame], [2 * frame + 1]]
     assert [numbers(m) for m in in_time(first, carriers.shifted(first)(frame))] == [[frame], [frame + 1]]
 
 
-@given(st.sampled_from(["upper", "lower"]), st.sampled_from(["2:3", "2:3:3:2"]), st.integers(0, 4))
+@given(st.sampled_from([FieldOrder.UPPER, FieldOrder.LOWER]), st.sampled_from(["2:3", "2:3:3:2"]), st.integers(0, 4))
 def test_pulldown_holds_four_pictures_in_five_frames(first: str, pattern: str, phase: int) -> None:
     carrier = carriers.pulldown(first, pattern, phase)
     fields = [numbers(moment)[0] for frame in range(50) for moment in in_time(first, carrier(frame))]
@@ -42,7 +43,7 @@ def test_pulldown_holds_four_pictures_in_five_frames(first: str, pattern: str, p
 
 
 def test_after_the_edit_another_scene_begins_at_its_own_phase() -> None:
-    carrier = carriers.pulldown("upper", "2:3", 1, 7, 3)
+    carrier = carriers.pulldown(FieldOrder.UPPER, "2:3", 1, 7, 3)
     assert [numbers(carrier(n).upper)[0] for n in (6, 7, 8)] == [5, 10_002, 10_003]
     assert [numbers(carrier(n).lower)[0] for n in (6, 7, 8)] == [6, 10_003, 10_003]
 
@@ -50,7 +51,7 @@ def test_after_the_edit_another_scene_begins_at_its_own_phase() -> None:
 @given(st.integers(0, 300), st.sampled_from([(50, 60), (60, 50)]))
 def test_a_mix_holds_the_two_nearest_moments_by_their_distance(frame: int, rates: tuple[int, int]) -> None:
     source, target = map(Fraction, rates)
-    carried = carriers.blended("upper", source, target)(frame)
+    carried = carriers.blended(FieldOrder.UPPER, source, target)(frame)
     for moment, number in ((carried.upper, 2 * frame), (carried.lower, 2 * frame + 1)):
         assert sum(weight for _, weight in moment) == 1
         assert sum(weight * picture for picture, weight in moment) == number * source / target

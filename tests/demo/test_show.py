@@ -6,15 +6,15 @@ import av
 import numpy as np
 import pytest
 
-from oddmeter.core.rates import Rate
-from oddmeter.core.recipes import Subject, deciding
+from oddmeter.core.decisions.recipes import Traits, deciding
+from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.show import TIMELINES, make_demo
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
 from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
-from oddmeter.media.decode import FrameReader
-from oddmeter.store import clips, decisions, evidence, shows
+from oddmeter.media.files.decode import FrameReader
+from oddmeter.store import clips, decisions, logs, shows
 from oddmeter.store.database import Database
 
 
@@ -25,7 +25,7 @@ def test_it_is_made_once_with_all_that_came_in(database: Database, media_root: P
         (show,) = shows.all_shows(connection)
         deliveries = clips.deliveries(connection, show.id)
         found = clips.clips_of_show(connection, show.id, proxies=True)
-        reports = evidence.logs_of_show(connection, show.id)
+        reports = logs.logs_of_show(connection, show.id)
     assert show.default_timeline is not None and show.default_timeline.settings == TIMELINES[0]
     assert [t.settings.rate.spoken for t in show.timelines] == ["25", "29.97", "23.976"]
     assert len(deliveries) == 9 and len(found) == len(TAKES) + len(TRAPS) >= 30
@@ -45,7 +45,7 @@ def test_its_recipes_fit_what_they_are_meant_for(database: Database, media_root:
 
     def first(shot: str, file: str, scan: str = "progressive", gauge: str = "") -> str:
         rates = (Rate.parse(shot), Rate.parse(file), timeline)
-        clip = Subject("a.mov", "", "Card", *rates, scan=scan, gauge=gauge)
+        clip = Traits("a.mov", "", "Card", *rates, scan=scan, gauge=gauge)
         found = deciding(recipes, clip)
         assert found is not None
         return found.name

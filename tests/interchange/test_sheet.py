@@ -10,16 +10,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.batches import stretch, strip
-from oddmeter.core.cadence import FrameMap
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.strips import mini_strip, strip_of
+from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.interchange.sheet import (
-    Sheet,
+    ConformSheet,
     SheetRow,
     as_csv,
     as_html,
     as_json,
     compared,
-    rows_in,
+    rows_from,
     safe_cell,
     totals_of,
 )
@@ -67,11 +70,11 @@ def test_totals_are_those_of_each_delivery() -> None:
 
 def test_rows_kept_by_another_version_are_read() -> None:
     kept = [{**asdict(BELL), "colour": "blue"}, {"clip": "old.mov"}]
-    assert rows_in(kept) == (BELL, SheetRow(clip="old.mov"))
+    assert rows_from(kept) == (BELL, SheetRow(clip="old.mov"))
 
 
 def test_the_document_holds_everything() -> None:
-    made = as_json(Sheet("Tide", TIMELINE, "as it stands", (BELL, TAPE)))
+    made = as_json(ConformSheet("Tide", TIMELINE, "as it stands", (BELL, TAPE)))
     assert (made["format"], made["show"], made["timeline"]) == ("odd-meter-conform-sheet", "Tide", TIMELINE)
     assert made["clips"] == [asdict(BELL), asdict(TAPE)] and [t["clips"] for t in made["deliveries"]] == [1, 1]
 
@@ -79,14 +82,14 @@ def test_the_document_holds_everything() -> None:
 @given(st.text(min_size=1, max_size=20), st.text(max_size=20))
 def test_nothing_a_person_wrote_becomes_markup(name: str, note: str) -> None:
     row = replace(BELL, clip=f"<b>{name}", note=f"<script>{note}", delivery="<i>", evidence='"&"')
-    page = as_html(Sheet("<u>Tide</u>", TIMELINE, "as it stands", (row,)))
+    page = as_html(ConformSheet("<u>Tide</u>", TIMELINE, "as it stands", (row,)))
     assert "<script" not in page and "<b><b>" not in page and "<i>" not in page and "<u>" not in page
     assert "&lt;script&gt;" in page and "&lt;u&gt;Tide" in page
 
 
 def test_the_page_says_what_stands_on_it_and_prints() -> None:
     changed = replace(BELL, changed="speed 1/2 → 1/4", receiving_system="25 %", receiving_off=-2, note="Ask")
-    page = as_html(Sheet("Tide", TIMELINE, "as it stands", (changed, TAPE), ("<svg></svg>", "")))
+    page = as_html(ConformSheet("Tide", TIMELINE, "as it stands", (changed, TAPE), ("<svg></svg>", "")))
     for words in (
         "1 clips changed since the last sheet", "100 × 1/4 ÷ 25 = 1", "25 %", "-2 frames there", "125 → 500",
         "changed: speed 1/2 → 1/4", "Ask", "16 dropped, 2 repeated", "The film · 25/1", "@page", "<svg></svg>",
@@ -96,18 +99,28 @@ def test_the_page_says_what_stands_on_it_and_prints() -> None:
 
 @pytest.mark.parametrize("stride", ["1", "2", "5/2", "1/3", "1001/1000", "24/25", "12"])
 def test_a_strip_is_a_drawing_with_a_thread_for_each_beat(stride: str) -> None:
-    drawn = strip(FrameMap.of(Fraction(stride), 3000), 18)
+    speed = Treatment(Intent.SPEED, Fraction(stride))
+    drawn = mini_strip(conform(Material(3000, Rate.of(25)), speed, Rate.of(25)), TimelineScan.PROGRESSIVE)
     root = ElementTree.fromstring(strip_svg(drawn))
-    threads = [line for line in root.findall("line") if line.get("stroke-width") == ".9"]
+    threads = [line for line in root.findall("line") if line.get("stroke-width") == "0.90"]
     dots = root.findall("circle")
-    assert len(threads) == len(drawn.picks)
-    assert len(dots) == drawn.source_stop - drawn.source_first
-    assert sum(dot.get("fill") == "#fff" for dot in dots) == len(dots) - len(set(drawn.picks)), "hollow: dropped"
+    shown = {unit for beat in drawn.beats for unit in beat.units}
+    assert len(threads) == len(drawn.beats) and len(dots) == len(drawn.rail)
+    assert sum(dot.get("fill") == "#fff" for dot in dots) == len(dots) - len(shown), "hollow: dropped"
     assert len([path for path in root.findall("path") if path.get("fill") == "#8a5a00"]) == len(drawn.hiccups)
     ends = [float(line.get("x1", "-1")) for line in root.findall("line")] + [float(d.get("cx", "-1")) for d in dots]
     assert all(0 <= x <= 96 for x in ends)
 
 
 def test_a_strip_of_a_reversed_clip_counts_from_the_last_frame() -> None:
-    forwards, back = (FrameMap.of(Fraction(5, 2), 100, reverse=reverse) for reverse in (False, True))
-    assert stretch(forwards, 3, 12) == stretch(back, 3, 12)
+    drawn = []
+    for reverse in (False, True):
+        made = conform(
+            Material(100, Rate.of(25)), Treatment(Intent.SPEED, Fraction(5, 2), reverse=reverse), Rate.of(25)
+        )
+        drawn.append(strip_of(made, TimelineScan.PROGRESSIVE, 3, 12))
+    forwards, back = drawn
+    assert [unit.begins for unit in forwards.rail] == [unit.begins for unit in back.rail]
+    assert [unit.unit for unit in back.rail] == [99 - unit.unit for unit in forwards.rail]
+    shown = [beat.moments[0].first for beat in back.beats]
+    assert shown == [99 - beat.moments[0].first for beat in forwards.beats]

@@ -5,7 +5,7 @@ from pathlib import Path
 import psycopg
 import pytest
 
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.local.cluster import Cluster, wait_for
 
 

@@ -10,25 +10,28 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from oddmeter.core.facts import Scan
-from oddmeter.core.picture import PictureReport, Repeats
-from oddmeter.core.rates import Rate
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.report import PictureReport, Repeats
+from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.demo import carriers, scenes
 from oddmeter.demo.carriers import Carrier
 from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import Picture
 from oddmeter.demo.takes import TAKES, TRAPS
-from oddmeter.media.analyse import DamagedError, analyse
-from oddmeter.media.probe import probe
+from oddmeter.media.analysis.analyse import DamagedError, analyse
+from oddmeter.media.files.probe import probe
 
 WHOLE = [(Scan.PROGRESSIVE, None, None, None)]
 EXPECTED: dict[str, list[tuple[Scan, str | None, str | None, int | None]]] = {
-    "RG_start_50i.mov": [(Scan.INTERLACED, "upper", None, None)],
-    "RG_finish_59i.mov": [(Scan.INTERLACED, "lower", None, None)],
-    "RG_visitors_59i.mov": [(Scan.INTERLACED, "upper", None, None)],
-    "VR_choir_tape_50i.mov": [(Scan.INTERLACED, "upper", None, None)],
-    "CH_evensong_2997.mov": [(Scan.INTERLACED, "lower", "2:3", 1), (Scan.INTERLACED, "lower", "2:3", 3)],
-    "CH_procession_2997.mov": [(Scan.INTERLACED, "lower", "2:3:3:2", 0)],
+    "RG_start_50i.mov": [(Scan.INTERLACED, FieldOrder.UPPER, None, None)],
+    "RG_finish_59i.mov": [(Scan.INTERLACED, FieldOrder.LOWER, None, None)],
+    "RG_visitors_59i.mov": [(Scan.INTERLACED, FieldOrder.UPPER, None, None)],
+    "VR_choir_tape_50i.mov": [(Scan.INTERLACED, FieldOrder.UPPER, None, None)],
+    "CH_evensong_2997.mov": [
+        (Scan.INTERLACED, FieldOrder.LOWER, "2:3", 1),
+        (Scan.INTERLACED, FieldOrder.LOWER, "2:3", 3),
+    ],
+    "CH_procession_2997.mov": [(Scan.INTERLACED, FieldOrder.LOWER, "2:3:3:2", 0)],
     "FD2_A01_sparks_fast.mov": [(Scan.UNKNOWN, None, None, None)],
 }
 
@@ -81,7 +84,7 @@ def bars(number: int) -> Picture:
 
 @pytest.mark.parametrize(("edit", "whole"), [(1 << 30, False), (2_000, True)])
 def test_long_clips_are_sampled_and_whole_where_samples_disagree(tmp_path: Path, edit: int, whole: bool) -> None:
-    carrier = carriers.pulldown("upper", "2:3", 2, edit, 0)
+    carrier = carriers.pulldown(FieldOrder.UPPER, "2:3", 2, edit, 0)
     path = write(tmp_path / "long.mp4", carrier, 3_200, lambda n: bars(n % 10_000))
     report = look(path)
     assert report.whole is whole and (report.examined == 3_200) is whole
@@ -102,9 +105,9 @@ def test_sampled_repeats_are_counted_for_the_whole_clip(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("pix_fmt", ["yuv420p", "yuv422p10le", "gray", "bgr0", "yuv444p16le"])
 def test_any_kind_of_pixel_is_read(tmp_path: Path, pix_fmt: str) -> None:
-    path = write(tmp_path / "clip.mkv", carriers.in_fields("lower"), 60, bars, pix_fmt)
+    path = write(tmp_path / "clip.mkv", carriers.in_fields(FieldOrder.LOWER), 60, bars, pix_fmt)
     (found,) = look(path).stretches
-    assert (found.scan, found.field_order) == (Scan.INTERLACED, "lower")
+    assert (found.scan, found.field_order) == (Scan.INTERLACED, FieldOrder.LOWER)
 
 
 @pytest.mark.parametrize("shape", [(2, 2), (16, 16), (17, 33), (97, 5)])
@@ -144,12 +147,12 @@ def test_a_file_that_changes_along_the_way_is_told_in_stretches(tmp_path: Path) 
         if frame < 70:
             return carriers.each(frame)
         if frame < 150:
-            return carriers.in_fields("lower")(frame - 70)
-        return carriers.pulldown("upper", "2:3", 4)(frame - 150)
+            return carriers.in_fields(FieldOrder.LOWER)(frame - 70)
+        return carriers.pulldown(FieldOrder.UPPER, "2:3", 4)(frame - 150)
 
     report = look(write(tmp_path / "mixed.mkv", mixed, 230, bars))
     kinds = [(s.scan, s.field_order, s.pattern) for s in report.stretches]
-    upper = (Scan.INTERLACED, "upper", "2:3")
-    assert kinds == [(Scan.PROGRESSIVE, None, None), (Scan.INTERLACED, "lower", None), upper]
+    upper = (Scan.INTERLACED, FieldOrder.UPPER, "2:3")
+    assert kinds == [(Scan.PROGRESSIVE, None, None), (Scan.INTERLACED, FieldOrder.LOWER, None), upper]
     assert abs(report.stretches[1].first_frame - 70) <= 2 and abs(report.stretches[2].first_frame - 150) <= 5
     assert report.stretches[-1].last_frame == 229

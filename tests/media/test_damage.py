@@ -7,12 +7,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.claims import claims_of
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import verdicts
+from oddmeter.core.evidence.claims import claims_of
+from oddmeter.core.evidence.verdicts import verdicts
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.interchange.reports import inspected
-from oddmeter.media.analyse import analyse
-from oddmeter.media.probe import probe
+from oddmeter.media.analysis.analyse import analyse
+from oddmeter.media.files.probe import probe
 
 NAMES = ["HB_gulls_30.mp4", "VR_clock_23.mkv", "FD1_A01_interview.mov"]
 HEADS = [b"\0\0\0\x18ftypmp42", b"\x1aE\xdf\xa3", b"RIFF\0\0\0\0AVI ", b"GIF89a", b"\x89PNG\r\n\x1a\n", b""]

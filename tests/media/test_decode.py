@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.framecode import read
-from oddmeter.media.decode import frames_from, read_ahead
-from oddmeter.media.probe import probe
-from oddmeter.media.stills import sheet, still
+from oddmeter.media.files.decode import frames_from, read_ahead
+from oddmeter.media.files.probe import probe
+from oddmeter.media.pictures.stills import contact_sheet, still
 
 CLIPS = ["FD1_B02_sparks_119.mov", "HB_boat_59.mp4", "VR_clock_23.mkv", "VR_choir_tape_50i.mov", "PH_pier_walk.mp4"]
 
@@ -52,7 +53,7 @@ def test_there_is_nothing_after_the_end(footage: dict[str, Path]) -> None:
     path, facts = footage["HB_gulls_30.mp4"], probe(footage["HB_gulls_30.mp4"])
     with frames_from(path, facts, 239) as frames:
         assert len(list(frames)) == 1
-    for ask in (lambda: still(path, facts, 5_000, 320), lambda: sheet(path, facts, 5_000, 10, 100)):
+    for ask in (lambda: still(path, facts, 5_000, 320), lambda: contact_sheet(path, facts, 5_000, 10, 100)):
         with pytest.raises(RuleError, match="There is no frame"):
             ask()
     with pytest.raises(RuleError, match="cannot be opened"), frames_from(path.with_name("none.mp4"), facts, 0):
@@ -81,8 +82,8 @@ def test_reading_ahead_ends_when_nobody_reads_on_and_passes_errors_on(footage: d
             next(frames)
 
 
-@pytest.mark.parametrize("field", ["upper", "lower"])
-def test_a_field_is_shown_from_its_own_lines(field: str, tmp_path: Path) -> None:
+@pytest.mark.parametrize("field", [FieldOrder.UPPER, FieldOrder.LOWER])
+def test_a_field_is_shown_from_its_own_lines(field: FieldOrder, tmp_path: Path) -> None:
     import av  # noqa: PLC0415
     import cv2  # noqa: PLC0415
 
@@ -96,4 +97,4 @@ def test_a_field_is_shown_from_its_own_lines(field: str, tmp_path: Path) -> None
     shown = still(tmp_path / "lines.mkv", probe(tmp_path / "lines.mkv"), 0, 96, field)
     grey = cv2.imdecode(np.frombuffer(shown, np.uint8), cv2.IMREAD_GRAYSCALE)
     assert grey is not None
-    assert abs(float(grey.mean()) - (40 if field == "upper" else 210)) < 3 and float(grey.std()) < 3
+    assert abs(float(grey.mean()) - (40 if field == FieldOrder.UPPER else 210)) < 3 and float(grey.std()) < 3

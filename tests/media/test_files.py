@@ -7,18 +7,18 @@ import av
 import pytest
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Scan
-from oddmeter.core.framing import Canvas
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Between, Framing, Intent, Treatment
-from oddmeter.media.access import FrameAccess
-from oddmeter.media.planes import planar, planes_of
-from oddmeter.media.probe import probe
-from oddmeter.media.quicktime import state_field_order
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.treatment import Between, Framing, Intent, Treatment
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.media.containers.quicktime import state_field_order
+from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.probe import probe
+from oddmeter.media.pictures.planes import planar, planes_of
 from oddmeter.media.render import RenderPlan, render
-from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.media.verify import verify
 
 FULL_RANGE, BT2020, BT2020_TEN_BIT = 2, 9, 14
@@ -75,17 +75,17 @@ def test_a_field_order_is_said_in_a_file_that_has_none(footage: dict[str, Path],
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     before = probe(copy)
-    state_field_order(copy, "lower")
+    state_field_order(copy, FieldOrder.LOWER)
     after = probe(copy)
-    assert (before.scan, after.scan, after.field_order) == (Scan.UNKNOWN, Scan.INTERLACED, "lower")
+    assert (before.scan, after.scan, after.field_order) == (Scan.UNKNOWN, Scan.INTERLACED, FieldOrder.LOWER)
     assert (after.frames, after.file_rate, after.width) == (3, Rate.of(25), 320)
     with FrameAccess(copy, after) as frames:
         assert frames.frame(2).width == 320
     torn = tmp_path / "torn.mov"
     torn.write_bytes(copy.read_bytes()[:-20])
     with pytest.raises(RuleError, match="no index at its end"):
-        state_field_order(torn, "upper")
+        state_field_order(torn, FieldOrder.UPPER)
     silent = tmp_path / "letter.mov"
     silent.write_bytes(b"\0\0\0\x10moov\0\0\0\x08free")
     with pytest.raises(RuleError, match="no video"):
-        state_field_order(silent, "upper")
+        state_field_order(silent, FieldOrder.UPPER)

@@ -10,10 +10,10 @@ from pathlib import Path
 
 import pytest
 
-from oddmeter.core.facts import Facts
-from oddmeter.media import guarded
-from oddmeter.media.guarded import GuardedError, analyse_guarded, probe_guarded
-from oddmeter.media.probe import probe
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.media.files import guarded
+from oddmeter.media.files.guarded import GuardedError, analyse_guarded, probe_guarded
+from oddmeter.media.files.probe import probe
 
 
 def test_the_guarded_probe_says_what_the_plain_one_does(footage: dict[str, Path], tmp_path: Path) -> None:

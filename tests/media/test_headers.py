@@ -11,11 +11,11 @@ from av.video.frame import VideoFrame
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.claims import claims_of
-from oddmeter.core.evidence import Question, State, verdicts
-from oddmeter.core.facts import MOST_INTERVALS, Timing
-from oddmeter.media.probe import probe
-from oddmeter.media.timestamps import duplicates, gaps, intervals
+from oddmeter.core.evidence.claims import claims_of
+from oddmeter.core.evidence.facts import MOST_INTERVALS, Timing
+from oddmeter.core.evidence.verdicts import Certainty, Question, verdicts
+from oddmeter.media.files.probe import probe
+from oddmeter.media.files.timestamps import duplicates, gaps, intervals
 
 CLOCK = Fraction(1, 90_000)
 
@@ -66,7 +66,7 @@ def test_a_stream_that_says_otherwise_than_its_container(tmp_path: Path) -> None
     facts = probe(path)
     assert facts.file_rate is not None and facts.file_rate.spoken == "25"
     found = verdicts(claims_of("a.mkv", facts))[Question.FILE_RATE]
-    assert found.state is State.DISPUTED and found.value == "25/1"
+    assert found.state is Certainty.DISPUTED and found.value == "25/1"
     assert any("30" in claim.words for claim in found.against)
 
 

@@ -13,27 +13,28 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform import Conform, Material, conform
-from oddmeter.core.facts import Facts, Scan
-from oddmeter.core.framing import Canvas, Placement, placed
-from oddmeter.core.originals import originals_of
-from oddmeter.core.rates import Rate
-from oddmeter.core.showing import Look, shown
-from oddmeter.core.treatments import Between, Effort, Fields, Framing, Intent, Span, Treatment
+from oddmeter.core.conform.frame_map import FrameKind
+from oddmeter.core.conform.framing import Canvas, Placement, placed
+from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, Span, Treatment
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.originals import originals_of
+from oddmeter.core.pictures.scan import FieldOrder, Scan, TimelineScan
 from oddmeter.demo import carriers
 from oddmeter.demo.framecode import read, stamp
 from oddmeter.demo.motion import MOTION
-from oddmeter.media.access import FrameAccess
-from oddmeter.media.analyse import analyse
-from oddmeter.media.flow import between, motion
-from oddmeter.media.light import mixed
-from oddmeter.media.making import Made, Maker
-from oddmeter.media.planes import field_of, planes_of, woven
-from oddmeter.media.probe import probe
+from oddmeter.media.analysis.analyse import analyse
+from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.probe import probe
+from oddmeter.media.making import MadeFrame, Maker
+from oddmeter.media.pictures.flow import between, motion
+from oddmeter.media.pictures.light import mixed
+from oddmeter.media.pictures.planes import field_of, planes_of, woven
 from oddmeter.media.render import RenderPlan, render
-from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.media.verify import verify
-from oddmeter.media.viewing import Subject, Viewing
+from oddmeter.media.viewing import Viewed, Viewing
 
 REAL = Intent.REAL_TIME
 PAL, NTSC = Fraction(16, 15), Fraction(8, 9)
@@ -54,7 +55,7 @@ def code_of(frame: VideoFrame) -> int | None:
 def field_codes(frame: VideoFrame) -> list[int | None]:
     """The codes of the upper and the lower field, each drawn out to the frame's height."""
     out = []
-    for name in ("upper", "lower"):
+    for name in FieldOrder:
         lines = planes_of(field_of(frame, name))[0]
         out.append(read(np.repeat(lines, 2, axis=0)[: frame.height]))
     return out
@@ -81,12 +82,12 @@ def test_codes_agree_with_the_frame_map_whatever_is_made_between(
             made = maker.made(number)
             if choice is Between.PICK or weights.second_weight == 0:
                 assert code_of(made.frame) == 10 + planned.frame_map.pick(number)
-                assert made.shown.look in (Look.UNIQUE, Look.HELD)
+                assert made.shown.kind in (FrameKind.UNIQUE, FrameKind.HELD)
             else:
                 assert code_of(made.frame) in (None, 10 + weights.first, 10 + weights.second)
                 repeated = number > 0 and planned.frame_map.weights(number - 1) == weights
-                assert made.shown.look is (
-                    Look.HELD if repeated else Look.MADE if choice is Between.FLOW else Look.MIXED
+                assert made.shown.kind is (
+                    FrameKind.HELD if repeated else FrameKind.MADE if choice is Between.FLOW else FrameKind.MIXED
                 )
 
 
@@ -118,7 +119,7 @@ def test_a_clip_runs_backwards_from_its_last_frame(footage: dict[str, Path], tmp
 def written(path: Path, frames: list[np.ndarray], rate: Fraction, order: str | None = None) -> Path:
     """Frames written without loss, in 4:2:0."""
     with av.open(str(path), "w", format="matroska") as container:
-        options = {"level": "3"} | ({"field_order": "bb" if order == "lower" else "tt"} if order else {})
+        options = {"level": "3"} | ({"field_order": "bb" if order == FieldOrder.LOWER else "tt"} if order else {})
         stream = container.add_stream("ffv1", rate=rate, options=options)
         stream.height, stream.width = frames[0].shape[:2]
         stream.pix_fmt = "yuv444p"
@@ -140,7 +141,7 @@ def drawn(number: int, size: tuple[int, int] = (384, 288), later: bool = False) 
 @pytest.fixture(scope="module")
 def pulled(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Film at 23.976 in 29.97, lower field first, without loss; the phase changes at frame 63."""
-    carrier = carriers.pulldown("lower", "2:3", 1, 63, 3)
+    carrier = carriers.pulldown(FieldOrder.LOWER, "2:3", 1, 63, 3)
     pictures: dict[int, np.ndarray] = {}
 
     def picture(number: int) -> np.ndarray:
@@ -149,7 +150,7 @@ def pulled(tmp_path_factory: pytest.TempPathFactory) -> Path:
         return pictures[number]
 
     frames = [carriers.woven(carrier(n), picture) for n in range(130)]
-    return written(tmp_path_factory.mktemp("pulled") / "choir.mkv", frames, Fraction(30000, 1001), "lower")
+    return written(tmp_path_factory.mktemp("pulled") / "choir.mkv", frames, Fraction(30000, 1001), FieldOrder.LOWER)
 
 
 def test_pulldown_comes_out_frame_for_frame_across_a_change_of_phase(pulled: Path, tmp_path: Path) -> None:
@@ -158,10 +159,10 @@ def test_pulldown_comes_out_frame_for_frame_across_a_change_of_phase(pulled: Pat
     originals = originals_of(report)
     assert originals is not None and facts.file_rate is not None
     assert [(s.first_frame, s.pattern) for s in report.pulldown] == [(0, "2:3"), (63, "2:3")]
-    material = Material(facts.frames, facts.file_rate, field_order="lower", originals=originals)
+    material = Material(facts.frames, facts.file_rate, field_order=FieldOrder.LOWER, originals=originals)
     treatment = Treatment(Intent.EVERY_FRAME, fields=Fields.ORIGINAL)
     planned = conform(material, treatment, Rate.parse("23.976"))
-    assert planned.speed == planned.frame_map.stride == 1 and planned.frame_map.length == 104
+    assert planned.speed == planned.stride == 1 and planned.frame_map.length == 104
     plan = RenderPlan(pulled, facts, planned, Setting.ARCHIVE, tmp_path / "film.mkv")
     render(plan)
     shown_codes = []
@@ -210,30 +211,30 @@ def test_repeats_come_out_and_in_between_pictures_are_built_of_what_is_left(tmp_
 
 
 @pytest.mark.parametrize("setting", Setting)
-@pytest.mark.parametrize("order", ["upper", "lower"])
+@pytest.mark.parametrize("order", FieldOrder)
 def test_every_setting_says_which_field_comes_first(
-    order: str, setting: Setting, footage: dict[str, Path], tmp_path: Path
+    order: FieldOrder, setting: Setting, footage: dict[str, Path], tmp_path: Path
 ) -> None:
     path = footage["FD1_A01_interview.mov"]
     facts = probe(path)
     planned = planned_for(path, "29.97", Treatment(REAL, span=Span(0, 24), framing=Framing.INSIDE))
     out = tmp_path / f"made{ENCODINGS[setting].suffix}"
-    plan = RenderPlan(path, facts, planned, setting, out, True, Canvas(720, 480, NTSC, order), 48_000)
+    plan = RenderPlan(path, facts, planned, setting, out, True, Canvas(720, 480, NTSC, TimelineScan(order)), 48_000)
     render(plan)
     assert (probe(out).scan, probe(out).field_order) == (Scan.INTERLACED, order)
     proof = verify(plan)
     assert proof.passed, proof
 
 
-@pytest.mark.parametrize("order", ["upper", "lower"])
+@pytest.mark.parametrize("order", FieldOrder)
 def test_each_field_of_an_interlaced_frame_has_its_own_moment(
-    order: str, footage: dict[str, Path], tmp_path: Path
+    order: FieldOrder, footage: dict[str, Path], tmp_path: Path
 ) -> None:
     """A clip at 59.94 on 29.97 interlaced: every frame of it is a field; our own analysis finds the order again."""
     path = footage["HB_boat_59.mp4"]
     facts = probe(path)
     planned = planned_for(path, "29.97", Treatment(REAL, span=Span(0, 99)))
-    canvas = Canvas(facts.width, facts.height, facts.pixel_aspect, order)
+    canvas = Canvas(facts.width, facts.height, facts.pixel_aspect, TimelineScan(order))
     plan = RenderPlan(path, facts, planned, Setting.ARCHIVE, tmp_path / "tape.mkv", True, canvas)
     render(plan)
     made = probe(plan.out)
@@ -241,19 +242,21 @@ def test_each_field_of_an_interlaced_frame_has_its_own_moment(
     with FrameAccess(plan.out, made) as frames:
         for number in range(50):
             codes = field_codes(frames.frame(number))
-            assert codes == ([2 * number, 2 * number + 1] if order == "upper" else [2 * number + 1, 2 * number])
+            assert codes == (
+                [2 * number, 2 * number + 1] if order == FieldOrder.UPPER else [2 * number + 1, 2 * number]
+            )
     seen = {s.field_order for s in analyse(plan.out, made, whole=True).stretches if s.field_order}
     assert seen == {order}
     proof = verify(plan)
     assert proof.passed, proof
-    other = replace(plan, timeline=replace(canvas, scan="lower" if order == "upper" else "upper"))
+    other = replace(plan, timeline=replace(canvas, scan=TimelineScan(order.other)))
     assert {check.name for check in verify(other).checks if not check.passed} >= {"fields", "pictures"}
 
 
 def test_pulldown_is_put_in_where_film_goes_to_interlaced_video(tmp_path: Path) -> None:
     path = written(tmp_path / "film.mkv", [drawn(n) for n in range(24)], Fraction(24000, 1001))
     planned = planned_for(path, "29.97", Treatment(REAL))
-    canvas = Canvas(384, 288, scan="upper")
+    canvas = Canvas(384, 288, scan=TimelineScan.UPPER)
     with maker_of(path, planned, canvas) as maker:
         fields = [code for n in range(30) for code in field_codes(maker.made(n).frame)]
     runs = [fields.count(code) for code in range(24)]
@@ -262,10 +265,12 @@ def test_pulldown_is_put_in_where_film_goes_to_interlaced_video(tmp_path: Path) 
 
 
 def test_split_and_deinterlaced_pictures_are_whole_and_in_time_order(tmp_path: Path) -> None:
-    in_fields = carriers.in_fields("lower")
+    in_fields = carriers.in_fields(FieldOrder.LOWER)
     frames = [carriers.woven(in_fields(n), lambda k: drawn(k, (480, 576))) for n in range(20)]
-    path = written(tmp_path / "tape.mkv", frames, Fraction(25), "lower")
-    split = planned_for(path, "50", Treatment(Intent.SPEED, Fraction(1), fields=Fields.SPLIT), field_order="lower")
+    path = written(tmp_path / "tape.mkv", frames, Fraction(25), FieldOrder.LOWER)
+    split = planned_for(
+        path, "50", Treatment(Intent.SPEED, Fraction(1), fields=Fields.SPLIT), field_order=FieldOrder.LOWER
+    )
     with maker_of(path, split) as maker:
         # A code whose last bit tells the fields apart looks like still detail between the lines that are there.
         own = [field_codes(maker.made(n).frame)[(n + 1) % 2] for n in range(40)]
@@ -273,7 +278,9 @@ def test_split_and_deinterlaced_pictures_are_whole_and_in_time_order(tmp_path: P
         true = VideoFrame.from_ndarray(drawn(21, (480, 576)), format="bgr24").reformat(format="yuv444p")
         kept = planes_of(maker.made(21).frame)[0][0::2], planes_of(true)[0][0::2]
         assert np.array_equal(*kept), "the lines that are there stay what they are"
-    one = planned_for(path, "25", Treatment(Intent.SPEED, Fraction(1), fields=Fields.DEINTERLACE), field_order="lower")
+    one = planned_for(
+        path, "25", Treatment(Intent.SPEED, Fraction(1), fields=Fields.DEINTERLACE), field_order=FieldOrder.LOWER
+    )
     with maker_of(path, one) as maker:
         assert [field_codes(maker.made(n).frame)[1] for n in range(20)] == list(range(0, 40, 2))
 
@@ -386,15 +393,15 @@ def test_a_circle_stays_round_and_colour_is_converted(tmp_path: Path) -> None:
 
 def test_fields_are_scaled_each_for_itself(tmp_path: Path) -> None:
     """Woven fields of two moments come into another raster without running into each other."""
-    in_fields = carriers.in_fields("upper")
+    in_fields = carriers.in_fields(FieldOrder.UPPER)
     frames = [carriers.woven(in_fields(n), lambda k: drawn(k, (720, 576))) for n in range(3)]
-    path = written(tmp_path / "tape.mkv", frames, Fraction(25), "upper")
+    path = written(tmp_path / "tape.mkv", frames, Fraction(25), FieldOrder.UPPER)
     facts = replace(probe(path), pixel_aspect=PAL)
     planned = planned_for(path, "25", Treatment(Intent.SPEED, Fraction(1), framing=Framing.STRETCH))
-    canvas = Canvas(720, 480, NTSC, "upper")
+    canvas = Canvas(720, 480, NTSC, TimelineScan.UPPER)
     with FrameAccess(path, facts) as access:
         made = Maker(access, planned, canvas, "yuv444p").made(1).frame
-    drawn_out = [cv2.resize(planes_of(field_of(made, name))[0], (720, 576)) for name in ("upper", "lower")]
+    drawn_out = [cv2.resize(planes_of(field_of(made, name))[0], (720, 576)) for name in FieldOrder]
     assert [read(np.asarray(lines, np.uint8)) for lines in drawn_out] == [2, 3]
     still = drawn(2, (720, 576))
     frame = VideoFrame.from_ndarray(still, format="bgr24").reformat(format="yuv444p")
@@ -404,7 +411,7 @@ def test_fields_are_scaled_each_for_itself(tmp_path: Path) -> None:
         low = np.floor(rows).astype(int)
         wanted = whole[low] * (1 - rows % 1)[:, None] + whole[np.minimum(low + 1, 575)] * (rows % 1)[:, None]
         same = carriers.woven(carriers.each(2), lambda k: still)
-        path = written(tmp_path / f"still{offset}.mkv", [same] * 2, Fraction(25), "upper")
+        path = written(tmp_path / f"still{offset}.mkv", [same] * 2, Fraction(25), FieldOrder.UPPER)
         facts = replace(probe(path), pixel_aspect=PAL)
         plan = planned_for(path, "25", Treatment(Intent.SPEED, Fraction(1), framing=Framing.STRETCH))
         with FrameAccess(path, facts) as access:
@@ -415,13 +422,13 @@ def test_fields_are_scaled_each_for_itself(tmp_path: Path) -> None:
 def test_what_a_frame_shows_is_named(footage: dict[str, Path]) -> None:
     path = footage["HB_quay_29.mp4"]
     slow = planned_for(path, "25", Treatment(Intent.SPEED, Fraction(1, 3), span=Span(0, 9)))
-    looks = [shown(slow, "progressive", n).look for n in range(slow.frame_map.length)]
-    assert looks.count(Look.UNIQUE) == 10 and looks.count(Look.REPEATED) == slow.frame_map.repeated
+    looks = [slow.shown(n).kind for n in range(slow.frame_map.length)]
+    assert looks.count(FrameKind.UNIQUE) == 10 and looks.count(FrameKind.REPEATED) == slow.frame_map.repeated
     film = planned_for(path, "23.976", Treatment(Intent.SPEED, Fraction(3, 4), between=Between.MIX, span=Span(0, 9)))
-    last = [shown(film, "progressive", n) for n in range(film.frame_map.length)]
+    last = [film.shown(n) for n in range(film.frame_map.length)]
     held_from = film.frame_map.held_from
     assert held_from is None or last[held_from].moments[0].first == 9
-    made: Made
+    made: MadeFrame
     with maker_of(path, film) as maker:
         made = maker.made(1)
     assert made.shown == last[1] and woven(made.frame, made.frame).height == made.frame.height
@@ -432,7 +439,7 @@ def test_many_may_look_at_the_same_frames_at_once(footage: dict[str, Path], tmp_
     path = footage["HB_quay_29.mp4"]
     facts = probe(path)
     planned = planned_for(path, "25", Treatment(REAL))
-    subject = Subject(path, facts, planned, Canvas(facts.width, facts.height))
+    subject = Viewed(path, facts, planned, Canvas(facts.width, facts.height))
     viewing = Viewing(tmp_path / "shelf")
     asked = [(number, part) for number in range(30) for part in (None, "upper", "lower", "trust")]
     with ThreadPoolExecutor(8) as pool:

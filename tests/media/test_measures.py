@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oddmeter.demo import scenes
-from oddmeter.media.measures import Meter, blocks, fine_blocks
+from oddmeter.media.analysis.measures import Meter, blocks, fine_blocks
 
 
 def grey(picture: np.ndarray) -> VideoFrame:

@@ -10,18 +10,18 @@ import pytest
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Timing
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Intent, Treatment
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.evidence.facts import Timing
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo import scenes
 from oddmeter.demo.framecode import read, stamp
-from oddmeter.media.decode import FrameReader
-from oddmeter.media.matroska import state_pixel_shape
-from oddmeter.media.probe import probe
+from oddmeter.media.containers.matroska import state_pixel_shape
+from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.files.probe import probe
 from oddmeter.media.render import RenderPlan, render
-from oddmeter.media.settings import ENCODINGS, Setting
 from oddmeter.media.verify import verify
 
 

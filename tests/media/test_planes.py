@@ -8,15 +8,17 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.framing import Canvas
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Between, Effort, Framing, Intent, Treatment
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.treatment import Between, Effort, Framing, Intent, Treatment
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.motion import MOTION
-from oddmeter.media.access import FrameAccess
-from oddmeter.media.light import mix_into, mixed
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.probe import probe
 from oddmeter.media.making import Maker
-from oddmeter.media.planes import (
+from oddmeter.media.pictures.light import mix_into, mixed
+from oddmeter.media.pictures.planes import (
     by_field,
     empty_like,
     field_of,
@@ -31,8 +33,7 @@ from oddmeter.media.planes import (
     woven,
     woven_fields,
 )
-from oddmeter.media.probe import probe
-from oddmeter.media.raster import framed
+from oddmeter.media.pictures.raster import framed
 
 FORMATS = ["yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p16le", "gray", "gbrp", "yuv411p"]
 ODD = (37, 23)
@@ -54,30 +55,30 @@ def same(a: VideoFrame, b: VideoFrame) -> bool:
 
 @pytest.mark.parametrize("size", [(64, 48), ODD], ids=["even", "odd"])
 @pytest.mark.parametrize("name", FORMATS)
-def test_lines_are_pulled_apart_and_woven_again_without_a_change(name: str, size: tuple[int, int]) -> None:
+def test_lines_are_pulled_apart_and_woven_again_without_a_change(name: FieldOrder, size: tuple[int, int]) -> None:
     a, b = noisy(name, 1, size), noisy(name, 2, size)
     assert same(woven(a, a), a)
-    assert same(woven_fields(field_of(a, "upper"), field_of(a, "lower")), a)
+    assert same(woven_fields(field_of(a, FieldOrder.UPPER), field_of(a, FieldOrder.LOWER)), a)
     assert same(by_field(a, lambda frame, _: frame), a)
     both = woven(a, b)
     for made, upper, lower in zip(planes_of(both), planes_of(a), planes_of(b), strict=True):
         assert np.array_equal(made[0::2], upper[0::2]) and np.array_equal(made[1::2], lower[1::2])
 
 
-@pytest.mark.parametrize("name", ["upper", "lower"])
-def test_a_picture_of_one_field_keeps_its_lines_and_fills_in_the_others(name: str) -> None:
+@pytest.mark.parametrize("name", [FieldOrder.UPPER, FieldOrder.LOWER])
+def test_a_picture_of_one_field_keeps_its_lines_and_fills_in_the_others(name: FieldOrder) -> None:
     frame = VideoFrame(64, 48, "yuv444p")
     for plane in planes_of(frame):
         plane[:] = (np.arange(48) * 4)[:, None]
     made = from_one_field(frame, name)
     for own, plane in zip(planes_of(made), planes_of(frame), strict=True):
-        kept = 0 if name == "upper" else 1
+        kept = 0 if name == FieldOrder.UPPER else 1
         assert np.array_equal(own[kept::2], plane[kept::2])
         assert np.abs(own[2:-2].astype(int) - plane[2:-2]).max() <= 1, "lines between are the mean of their neighbours"
 
 
 @pytest.mark.parametrize("name", FORMATS)
-def test_a_mix_of_a_picture_with_itself_is_that_picture(name: str) -> None:
+def test_a_mix_of_a_picture_with_itself_is_that_picture(name: FieldOrder) -> None:
     frame = noisy(name)
     for weight in (0.0, 0.25, 0.5, 1.0):
         made = mixed(frame, frame, weight)
@@ -139,7 +140,7 @@ def test_colour_goes_to_another_matrix_and_back() -> None:
 
 
 @pytest.mark.parametrize("name", ["yuv420p", "yuv422p10le", "gbrp", "nv12", "rgb24", "bgr0", "pal8"])
-def test_every_kind_of_picture_comes_into_planes_of_its_own_depth(name: str) -> None:
+def test_every_kind_of_picture_comes_into_planes_of_its_own_depth(name: FieldOrder) -> None:
     picture = MOTION["swinging bell"](0.3, 64, 48)
     source = VideoFrame.from_ndarray(picture, format="bgr24")
     frame = source.reformat(format=name) if name != "pal8" else source.reformat(format="bgr8")
@@ -155,7 +156,9 @@ def test_every_kind_of_picture_comes_into_planes_of_its_own_depth(name: str) -> 
 
 @pytest.mark.parametrize("choice", Between)
 @pytest.mark.parametrize(("name", "size"), ODD_PICTURES)
-def test_in_betweens_are_made_of_any_picture(name: str, size: tuple[int, int], choice: Between, tmp_path: Path) -> None:
+def test_in_betweens_are_made_of_any_picture(
+    name: FieldOrder, size: tuple[int, int], choice: Between, tmp_path: Path
+) -> None:
     """Deep, grey, tiny, red-green-blue: each is made in its own format, whole positions to the sample."""
     path = tmp_path / "odd.mkv"
     with av.open(str(path), "w", format="matroska") as container:

@@ -11,12 +11,13 @@ from av.video.frame import VideoFrame
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.facts import Scan, Timing
-from oddmeter.core.rates import Rate
+from oddmeter.core.evidence.facts import Timing
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import Scan
 from oddmeter.demo.footage import Take
 from oddmeter.demo.takes import TAKES
-from oddmeter.media.probe import probe
-from oddmeter.media.timestamps import fits, measure
+from oddmeter.media.files.probe import probe
+from oddmeter.media.files.timestamps import fits, measure
 
 
 @pytest.mark.parametrize("take", TAKES, ids=lambda take: take.name)

@@ -7,12 +7,12 @@ import cv2
 import numpy as np
 import pytest
 
-from oddmeter.core.errors import RuleError
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.demo.framecode import read, stamp
-from oddmeter.media.decode import FrameReader
-from oddmeter.media.probe import probe
-from oddmeter.media.sequence import gathered, sequence
-from oddmeter.media.stills import sheet, still
+from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.files.probe import probe
+from oddmeter.media.files.sequence import gathered, sequence
+from oddmeter.media.pictures.stills import contact_sheet, still
 
 
 def draw(folder: Path, name: str, number: int) -> None:
@@ -40,7 +40,7 @@ def test_pictures_are_one_clip_with_gaps_and_duplicates_said(tmp_path: Path, end
     with FrameReader(path) as reader:
         shown = [read(reader.frame(n).reformat(format="gray").to_ndarray().astype(np.uint8)) for n in range(9)]
     assert shown == [1, 2, 3, 5, 6, 7, 9, 10, 11]
-    assert still(path, facts, 8, 200)[:2] == b"\xff\xd8" and sheet(path, facts, 2, 40, 64).count == 7
+    assert still(path, facts, 8, 200)[:2] == b"\xff\xd8" and contact_sheet(path, facts, 2, 40, 64).count == 7
 
 
 def test_dpx_is_read_too(tmp_path: Path, footage: dict[str, Path]) -> None:

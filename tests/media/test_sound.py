@@ -9,13 +9,13 @@ import pytest
 from av.audio.frame import AudioFrame
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Intent, SoundChoice, Span, Treatment
-from oddmeter.media.probe import probe
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.treatment import Intent, SoundChoice, Span, Treatment
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.media.containers.settings import Setting
+from oddmeter.media.files.probe import probe
 from oddmeter.media.render import RenderPlan, render
-from oddmeter.media.settings import Setting
-from oddmeter.media.stretch import resampled, stretched, strokes
+from oddmeter.media.sound.pitch import resampled, stretched, strokes
 from oddmeter.media.verify import verify
 
 RATE, FRAMES = 48_000, 250
@@ -98,7 +98,7 @@ def test_clicks_stay_on_their_frame_to_the_sample(
     clicks = [frame for frame in CLICKED if first <= frame < stop]
     assert len(clicks) >= 3
     for frame in clicks:
-        place = round((frame - first) / planned.frame_map.stride / rate * RATE)
+        place = round((frame - first) / planned.stride / rate * RATE)
         slack = 2 if sound is SoundChoice.FOLLOW else 1
         assert abs(onset(made, place) - place) <= slack, frame
     proof = verify(plan)

@@ -7,20 +7,25 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import cv2
 import numpy as np
 import pytest
+from av.video.frame import VideoFrame
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
-from oddmeter.core.framing import Canvas
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Between, Effort, Framing, Intent, Span, Treatment
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.treatment import Between, Effort, Framing, Intent, Span, Treatment
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.demo.framecode import read
-from oddmeter.media.access import FrameAccess
-from oddmeter.media.probe import probe
-from oddmeter.media.viewing import Shelf, Subject, Viewing, content_key, nearest
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.probe import probe
+from oddmeter.media.pictures.planes import converted
+from oddmeter.media.pictures.stills import contact_sheet, still
+from oddmeter.media.viewing import Shelf, Viewed, Viewing, content_key, nearest
 
 SLOW = Treatment(Intent.SPEED, Fraction(2, 5))
 
@@ -35,11 +40,11 @@ def code(data: bytes) -> int | None:
     return read(seen(data))
 
 
-def subject_of(path: Path, treatment: Treatment = SLOW, canvas: Canvas | None = None) -> Subject:
+def subject_of(path: Path, treatment: Treatment = SLOW, canvas: Canvas | None = None) -> Viewed:
     facts = probe(path)
     assert facts.file_rate is not None
     planned = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
-    return Subject(path, facts, planned, canvas or Canvas(facts.width, facts.height, facts.pixel_aspect))
+    return Viewed(path, facts, planned, canvas or Canvas(facts.width, facts.height, facts.pixel_aspect))
 
 
 @pytest.fixture
@@ -59,13 +64,36 @@ def test_a_draft_is_the_nearest_picture_and_a_final_the_frame_itself(
     viewing.close()
 
 
+def test_a_red_picture_is_as_red_at_intake_as_on_the_bench(tmp_path: Path, viewing: Viewing) -> None:
+    """High definition without a flag for its colour matrix is BT.709, wherever it is looked at."""
+    red = np.zeros((720, 1280, 3), np.uint8)
+    red[..., 0] = 255
+    with av.open(str(tmp_path / "red.mkv"), "w") as made:
+        stream = made.add_stream("ffv1", rate=25, options={"slices": "4"})
+        stream.width, stream.height, stream.pix_fmt = 1280, 720, "yuv444p"
+        for _ in range(3):
+            frame = converted(VideoFrame.from_ndarray(red, format="rgb24"), "yuv444p")
+            frame.colorspace = 2  # unspecified
+            made.mux(stream.encode(frame))
+        made.mux(stream.encode(None))
+    subject = subject_of(tmp_path / "red.mkv", Treatment(Intent.REAL_TIME))
+    for jpeg in (
+        viewing.final(subject, 0), viewing.draft(subject, 0), still(subject.path, subject.facts, 0, 320),
+        still(subject.path, subject.facts, 0, 320, FieldOrder.LOWER),
+        contact_sheet(subject.path, subject.facts, 0, 1, 96).jpeg,
+    ):  # fmt: skip
+        shown = seen(jpeg)[20, 20]
+        assert np.abs(shown.astype(int) - (0, 0, 255)).max() <= 4, shown
+    viewing.close()
+
+
 def test_finals_come_in_any_order_from_files_and_sequences(
     footage: dict[str, Path], viewing: Viewing, media_root: Path
 ) -> None:
     pictures = next(media_root.rglob("tide_chart_0001.png")).with_name("tide_chart_####.png")
     facts = replace(probe(pictures), file_rate=Rate.of(25))
     planned = conform(Material(facts.frames, Rate.of(25)), Treatment(Intent.EVERY_FRAME), Rate.of(25))
-    chart = Subject(pictures, facts, planned, Canvas(facts.width, facts.height))
+    chart = Viewed(pictures, facts, planned, Canvas(facts.width, facts.height))
     codes = [code(viewing.final(chart, number)) for number in (58, 0, 36, 37, 5)]
     assert codes == [60, 1, 37, 39, 6], "the missing picture is missing"
     bell = subject_of(footage["FD1_B01_bell_swing_100.mov"], Treatment(Intent.REAL_TIME))
@@ -86,7 +114,10 @@ def test_what_is_shown_changes_with_the_file_and_with_each_decision(
         replace(SLOW, held=Fraction(2)), replace(SLOW, framing=Framing.FILL),
     ):  # fmt: skip
         keys.add(subject_of(path, other).key)
-    keys |= {subject_of(path, SLOW, Canvas(720, 576)).key, subject_of(path, SLOW, Canvas(640, 360, scan="upper")).key}
+    keys |= {
+        subject_of(path, SLOW, Canvas(720, 576)).key,
+        subject_of(path, SLOW, Canvas(640, 360, scan=TimelineScan.UPPER)).key,
+    }
     keys.add(replace(subject, cuts=frozenset({7})).key)
     assert len(keys) == 10
     assert code(viewing.final(subject, 10)) == 4

@@ -1,20 +1,24 @@
 """Shows, clips and renders as they go in and come out."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import pytest
 
-from oddmeter.core.claims import Word
-from oddmeter.core.decisions import Base, Decisions, Held, Reading, Wish
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import Question
-from oddmeter.core.facts import Facts, Scan, Sound, Timing
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Between, Effort, Fields, Intent, SoundChoice
-from oddmeter.store import clips, decisions, evidence, renders, shows
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.parts import Base, Held, Reading, Wish
+from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice
+from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.facts import Facts, Sound, Timing
+from oddmeter.core.evidence.verdicts import Question
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import FieldOrder, Scan, TimelineScan
+from oddmeter.core.planning.clips import Clip, Decided, Use
+from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.store import clips, decisions, facts, renders, shows, words
 from oddmeter.store.changes import ConflictError, MissingError, change
 from oddmeter.store.database import Database
-from oddmeter.store.shows import TimelineSettings
 
 ODD_FACTS = Facts(
     frames=1001,
@@ -25,7 +29,7 @@ ODD_FACTS = Facts(
     height=576,
     pixel_aspect=Fraction(16, 15),
     scan=Scan.INTERLACED,
-    field_order="lower",
+    field_order=FieldOrder.LOWER,
     timecode="01:00:00;02",
     sound=Sound(48_000, 6, Fraction(0)),
     codec="h264",
@@ -42,30 +46,30 @@ def one_clip(database: Database, show_id: int) -> int:
 
 
 @pytest.mark.parametrize(
-    "facts", [ODD_FACTS, Facts(fault="The file is empty."), Facts(frames=1, file_rate=Rate.of(25))]
+    "found", [ODD_FACTS, Facts(fault="The file is empty."), Facts(frames=1, file_rate=Rate.of(25))]
 )
-def test_facts_come_back_exactly(database: Database, show_id: int, facts: Facts) -> None:
+def test_facts_come_back_exactly(database: Database, show_id: int, found: Facts) -> None:
     clip_id = one_clip(database, show_id)
     with database.transaction() as connection:
         assert clips.clips_by_id(connection, [clip_id])[0].facts is None
         assert clips.unprobed(connection) == [clip_id]
-        clips.keep_facts(connection, clip_id, facts)
-        assert clips.clips_by_id(connection, [clip_id])[0].facts == facts
+        facts.keep_facts(connection, clip_id, found)
+        assert clips.clips_by_id(connection, [clip_id])[0].facts == found
         assert clips.unprobed(connection) == []
         (delivery,) = clips.deliveries(connection, show_id)
-    assert (delivery.clips, delivery.probed, delivery.troubled) == (1, 1, int(facts.trouble is not None))
+    assert (delivery.clips, delivery.probed, delivery.troubled) == (1, 1, int(found.trouble is not None))
 
 
 def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
     clip_id = one_clip(database, show_id)
 
-    def clip() -> clips.Clip:
+    def clip() -> Clip:
         with database.transaction() as connection:
             return clips.clips_by_id(connection, [clip_id])[0]
 
     fresh = clip()
     assert (fresh.name, fresh.path) == ("a clip.mov", "deep/folder/a clip.mov")
-    assert fresh.decided == clips.Decided()
+    assert fresh.decided == Decided()
     wanted = Decisions(
         Wish(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT, Between.FLOW,
         Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH, True,
@@ -74,12 +78,14 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
         timeline = shows.show(connection, show_id).timelines[0].id
     with change(database, show_id, "decide", "Ada") as connection:
         decisions.decide_clips(connection, {clip_id: wanted})
-        decisions.decide_uses(connection, timeline, {clip_id: Decisions.of({"trust": "1/3"})})
+        decisions.decide_uses(connection, clip_id, (), [Use(timeline, Decisions.parse({"trust": "1/3"}))])
         decisions.tag_clips(connection, show_id, [clip_id], "Bell, close")
         decisions.write_note(connection, [clip_id], "Ask the foundry")
-        evidence.say(connection, [clip_id], Word(Question.SHOT_RATE, "150/1", "Ada"))
+        words.say(connection, [clip_id], Word(Question.SHOT_RATE, "150/1", "Ada"))
     decided = clip()
-    assert decided.decided.decisions == wanted and decided.decided.uses == {timeline: Decisions(trust=Fraction(1, 3))}
+    assert decided.decided.decisions == wanted and decided.decided.use_on(timeline) == replace(
+        decided.decided.uses[0], timeline_id=timeline, decisions=Decisions(trust=Fraction(1, 3))
+    )
     assert (decided.shot_rate, decided.decided.tags, decided.decided.note) == (
         Rate.of(150),
         frozenset({"Bell, close"}),
@@ -104,12 +110,19 @@ def test_a_clip_of_a_delivery_taken_out_is_not_there(database: Database, show_id
             with pytest.raises(MissingError):
                 use()
         with pytest.raises(MissingError):
-            clips.expect_revisions(connection, {clip_id: revision})
+            clips.expect_revisions(connection, show_id, {clip_id: revision})
 
 
 def test_timelines_come_back_exactly_and_tell_of_others(database: Database, show_id: int) -> None:
     wanted = TimelineSettings(
-        "Broadcast", Rate.parse("29.97"), 720, 480, Fraction(8, 9), "lower", drop_frame=True, sound_rate=44_100
+        "Broadcast",
+        Rate.parse("29.97"),
+        720,
+        480,
+        Fraction(8, 9),
+        TimelineScan.LOWER,
+        drop_frame=True,
+        sound_rate=44_100,
     )
     with change(database, show_id, "add", "Ada") as connection:
         added = shows.add_timeline(connection, show_id, wanted)

@@ -2,20 +2,21 @@
 
 import json
 import threading
+from dataclasses import replace
 from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.claims import Word
-from oddmeter.core.decisions import Decisions
-from oddmeter.core.evidence import Question
-from oddmeter.core.rates import Rate
-from oddmeter.store import changes, clips, decisions, evidence, shows
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.verdicts import Question
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.store import changes, clips, decisions, shows, words
 from oddmeter.store.changes import ConflictError, change
 from oddmeter.store.database import Connection, Database
-from oddmeter.store.shows import TimelineSettings
 
 TABLES = (
     "show", "timeline", "delivery", "recipe", "tag", "clip", "treatment", "clip_use", "clip_tag", "word", "log_report",
@@ -44,19 +45,19 @@ def deliver(database: Database, show_id: int, name: str = "Card") -> list[int]:
 
 
 def decide(connection: Connection, ids: list[int], **texts: str) -> None:
-    decisions.decide_clips(connection, dict.fromkeys(ids, Decisions.of(texts)))
+    decisions.decide_clips(connection, dict.fromkeys(ids, Decisions.parse(texts)))
 
 
 def undo_next(database: Database, show_id: int) -> str:
     with database.transaction() as connection:
-        newest = changes.standing(connection, show_id).undo
+        newest = changes.undo_state(connection, show_id).undo
     assert newest is not None
     return changes.undo(database, show_id, newest.id).title
 
 
 def redo_next(database: Database, show_id: int) -> str:
     with database.transaction() as connection:
-        next_one = changes.standing(connection, show_id).redo
+        next_one = changes.undo_state(connection, show_id).redo
     assert next_one is not None
     return changes.redo(database, show_id, next_one.id).title
 
@@ -79,7 +80,7 @@ def test_any_series_of_changes_is_undone_and_redone_exactly(  # noqa: PLR0912
                 case 2:
                     decide(connection, ids[:1])
                 case 3:
-                    evidence.say(connection, ids, Word(Question.SHOT_RATE, f"{100 + number}/1", "Ada"))
+                    words.say(connection, ids, Word(Question.SHOT_RATE, f"{100 + number}/1", "Ada"))
                 case 4:
                     timeline = TimelineSettings(f"T{number} {history[0][:0]}{len(history)}", Rate.of(24))
                     shows.set_default(connection, show_id, shows.add_timeline(connection, show_id, timeline))
@@ -94,16 +95,18 @@ def test_any_series_of_changes_is_undone_and_redone_exactly(  # noqa: PLR0912
                     decisions.untag_clips(connection, show_id, ids, f"tag {number % 2}")
                 case 9:
                     recipe = decisions.add_recipe(
-                        connection, show_id, f"R{number}", Decisions.of({"held": "2 frames"}), None
+                        connection, show_id, f"R{number}", Decisions.parse({"held": "2 frames"}), None
                     )
                     decisions.put_recipes(connection, dict.fromkeys(ids, recipe))
                 case 10:
                     for made in decisions.house(connection, show_id).recipes:
                         decisions.remove_recipe(connection, show_id, made.id)
                 case 11:
-                    use = Decisions.of({"reading": "24/1"} if number % 2 else {})
+                    use = Decisions.parse({"reading": "24/1"} if number % 2 else {})
                     first = shows.show(connection, show_id).timelines[0].id
-                    decisions.decide_uses(connection, first, dict.fromkeys(ids, use))
+                    found = clips.clips_by_id(connection, ids, even_removed=True)
+                    pairs = [(one, replace(one, decided=one.decided.with_use(first, use))) for one in found]
+                    decisions.write(connection, show_id, pairs)
                     decisions.decide_show(connection, show_id, use)
                 case _:
                     decide(connection, ids, sound="off")
@@ -143,11 +146,11 @@ def test_a_new_change_ends_what_could_be_redone_and_an_empty_one_leaves_no_trace
     with change(database, show_id, "nothing", "Ada") as connection:
         decide(connection, ids)
     with database.transaction() as connection:
-        assert (redo := changes.standing(connection, show_id).redo) is not None and redo.title == "first"
+        assert (redo := changes.undo_state(connection, show_id).redo) is not None and redo.title == "first"
     with change(database, show_id, "second", "Ada") as connection:
         decide(connection, ids, sound="off")
     with database.transaction() as connection:
-        now = changes.standing(connection, show_id)
+        now = changes.undo_state(connection, show_id)
     assert now.redo is None and now.undo is not None and now.undo.title == "second"
 
 
@@ -157,7 +160,7 @@ def test_a_change_that_goes_there_and_back_leaves_no_trace(database: Database, s
         decide(connection, ids, intent="real-time")
         decide(connection, ids)
     with database.transaction() as connection:
-        newest = changes.standing(connection, show_id).undo
+        newest = changes.undo_state(connection, show_id).undo
         assert newest is not None and newest.title == "Card brought in"
         assert connection.execute("SELECT count(*) FROM change WHERE title = 'there and back'").fetchone() == (0,)
 
@@ -175,7 +178,7 @@ def test_a_change_that_fails_changes_nothing(database: Database, show_id: int) -
 def test_undoing_what_is_not_the_newest_any_more_is_refused(database: Database, show_id: int) -> None:
     ids = deliver(database, show_id)
     with database.transaction() as connection:
-        seen = changes.standing(connection, show_id).undo
+        seen = changes.undo_state(connection, show_id).undo
     with change(database, show_id, "Every frame for 3 clips", "Ben") as connection:
         decide(connection, ids, intent="every-frame")
     before = state(database)
@@ -190,14 +193,14 @@ def test_the_second_of_two_people_is_told_who_was_first(database: Database, show
     with database.transaction() as connection:
         seen = {clip.id: clip.revision for clip in clips.clips_by_id(connection, ids)}
     with change(database, show_id, "first", "Ada") as connection:
-        clips.expect_revisions(connection, seen)
+        clips.expect_revisions(connection, show_id, seen)
         decide(connection, ids[:2], intent="real-time")
     before = state(database)
     with (
         pytest.raises(ConflictError, match=r"Ada changed a\.mov and 1 more first"),
         change(database, show_id, "second", "Ben") as connection,
     ):
-        clips.expect_revisions(connection, seen)
+        clips.expect_revisions(connection, show_id, seen)
         decide(connection, ids, intent="every-frame")
     assert state(database) == before
 
@@ -211,7 +214,7 @@ def test_two_people_at_the_same_moment_come_one_after_the_other(database: Databa
     def keep_off(person: str) -> None:
         try:
             with change(database, show_id, person, person) as connection:
-                clips.expect_revisions(connection, seen)
+                clips.expect_revisions(connection, show_id, seen)
                 decide(connection, ids, sound="off")
             outcomes.append("done")
         except ConflictError:

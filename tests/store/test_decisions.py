@@ -1,28 +1,30 @@
 """What is decided at every level, as the store keeps it: recipes, uses, tags, notes, and the stamps of what changed."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TypeVar
 
 import psycopg
 import pytest
 
-from oddmeter.core.claims import Word
-from oddmeter.core.decisions import Decisions, Level
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import Question
-from oddmeter.core.facts import Facts
-from oddmeter.core.logs import Table, guess_columns
-from oddmeter.core.rates import Rate
-from oddmeter.core.recipes import Rule
-from oddmeter.core.rounding import Precision
-from oddmeter.store import clips, decisions, evidence, shows
+from oddmeter.core.conform.rounding import Precision
+from oddmeter.core.decisions.levels import Decisions, Level
+from oddmeter.core.decisions.recipes import Rule
+from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.logs import Table, guess_columns
+from oddmeter.core.evidence.verdicts import Question
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.clips import Clip, Use
+from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.store import clips, decisions, facts, logs, shows, words
 from oddmeter.store.changes import ConflictError, MissingError, change
 from oddmeter.store.database import Connection, Database
-from oddmeter.store.shows import TimelineSettings
 
 T = TypeVar("T")
-PACE = Decisions.of({"intent": "pace 1/2", "sound": "off"})
-TWOS = Decisions.of({"held": "2 frames"})
+PACE = Decisions.parse({"intent": "pace 1/2", "sound": "off"})
+TWOS = Decisions.parse({"held": "2 frames"})
 
 
 @pytest.fixture
@@ -41,7 +43,7 @@ def read(database: Database, ask: Callable[[Connection], T]) -> T:
 
 
 def test_every_level_is_read_back_as_it_was_written(database: Database, show_id: int, ids: list[int]) -> None:
-    rule = Rule.of({"shot_rate": {"least": "119.88"}, "tag": "Bell"})
+    rule = Rule.parse({"shot_rate": {"least": "119.88"}, "tag": "Bell"})
     with change(database, show_id, "decide", "Ada") as connection:
         delivery = clips.deliveries(connection, show_id)[0].id
         decisions.decide_show(connection, show_id, PACE)
@@ -84,14 +86,22 @@ def test_recipes_keep_their_order_and_a_changed_one_is_not_written_over(
         decisions.remove_recipe(connection, show_id, made[1])
 
 
+def used(connection: Connection, timeline: int, decided: dict[int, Decisions]) -> list[tuple[Clip, Clip]]:
+    """Clips as they stand, and with other decisions for their uses on a timeline."""
+    found = clips.clips_by_id(connection, decided)
+    return [(clip, replace(clip, decided=clip.decided.with_use(timeline, decided[clip.id]))) for clip in found]
+
+
 def test_a_use_without_decisions_is_no_use(database: Database, show_id: int, ids: list[int]) -> None:
     timeline = read(database, lambda c: shows.show(c, show_id)).timelines[0].id
     with change(database, show_id, "uses", "Ada") as connection:
-        decisions.decide_uses(connection, timeline, {ids[0]: PACE, ids[1]: TWOS})
+        decisions.write(connection, show_id, used(connection, timeline, {ids[0]: PACE, ids[1]: TWOS}))
+    first = read(database, lambda c: clips.clips_by_id(c, ids))[1].decided.use_on(timeline)
     with change(database, show_id, "uses again", "Ada") as connection:
-        decisions.decide_uses(connection, timeline, {ids[0]: Decisions(), ids[1]: PACE, ids[2]: Decisions()})
+        again = {ids[0]: Decisions(), ids[1]: PACE, ids[2]: Decisions()}
+        decisions.write(connection, show_id, used(connection, timeline, again))
     uses = [clip.decided.uses for clip in read(database, lambda c: clips.clips_by_id(c, ids))]
-    assert uses == [{}, {timeline: PACE}, {}]
+    assert first is not None and uses == [(), (Use(timeline, PACE, first.id),), ()], "it keeps its identity"
     assert read(database, lambda c: c.execute("SELECT count(*) FROM clip_use").fetchone()) == (1,)
 
 
@@ -117,7 +127,7 @@ def test_what_is_not_there_is_said_to_be_missing(database: Database, show_id: in
         with pytest.raises(MissingError), database.transaction() as connection:
             wrong(connection)
     with pytest.raises(RuleError):
-        Decisions.of({"intent": "faster"})
+        Decisions.parse({"intent": "faster"})
 
 
 def test_stamps_change_with_what_they_stand_for_and_with_nothing_else(
@@ -143,16 +153,16 @@ def test_stamps_change_with_what_they_stand_for_and_with_nothing_else(
     assert told(lambda c: decisions.decide_clips(c, {first: PACE})) == (set(), {first}, False)
     assert told(lambda c: decisions.write_note(c, [first], "Ask")) == (set(), {first}, False)
     assert told(lambda c: decisions.tag_clips(c, show_id, [first], "Bell")) == (set(), {first}, False)
-    assert told(lambda c: decisions.decide_uses(c, timeline, {first: TWOS})) == (set(), {first}, False)
+    assert told(lambda c: decisions.write(c, show_id, used(c, timeline, {first: TWOS}))) == (set(), {first}, False)
     assert told(lambda c: decisions.decide_show(c, show_id, PACE)) == (set(), set(), False)
     word = Word(Question.SHOT_RATE, "150/1", "Ada")
-    assert told(lambda c: evidence.say(c, [first], word)) == ({first}, {first}, False)
-    assert told(lambda c: evidence.withdraw(c, [first], Question.SHOT_RATE)) == ({first}, {first}, False)
-    facts = Facts(frames=10, file_rate=Rate.of(25))
-    assert told(lambda c: clips.keep_facts(c, first, facts)) == ({first}, set(), False)
+    assert told(lambda c: words.say(c, [first], word)) == ({first}, {first}, False)
+    assert told(lambda c: words.withdraw(c, [first], Question.SHOT_RATE)) == ({first}, {first}, False)
+    found = Facts(frames=10, file_rate=Rate.of(25))
+    assert told(lambda c: facts.keep_facts(c, first, found)) == ({first}, set(), False)
     table = Table(("clip", "fps"), (("a.mov", "150"),), 2)
     columns = guess_columns(table.headings)
-    assert told(lambda c: evidence.add_log(c, show_id, "r.csv", "camera report", table, columns)) == (
+    assert told(lambda c: logs.add_log(c, show_id, "r.csv", "camera report", table, columns)) == (
         set(),
         set(),
         True,
@@ -163,7 +173,7 @@ def test_what_is_decided_can_be_read_by_itself(database: Database, show_id: int,
     with change(database, show_id, "decide", "Ada") as connection:
         second = shows.add_timeline(connection, show_id, TimelineSettings("Second", Rate.of(24)))
         decisions.decide_clips(connection, {ids[0]: PACE, ids[1]: TWOS})
-        decisions.decide_uses(connection, second, {ids[1]: PACE})
+        decisions.write(connection, show_id, used(connection, second, {ids[1]: PACE}))
         decisions.tag_clips(connection, show_id, ids[1:], "Bell")
         decisions.write_note(connection, ids[2:], "Ask")
     whole = {clip.id: (clip.decided, clip.revision) for clip in read(database, lambda c: clips.clips_by_id(c, ids))}

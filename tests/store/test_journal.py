@@ -7,7 +7,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.rates import fraction_text
+from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.store.database import Database
 
 CHANGED_BY_PEOPLE = {
@@ -15,7 +15,7 @@ CHANGED_BY_PEOPLE = {
 }  # fmt: skip
 KEPT_BY_MACHINES = {
     "clip_facts", "picture", "render", "change", "change_row", "migration", "log_mapping", "verdict_change",
-    "sheet",
+    "sheet", "journaled", "queue_migration",
 }  # fmt: skip
 
 
@@ -34,6 +34,10 @@ def test_each_table_is_either_peoples_or_machines(database: Database) -> None:
         ).fetchall()
     assert {row[0] for row in tables} == CHANGED_BY_PEOPLE | KEPT_BY_MACHINES
     assert {row[0] for row in revised} == CHANGED_BY_PEOPLE
+    with database.transaction() as connection:
+        assert {
+            row[0] for row in connection.execute("SELECT table_name FROM journaled").fetchall()
+        } == CHANGED_BY_PEOPLE
     wanted = {"journal_insert", "journal_update", "journal_delete", "next_revision", "tell"}
     for table in CHANGED_BY_PEOPLE:
         assert wanted <= {name for owner, name in triggers if owner == table}, table

@@ -8,8 +8,12 @@ import cv2
 import numpy as np
 import pytest
 
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.framecode import read
 from oddmeter.media.viewing import Shelf
+from oddmeter.store import facts
+from oddmeter.store.database import Database
 from tests.web.conftest import Browser
 
 HARBOUR = "The Tide Bell/Harbour, boat and phones"
@@ -43,6 +47,13 @@ class Bench:
     def shown(self, side: Any, first: int, count: int = 1) -> Any:
         return self.browser.get(f"/api/bench/{side['token']}/shown?first={first}&count={count}")
 
+    def added(self, side: Any) -> dict[str, int]:
+        """The whole strip of a side in a hundred columns, added up again."""
+        last = side["length"]["frames"] - 1
+        got = self.browser.get(f"/api/bench/{side['token']}/strip?first=0&last={last}&columns=100")["strip"]
+        assert got["beats"] == [] and len(got["columns"]) == 100
+        return {key: sum(one[key] for one in got["columns"]) for key in ("frames", "repeated", "made", "dropped")}
+
     def spot(self, side: Any, what: str, frame: int, step: int = 1, other: Any = None) -> int | None:
         more = f"&other={other['token']}" if other else ""
         got = self.browser.get(f"/api/bench/{side['token']}/spot?what={what}&frame={frame}&step={step}{more}")
@@ -74,7 +85,7 @@ def test_the_missing_frame_is_found_between_two_sides(quay: Bench) -> None:
 def test_a_mix_names_its_frames_weights_and_timecode(quay: Bench) -> None:
     side = quay.side(set={"between": "mix"})
     frame = quay.shown(side, 1)[0]
-    assert frame["look"] == "mixed"
+    assert frame["kind"] == "mixed"
     (moment,) = frame["moments"]
     assert [(part["frames"], part["percent"]) for part in moment["parts"]] == [("1", "75 %"), ("2", "25 %")]
     start = quay.browser.get(quay.path)["timecode"]
@@ -119,7 +130,7 @@ def test_an_interlaced_timeline_names_and_shows_both_fields(quay: Bench) -> None
     }  # fmt: skip
     quay.browser.send("PUT", f"/api/shows/{quay.show}/timelines/{timeline['id']}", settings)
     side = quay.side(intent={"intent": "speed", "value": "200%"}, set={"framing": "inside"})
-    assert (side["scan"], side["width"], side["height"]) == ("lower", 640, 480)
+    assert (side["scan_words"], side["width"], side["height"]) == ("interlaced, lower first", 640, 480)
     frame = quay.shown(side, 5)[0]
     assert [(m["field"], m["parts"][0]["frames"]) for m in frame["moments"]] == [("lower", "10"), ("upper", "11")]
     assert frame["timecode"] == "00:00:00;05"
@@ -141,24 +152,42 @@ def test_frames_for_playing_come_many_at_once(quay: Bench) -> None:
 def test_the_strip_adds_up_where_frames_cannot_be_told_apart(quay: Bench) -> None:
     side = quay.side()
     near = quay.browser.get(f"/api/bench/{side['token']}/strip?first=0&last=19")
-    assert [beat["first"] for beat in near["beats"]] == [j * 5 // 4 for j in range(20)]
-    assert near["period"] == 4 and near["columns"] == []
+    threads = [beat["threads"] for beat in near["strip"]["beats"]]
+    assert [[thread["unit"] for thread in one] for one in threads] == [[j * 5 // 4] for j in range(20)]
+    assert near["strip"]["units"] == list(range(25)) and near["strip"]["places"][5] == 4
+    assert near["period"] == 4 and near["strip"]["columns"] == []
     slow = quay.side(intent={"intent": "speed", "value": "10%"})
     length = slow["length"]["frames"]
-    far = quay.browser.get(f"/api/bench/{slow['token']}/strip?first=0&last={length - 1}&columns=100")
-    assert far["beats"] == [] and len(far["columns"]) == 100
-    assert sum(column["frames"] for column in far["columns"]) == length
-    assert sum(column["repeated"] for column in far["columns"]) == slow["repeated"]
-    assert sum(column["made"] for column in far["columns"]) == slow["made"]
+    assert quay.added(slow) == {"frames": length, "repeated": slow["repeated"], "made": 0, "dropped": 0}
     fast = quay.side(intent={"intent": "speed", "value": "4"})
     assert fast["dropped"] == 192
+
+
+def test_the_strip_counts_as_made_only_what_is_made(database: Database, quay: Bench) -> None:
+    """Picked frames are never made; where pictures are held, each mix is made once and then held."""
+    rate = Rate.of(60)
+    with database.transaction() as connection:
+        facts.keep_facts(connection, quay.clip, Facts(2500, rate, measured_rate=rate.value, width=64, height=48))
+    timeline = quay.browser.get(f"/api/shows/{quay.show}")["timelines"][0]
+    settings = {"name": "Main", "rate": "24", "revision": timeline["revision"]}
+    quay.browser.send("PUT", f"/api/shows/{quay.show}/timelines/{timeline['id']}", settings)
+    picked = quay.side()
+    assert quay.added(picked) == {"frames": 1000, "repeated": 0, "made": 0, "dropped": 1500}
+    assert (picked["made"], picked["dropped"]) == (0, 1500)
+    mixed = quay.side(set={"between": "mix"})
+    assert quay.added(mixed)["made"] == mixed["made"] == 500
+    twos = quay.side(intent={"intent": "speed", "value": "5/6"}, set={"between": "mix", "held": "on twos"})
+    assert twos["length"]["frames"] == 1200
+    assert quay.added(twos) == {"frames": 1200, "repeated": 600, "made": twos["made"], "dropped": twos["dropped"]}
+    frames = [frame for first in range(0, 1200, 120) for frame in quay.shown(twos, first, 120)]
+    assert twos["made"] == sum(frame["kind"] == "mixed" for frame in frames) == 500
 
 
 def test_the_check_tells_repeats_from_new_frames(quay: Bench) -> None:
     slow = quay.side(intent={"intent": "speed", "value": "1/2"})
     got = quay.browser.get(f"/api/bench/{slow['token']}/changes?first=10&count=30")
-    looks = [frame["look"] for frame in quay.shown(slow, 10, 30)]
-    assert [change == 0 for change in got["changes"]] == [look == "repeated" for look in looks]
+    kinds = [frame["kind"] for frame in quay.shown(slow, 10, 30)]
+    assert [change == 0 for change in got["changes"]] == [kind == "repeated" for kind in kinds]
 
 
 def test_what_cannot_be_shown_is_said(browser: Browser, quay: Bench) -> None:

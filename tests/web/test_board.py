@@ -1,25 +1,27 @@
 """The board: whatever changes, and in whatever order, what is kept is what would be worked out from nothing."""
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.batches import Mark
-from oddmeter.core.claims import Word
-from oddmeter.core.decisions import Decisions
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import Question
-from oddmeter.core.facts import Facts, Scan
-from oddmeter.core.logs import Table, guess_columns
-from oddmeter.core.rates import Rate
-from oddmeter.core.recipes import Rule
-from oddmeter.media.settings import Setting
-from oddmeter.store import changes, clips, decisions, evidence, renders, shows
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.recipes import Rule
+from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.logs import Table, guess_columns
+from oddmeter.core.evidence.verdicts import Question
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import Scan
+from oddmeter.core.planning.marks import Mark
+from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.media.containers.settings import Setting
+from oddmeter.store import changes, clips, decisions, facts, logs, renders, shows, words
 from oddmeter.store.changes import MissingError, change
 from oddmeter.store.database import Connection, Database
-from oddmeter.store.shows import TimelineSettings
 from oddmeter.web.board import Board, Boards
 from oddmeter.work.orders import order_of
 
@@ -36,8 +38,8 @@ def filled(database: Database, show_id: int) -> int:
         shows.add_timeline(connection, show_id, TimelineSettings("Second", Rate.parse("29.97")))
         paths = [f"clip_{i}_150fps.mov" for i in range(4)]
         clips.bring_in(connection, clips.add_delivery(connection, show_id, "Card", "Footage", "card", paths))
-        for clip, facts in zip(clips.clips_of_show(connection, show_id), FACTS, strict=False):
-            clips.keep_facts(connection, clip.id, facts)
+        for clip, found in zip(clips.clips_of_show(connection, show_id), FACTS, strict=False):
+            facts.keep_facts(connection, clip.id, found)
     return show_id
 
 
@@ -45,7 +47,9 @@ def picture(board: Board) -> Any:
     """Everything that the ledger would show of a board."""
     return {
         timeline.settings.name: [
-            (clip_id, row.decided, row.known.revision, row.known.facts, row.known.standing, row.planned, row.marks,
+            (clip_id, row.known.decided, row.known.revision, row.known.facts, row.known.findings,
+             row.plan and row.plan.conformed,
+             row.refusal and row.refusal.sentence, row.marks,
              row.resolved.decisions, {part: (o.level, o.name) for part, o in row.resolved.origins.items()})
             for clip_id, row in board.rows(timeline).items()
         ]
@@ -63,25 +67,26 @@ def work(connection: Connection, show_id: int, step: int, number: int) -> None: 
     known = shows.show(connection, show_id)
     match step:
         case 0:
-            decisions.decide_clips(connection, {clip.id: Decisions.of({"intent": f"pace {number + 1}/7"})})
+            decisions.decide_clips(connection, {clip.id: Decisions.parse({"intent": f"pace {number + 1}/7"})})
         case 1:
-            decisions.decide_show(connection, show_id, Decisions.of({"intent": "real-time"} if number % 2 else {}))
+            decisions.decide_show(connection, show_id, Decisions.parse({"intent": "real-time"} if number % 2 else {}))
         case 2:
-            decisions.decide_delivery(connection, show_id, clip.delivery_id, Decisions.of({"held": "2 frames"}))
+            decisions.decide_delivery(connection, show_id, clip.delivery_id, Decisions.parse({"held": "2 frames"}))
         case 3:
-            recipe = decisions.add_recipe(connection, show_id, f"R{number}", Decisions.of({"sound": "off"}), Rule())
+            recipe = decisions.add_recipe(connection, show_id, f"R{number}", Decisions.parse({"sound": "off"}), Rule())
             decisions.put_recipes(connection, {clip.id: recipe})
         case 4:
-            decisions.decide_uses(connection, known.timelines[-1].id, {clip.id: Decisions.of({"reading": "timeline"})})
+            used = clip.decided.with_use(known.timelines[-1].id, Decisions.parse({"reading": "timeline"}))
+            decisions.write(connection, show_id, [(clip, replace(clip, decided=used))])
         case 5:
-            evidence.say(connection, [clip.id], Word(Question.SHOT_RATE, f"{50 + number}/1", "Ada"))
+            words.say(connection, [clip.id], Word(Question.SHOT_RATE, f"{50 + number}/1", "Ada"))
         case 6:
-            evidence.withdraw(connection, [clip.id], Question.SHOT_RATE)
+            words.withdraw(connection, [clip.id], Question.SHOT_RATE)
         case 7:
-            clips.keep_facts(connection, clip.id, FACTS[number % len(FACTS)])
+            facts.keep_facts(connection, clip.id, FACTS[number % len(FACTS)])
         case 8:
             table = Table(("clip", "fps"), ((clip.name, str(100 + number)),), 2)
-            evidence.add_log(connection, show_id, f"r{number}.csv", "report", table, guess_columns(table.headings))
+            logs.add_log(connection, show_id, f"r{number}.csv", "report", table, guess_columns(table.headings))
         case 9:
             decisions.tag_clips(connection, show_id, [clip.id], f"tag {number % 2}")
         case 10:
@@ -108,7 +113,7 @@ def test_a_board_kept_up_to_date_is_one_made_anew(
     assert picture(kept.open(filled)) == picture(Boards(database).open(filled))
     while True:
         with database.transaction() as connection:
-            undo = changes.standing(connection, filled).undo
+            undo = changes.undo_state(connection, filled).undo
         if undo is None or not undo.title.startswith("step"):
             break
         changes.undo(database, filled, undo.id)
@@ -123,10 +128,10 @@ def test_nothing_is_worked_out_twice(database: Database, filled: int) -> None:
     assert boards.open(filled) is board, "nothing has changed"
     first = next(iter(rows))
     with change(database, filled, "decide", "Ada") as connection:
-        decisions.decide_clips(connection, {first: Decisions.of({"intent": "every-frame"})})
+        decisions.decide_clips(connection, {first: Decisions.parse({"intent": "every-frame"})})
     boards.open(filled)
     after = boards.open(filled).rows(timeline)
-    assert after[first] is not rows[first] and after[first].known.standing is rows[first].known.standing
+    assert after[first] is not rows[first] and after[first].known.findings is rows[first].known.findings
     assert all(after[clip] is rows[clip] for clip in rows if clip != first)
 
 
@@ -135,10 +140,10 @@ def test_a_file_made_is_told_from_what_is_decided_since(database: Database, fill
     board = boards.open(filled)
     timeline = board.timeline()
     row = next(iter(board.rows(timeline).values()))
-    assert row.planned is not None
-    order = order_of(row.planned, timeline).model_dump(mode="json")
+    assert row.plan is not None
+    order = order_of(row.plan).model_dump(mode="json")
     with database.transaction() as connection:
-        made = renders.ask(connection, filled, row.clip.id, Setting.VIEW, "a.mp4", order, 250)
+        made = renders.ask(connection, timeline.id, row.clip.id, Setting.VIEW, "a.mp4", order, 250)
         connection.execute("UPDATE render SET state = 'done' WHERE id = %s", (made,))
 
     def changed() -> bool:
@@ -146,7 +151,7 @@ def test_a_file_made_is_told_from_what_is_decided_since(database: Database, fill
 
     assert not changed()
     with change(database, filled, "decide", "Ada") as connection:
-        decisions.decide_clips(connection, {row.clip.id: Decisions.of({"intent": "pace 1/2"})})
+        decisions.decide_clips(connection, {row.clip.id: Decisions.parse({"intent": "pace 1/2"})})
     assert changed()
     with change(database, filled, "decide back", "Ada") as connection:
         decisions.decide_clips(connection, {row.clip.id: Decisions()})

@@ -5,18 +5,20 @@ from typing import Any
 
 import pytest
 
-from oddmeter.core.decisions import Decisions, Wish
-from oddmeter.core.errors import RuleError
-from oddmeter.core.facts import Facts
-from oddmeter.core.rates import Rate
-from oddmeter.core.treatments import Intent
-from oddmeter.store import clips, decisions, shows
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.changes import Changed
+from oddmeter.core.planning.clips import Decided, Use
+from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.store import clips, decisions, facts, shows
 from oddmeter.store.changes import MissingError, change
-from oddmeter.store.clips import Decided
 from oddmeter.store.database import Database
-from oddmeter.store.shows import TimelineSettings
 from oddmeter.web.board import Board, Boards
-from oddmeter.web.changing import PlanChange, changed, write
+from oddmeter.web.views.asked import PlanChange, asked_of
 
 
 @pytest.fixture
@@ -29,7 +31,7 @@ def board(database: Database, show_id: int) -> Board:
         )
         for clip, rate in zip(clips.clips_of_show(connection, show_id), (100, 50), strict=True):
             own = Rate.of(rate)
-            clips.keep_facts(connection, clip.id, Facts(frames=200, file_rate=own, measured_rate=own.value))
+            facts.keep_facts(connection, clip.id, Facts(frames=200, file_rate=own, measured_rate=own.value))
     return Boards(database).open(show_id)
 
 
@@ -40,8 +42,17 @@ def ask(board: Board, *names: str, **wanted: Any) -> PlanChange:
     return PlanChange.model_validate({"clips": refs, **wanted})
 
 
+def changed(board: Board, asked: PlanChange) -> Changed:
+    return asked_of(asked, board, board.timeline(), "Ada")
+
+
+def texts_on(decided: Decided, timeline: int) -> dict[str, str]:
+    use = decided.use_on(timeline)
+    return use.decisions.texts() if use else {}
+
+
 def made(board: Board, asked: PlanChange) -> list[Decided]:
-    return [known.decided for known in changed(board, asked, board.timeline()).clips]
+    return [known.decided for known in changed(board, asked).clips]
 
 
 TITLES: list[tuple[dict[str, Any], str]] = [
@@ -67,7 +78,7 @@ TITLES: list[tuple[dict[str, Any], str]] = [
 
 
 def test_a_change_is_named_as_undo_shall_name_it(board: Board) -> None:
-    named = [changed(board, ask(board, "a.mov", "b.mov", **wanted), board.timeline()).title for wanted, _ in TITLES]
+    named = [changed(board, ask(board, "a.mov", "b.mov", **wanted)).title for wanted, _ in TITLES]
     assert named == [title for _, title in TITLES]
 
 
@@ -79,8 +90,8 @@ def test_relative_speeds_start_from_what_each_clip_has(
     database: Database, board: Board, typed: str, speeds: tuple[str, str]
 ) -> None:
     with change(database, board.show.id, "every frame", "Ada") as connection:
-        every = changed(board, ask(board, "a.mov", "b.mov", intent={"intent": "every-frame"}), board.timeline())
-        write(connection, board, every.clips)
+        every = changed(board, ask(board, "a.mov", "b.mov", intent={"intent": "every-frame"}))
+        decisions.write(connection, board.show.id, board.pairs(every.clips))
     now = Boards(database).open(board.show.id)
     found = made(now, ask(now, "a.mov", "b.mov", intent={"intent": "speed", "value": typed}))
     assert [own.decisions.intent for own in found] == [Wish(Intent.SPEED, Fraction(speed)) for speed in speeds]
@@ -103,46 +114,43 @@ NOTHING: list[dict[str, Any]] = [
 def test_what_says_nothing_is_refused(board: Board) -> None:
     for wanted in NOTHING:
         with pytest.raises(RuleError):
-            changed(board, ask(board, "a.mov", **wanted), board.timeline())
+            changed(board, ask(board, "a.mov", **wanted))
 
 
 def test_what_is_not_there_is_said(board: Board) -> None:
     for wanted in ({"recipe": 99}, {"set": {"held": "2 frames"}, "timelines": [99]}, {"copy_from": {"clip_id": 99}}):
         with pytest.raises(RuleError, match="not there"):
-            changed(board, ask(board, "a.mov", **wanted), board.timeline())
+            changed(board, ask(board, "a.mov", **wanted))
     gone = PlanChange.model_validate({"clips": [{"id": 99, "revision": 1}], "note": "x"})
     with pytest.raises(MissingError):
-        changed(board, gone, board.timeline())
+        changed(board, gone)
 
 
 def test_where_a_use_has_its_own_word_that_is_what_is_changed(database: Database, board: Board) -> None:
     main, second = (timeline.id for timeline in board.show.timelines)
     first = next(iter(board.known))
     with change(database, board.show.id, "use", "Ada") as connection:
-        decisions.decide_uses(connection, main, {first: Decisions.of({"reading": "24/1"})})
-        decisions.decide_clips(connection, {first: Decisions.of({"reading": "48/1", "sound": "off"})})
+        decisions.decide_uses(connection, first, (), [Use(main, Decisions.parse({"reading": "24/1"}))])
+        decisions.decide_clips(connection, {first: Decisions.parse({"reading": "48/1", "sound": "off"})})
     now = Boards(database).open(board.show.id)
     (own,) = made(now, ask(now, "a.mov", set={"reading": "25", "sound": "pitch"}))
-    assert own.uses[main].texts() == {"reading": "25/1"}
+    assert texts_on(own, main) == {"reading": "25/1"}
     assert own.decisions.texts() == {"reading": "48/1", "sound": "pitch"}
     (back,) = made(now, ask(now, "a.mov", set={"reading": None, "sound": None}))
-    assert back.uses == {} and back.decisions.texts() == {"reading": "48/1"}
+    assert back.uses == () and back.decisions.texts() == {"reading": "48/1"}
     (both,) = made(now, ask(now, "a.mov", set={"held": "on twos"}, timelines=[main, second]))
-    assert both.uses[main].texts() == {"reading": "24/1", "held": "2 frames"}
-    assert both.uses[second].texts() == {"held": "2 frames"} and both.decisions == now.known[first].decided.decisions
+    assert texts_on(both, main) == {"reading": "24/1", "held": "2 frames"}
+    assert texts_on(both, second) == {"held": "2 frames"} and both.decisions == now.known[first].decided.decisions
 
 
 def test_writing_touches_only_what_differs(database: Database, board: Board) -> None:
     asked = ask(board, "a.mov", "b.mov", intent={"intent": "real-time"})
     with change(database, board.show.id, "once", "Ada") as connection:
-        write(connection, board, changed(board, asked, board.timeline()).clips)
+        decisions.write(connection, board.show.id, board.pairs(changed(board, asked).clips))
     now = Boards(database).open(board.show.id)
     with change(database, board.show.id, "twice", "Ada") as connection:
-        write(
-            connection,
-            now,
-            changed(now, ask(now, "a.mov", "b.mov", intent={"intent": "real-time"}), now.timeline()).clips,
-        )
+        again = changed(now, ask(now, "a.mov", "b.mov", intent={"intent": "real-time"}))
+        decisions.write(connection, now.show.id, now.pairs(again.clips))
     with database.transaction() as connection:
         titles = connection.execute("SELECT title FROM change ORDER BY id").fetchall()
         rows = connection.execute("SELECT count(*) FROM change_row WHERE table_name = 'treatment'").fetchone()

@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from oddmeter.config import Config
 from oddmeter.store import shows
 from oddmeter.store.database import Database
-from oddmeter.web.events import Listener
+from oddmeter.web.http.events import Listener
 
 
 def test_a_change_is_told_to_every_listener(config: Config, database: Database, show_id: int) -> None:

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from oddmeter.demo.framecode import read
-from oddmeter.store import evidence
+from oddmeter.store import looks
 from oddmeter.work.tasks import look_closer
 from tests.web.conftest import Browser
 
@@ -29,7 +29,7 @@ def refs(*found: Any) -> list[dict[str, int]]:
 
 def look(browser: Browser) -> None:
     with browser.database.transaction() as connection:
-        waiting = evidence.unlooked(connection)
+        waiting = looks.unlooked(connection)
     for clip_id in waiting:
         look_closer(browser.config, browser.database, clip_id)
 
@@ -147,6 +147,7 @@ def test_single_pictures_fields_and_sheets_are_true_to_the_frame(browser: Browse
     got = browser.client.get(f"{base}/sheet.jpg?first=100&count=30&width=320")
     import json  # noqa: PLC0415
 
+    assert got.status_code == 200, got.text
     place = json.loads(got.headers["X-Sheet"])
     whole = picture(got.content)
     for index in (0, 11, 12, 29):

@@ -7,9 +7,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.facts import Facts, Scan, Sound
-from oddmeter.core.rates import Rate
-from oddmeter.store import clips
+from oddmeter.core.evidence.facts import Facts, Sound
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import Scan
+from oddmeter.store import clips, facts
 from oddmeter.store.changes import change
 from oddmeter.store.database import Database
 from tests.web.conftest import Browser
@@ -29,12 +30,12 @@ def batch(browser: Browser, database: Database) -> int:
             names = [f"{card[-1]}{number:02}.mov" for number in range(8)]
             clips.bring_in(connection, clips.add_delivery(connection, show, card, "Footage", card, names))
             for number, clip in enumerate(c for c in clips.clips_of_show(connection, show) if c.name[0] == card[-1]):
-                own = Rate.read(RATES[number])
-                facts = Facts(
+                own = Rate.exactly(RATES[number])
+                found = Facts(
                     frames=100 + 37 * number, file_rate=own, measured_rate=own.value, stated_rate=own.value,
                     width=64, height=64, scan=Scan.PROGRESSIVE, sound=Sound(48_000, 2, 100 / own.value),
                 )  # fmt: skip
-                clips.keep_facts(connection, clip.id, facts)
+                facts.keep_facts(connection, clip.id, found)
     return show
 
 
@@ -288,12 +289,13 @@ def test_near_misses_rounding_and_both_ways_are_laid_out(browser: Browser, batch
     (miss,) = reckoned["near_misses"]
     assert (miss["read"]["exact"], miss["factor"], miss["kind"]) == ("24000/1001", "1000/1001", "whole")
     assert miss["hiccup_every"] == "41.7 s" and miss["cents"] == "−1.7 cents" and "−3.6 s an hour" in miss["drift"]
-    out = {"intent": {"intent": "speed", "value": miss["speed"]}, "set": {"reading": miss["read"]["exact"]}}
-    browser.send("POST", f"/api/shows/{batch}/treatments", {"clips": clip, **out})
+    browser.send("POST", f"/api/shows/{batch}/treatments", {"clips": clip, **miss["take"]})
     cleared = browser.send("POST", f"/api/shows/{batch}/reckoning", {"clip_ids": [clip[0]["id"]]})
     assert cleared["near_misses"] == [] and cleared["equations"][0]["kind"] == "whole"
     rate, speed = cleared["ways"]
-    assert (rate["product"], rate["now"]) == ("23.976 × 1 = 23.976", True) and speed["speed_exact"] == "1000/1001"
+    assert (rate["product"], rate["now"]) == ("23.976 × 1 = 23.976", True) and speed["take"] == {
+        "intent": {"intent": "speed", "value": "1000/1001"}, "set": {"reading": "file"},
+    }  # fmt: skip
     every = browser.send("POST", f"/api/shows/{batch}/reckoning", {"clip_ids": [r["id"] for r in refs(browser, batch)]})
     percent = next(one for one in every["rounding"] if one["precision"] == "whole-percent")
     assert percent["number"] == "100 %" and every["ways"] == [] and every["sound"] is None

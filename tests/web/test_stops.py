@@ -144,9 +144,9 @@ def test_the_arithmetic_of_a_mixed_selection(browser: Browser) -> None:
     rows = browser.ledger(show)
     assert reckoned["after"]["frames"] == sum(row["plan"]["after"]["frames"] for row in rows.values())
     assert [equation["clips"] for equation in reckoned["equations"]] == [1, 1, 1]
-    every = next(way for way in reckoned["alternatives"] if way["intent"] == "every-frame")
+    every = next(way for way in reckoned["alternatives"] if way["label"] == "every frame")
     assert every["after"]["frames"] == 300 + 240 + 240 and every["kinds"] == ["3 whole"] and not every["chosen"]
-    real = next(way for way in reckoned["alternatives"] if way["intent"] == "real-time")
+    real = next(way for way in reckoned["alternatives"] if way["label"] == "real time")
     assert real["chosen"] and real["speed"] == "100 %"
 
 
@@ -165,7 +165,7 @@ def test_decisions_that_only_together_are_absurd_are_refused_and_the_ledger_stay
     slow = {"name": "Main", "rate": "0.1", "revision": timeline["revision"]}
     browser.send("PUT", f"/api/shows/{show}/timelines/{timeline['id']}", slow)
     (row, *others) = browser.ledger(show).values()
-    assert row["plan"] is None and row["marks"] == ["fault"] and all(other["plan"] for other in others)
+    assert row["plan"] is None and row["marks"] == ["refused"] and all(other["plan"] for other in others)
     asked = {"clip_ids": [row["id"]], "setting": "view"}
     (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
     assert "far beyond" in file["problem"]
@@ -178,7 +178,10 @@ def test_a_clip_of_another_show_is_not_handed_over(browser: Browser) -> None:
     foreign = [row["id"] for row in browser.ledger(other).values()]
     asked = {"clip_ids": foreign, "setting": "view"}
     for path in ("handoff/preview", "renders"):
-        assert browser.refused("POST", f"/api/shows/{mine}/{path}", asked) == (404, "A clip belongs to another show.")
+        assert browser.refused("POST", f"/api/shows/{mine}/{path}", asked) == (
+            404,
+            "A clip is not there, or no longer.",
+        )
 
 
 def test_two_browsers_and_one_clip(browser: Browser) -> None:

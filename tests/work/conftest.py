@@ -5,15 +5,17 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.config import Config
-from oddmeter.core.decisions import Decisions, Wish
-from oddmeter.core.treatments import Intent
-from oddmeter.media.settings import ENCODINGS, Setting
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.planning.clips import Clip, known_of
+from oddmeter.core.planning.plans import Plan, plan
+from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.store import clips, decisions, renders, shows
 from oddmeter.store.changes import change
-from oddmeter.store.clips import Clip
 from oddmeter.store.database import Database
 from oddmeter.store.renders import Render
-from oddmeter.work.orders import order_of, plan_of
+from oddmeter.work.orders import order_of
 from oddmeter.work.tasks import look_at
 
 
@@ -43,16 +45,12 @@ class Desk:
             decisions.decide_clips(connection, {clip.id: wish})
         with self.database.transaction() as connection:
             clip = clips.clips_by_id(connection, [clip.id])[0]
-            timeline = shows.show(connection, self.show_id).default_timeline
-            assert timeline is not None
-            planned = plan_of(clip, decisions.house(connection, self.show_id), timeline)
-            assert planned is not None
-            ordered = order_of(planned, timeline)
+            timeline = shows.show(connection, self.show_id).settled_timeline()
+            made = plan(known_of(clip), decisions.house(connection, self.show_id), timeline)
+            assert isinstance(made, Plan)
+            ordered = order_of(made).model_dump(mode="json")
             path = out + ENCODINGS[setting].suffix
-            frames = ordered.conformed().frame_map.length
-            return renders.ask(
-                connection, self.show_id, clip.id, setting, path, ordered.model_dump(mode="json"), frames
-            )
+            return renders.ask(connection, timeline.id, clip.id, setting, path, ordered, made.after)
 
     def render(self, render_id: int) -> Render:
         with self.database.transaction() as connection:

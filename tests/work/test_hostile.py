@@ -6,7 +6,7 @@ import sys
 import time
 from pathlib import Path
 
-from oddmeter.core.facts import Facts
+from oddmeter.core.evidence.facts import Facts
 from oddmeter.work.tasks import queue
 from oddmeter.work.worker import requeue_lost
 from tests.work.conftest import Desk

@@ -2,21 +2,22 @@
 
 from fractions import Fraction
 
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.conform import Material, conform
-from oddmeter.core.decisions import HOUSE, Decisions, Held, Layer, Level, Reading, Wish
-from oddmeter.core.errors import RuleError
-from oddmeter.core.rates import Rate
-from oddmeter.core.recipes import Recipe
-from oddmeter.core.rounding import Precision
-from oddmeter.core.treatments import Between, Effort, Fields, Framing, Intent, SoundChoice, Span, Treatment
-from oddmeter.store.clips import Decided
-from oddmeter.store.decisions import House
-from oddmeter.store.shows import Timeline, TimelineSettings
-from oddmeter.work.orders import Order, order_of, resolved, worked_out
+from oddmeter.core.conform.rounding import Precision
+from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.levels import HOUSE, Decisions, Layer, Level, resolve
+from oddmeter.core.decisions.parts import Held, Reading, Wish
+from oddmeter.core.decisions.recipes import Recipe
+from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, SoundChoice, Span, Treatment
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.clips import Clip, Decided, Use, known_of
+from oddmeter.core.planning.houses import House
+from oddmeter.core.planning.plans import Plan, resolved
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from oddmeter.work.orders import Order, order_of
 
 RATES = st.sampled_from([Rate.parse(text) for text in ("23.976", "24", "25", "29.97", "50", "119.88", "150")])
 TREATMENTS = st.builds(
@@ -35,13 +36,15 @@ TREATMENTS = st.builds(
     framing=st.sampled_from(Framing),
     span=st.sampled_from([Span(), Span(0, 0), Span(0)]),
 )
+CLIP = known_of(Clip(1, 3, "Footage", "a.mov", "a.mov", Facts(), None, (), (), Decided(), 1, 1, None, 0))
+HELD = resolve(())
 FILM = Timeline(7, TimelineSettings("The film", Rate.of(25)), 1)
 
 
 @given(TREATMENTS, RATES, st.none() | RATES, st.integers(1, 100_000))
 def test_an_order_is_the_plan_it_was_made_of(treatment: Treatment, file: Rate, shot: Rate | None, frames: int) -> None:
     planned = conform(Material(frames, file, shot), treatment, FILM.settings.rate)
-    kept = order_of(planned, FILM).model_dump_json()
+    kept = order_of(Plan(CLIP, HELD, FILM, planned)).model_dump_json()
     assert Order.model_validate_json(kept).conformed() == planned
 
 
@@ -62,9 +65,9 @@ def house(default: Decisions, delivery: Decisions, recipe: Decisions) -> House:
 
 
 def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
-    pace, twos, off = (Decisions.of(t) for t in ({"intent": "pace 1/2"}, {"held": "2 frames"}, {"sound": "off"}))
+    pace, twos, off = (Decisions.parse(t) for t in ({"intent": "pace 1/2"}, {"held": "2 frames"}, {"sound": "off"}))
     whole = house(pace, twos, off)
-    own = Decided(Decisions.of({"reading": "24/1"}), 5, {7: Decisions.of({"fields": "split"})})
+    own = Decided(Decisions.parse({"reading": "24/1"}), 5, (Use(7, Decisions.parse({"fields": "split"})),))
     found = resolved(3, own, whole, FILM)
     assert found.decisions == Decisions(
         intent=Wish(Intent.PACE, Fraction(1, 2)), reading=Reading(Rate.of(24)), fields=Fields.SPLIT,
@@ -73,11 +76,3 @@ def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
     )  # fmt: skip
     other = resolved(4, Decided(), whole, Timeline(8, FILM.settings, 1))
     assert other.decisions == pace.over(HOUSE.decisions), "another delivery, no recipe, another timeline"
-
-
-def test_what_cannot_be_worked_out_is_said() -> None:
-    absurd = resolved(3, Decided(Decisions.of({"intent": "speed 100000000/1"})), house(*[Decisions()] * 3), FILM)
-    with pytest.raises(RuleError, match="far beyond"):
-        worked_out(Material(100, Rate.of(1000)), absurd, FILM)
-    with pytest.raises(RuleError, match="no frames"):
-        worked_out(Material(0, Rate.of(25)), resolved(3, Decided(), house(*[Decisions()] * 3), FILM), FILM)

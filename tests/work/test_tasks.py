@@ -9,18 +9,18 @@ from threading import Event
 
 import pytest
 
-from oddmeter.core.errors import RuleError
-from oddmeter.core.evidence import Question
-from oddmeter.core.facts import Facts
-from oddmeter.core.proof import Check, Proof
-from oddmeter.core.rates import Rate
-from oddmeter.media.analyse import analyse
-from oddmeter.media.probe import probe
+from oddmeter.core.conform.proof import Check, Proof
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.verdicts import Question
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.clips import Clip
+from oddmeter.media.analysis.analyse import analyse
+from oddmeter.media.containers.settings import Setting
+from oddmeter.media.files.probe import probe
 from oddmeter.media.render import RenderPlan, render
-from oddmeter.media.settings import Setting
 from oddmeter.media.verify import verify
-from oddmeter.store import clips, evidence, renders
-from oddmeter.store.clips import Clip
+from oddmeter.store import clips, looks, renders, words
 from oddmeter.work.orders import render_plan
 from oddmeter.work.right import BusyError, LaterError, SoleRight
 from oddmeter.work.tasks import StoppedError, look_at, look_closer, make, queue
@@ -220,8 +220,8 @@ def test_pictures_are_looked_at_and_what_that_changes_is_written_down(desk: Desk
     assert now.picture == analyse(desk.config.footage(clip.root, clip.path), probe_of(desk, clip))
     assert now.verdicts[Question.FIELD_ORDER].value == "lower"
     with desk.database.transaction() as connection:
-        changed = {c.question: (c.before, c.after) for c in evidence.changes_of_show(connection, desk.show_id)}
-        assert evidence.unlooked(connection) == []
+        changed = {c.question: (c.before, c.after) for c in words.changes_of_show(connection, desk.show_id)}
+        assert looks.unlooked(connection) == []
     assert changed["field_order"] == ("upper", "lower")
 
 
@@ -232,16 +232,16 @@ def test_looking_can_be_stopped_and_is_left_to_the_next_worker(desk: Desk) -> No
     with pytest.raises(StoppedError):
         look_closer(desk.config, desk.database, clip.id, stopping)
     with desk.database.transaction() as connection:
-        assert evidence.unlooked(connection) == [clip.id]
+        assert looks.unlooked(connection) == [clip.id]
         connection.execute("UPDATE picture SET stop_requested = true")
     look_closer(desk.config, desk.database, clip.id)
     with desk.database.transaction() as connection:
-        assert evidence.looks_of_show(connection, desk.show_id)[clip.id].state == "stopped"
-        evidence.ask_look(connection, [clip.id], whole=True)
+        assert looks.looks_of_show(connection, desk.show_id)[clip.id].state == "stopped"
+        looks.ask_look(connection, [clip.id], whole=True)
         connection.execute("UPDATE picture SET attempts = 6")
     look_closer(desk.config, desk.database, clip.id)
     with desk.database.transaction() as connection:
-        given_up = evidence.looks_of_show(connection, desk.show_id)[clip.id]
+        given_up = looks.looks_of_show(connection, desk.show_id)[clip.id]
     assert given_up.state == "done" and given_up.report is None and "Tried 6 times" in (given_up.fault or "")
 
 

@@ -11,8 +11,8 @@ from fractions import Fraction
 
 from oddmeter.demo.framecode import read
 from oddmeter.local.cluster import Cluster
-from oddmeter.media.decode import FrameReader
-from oddmeter.media.settings import Setting
+from oddmeter.media.containers.settings import Setting
+from oddmeter.media.files.decode import FrameReader
 from oddmeter.work.tasks import queue
 from tests.work.conftest import Desk
 

@@ -47,7 +47,7 @@ export interface paths {
     head?: never;
     /**
      * Set Show
-     * @description Rename a show, or choose the timeline that is planned for.
+     * @description Rename a show, or choose the timeline that is planned for; both are one change.
      */
     patch: operations["set_show_api_shows__show_id__patch"];
     trace?: never;
@@ -240,6 +240,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/vocabulary": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Vocabulary
+     * @description Every word, choice, example and default that the page shows; the same for all shows.
+     */
+    get: operations["vocabulary_api_vocabulary_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/roots": {
     parameters: {
       query?: never;
@@ -364,26 +384,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/shows/{show_id}/clips/{clip_id}/evidence": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Dossier
-     * @description What there is to look at about one clip.
-     */
-    get: operations["dossier_api_shows__show_id__clips__clip_id__evidence_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   "/api/shows/{show_id}/words": {
     parameters: {
       query?: never;
@@ -484,6 +484,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/clips/{clip_id}/evidence": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Dossier
+     * @description What there is to look at about one clip.
+     */
+    get: operations["dossier_api_shows__show_id__clips__clip_id__evidence_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/clips/{clip_id}/frames/{number}.jpg": {
     parameters: {
       query?: never;
@@ -532,10 +552,10 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * Logs
+     * List Logs
      * @description The reports of a show.
      */
-    get: operations["logs_api_shows__show_id__logs_get"];
+    get: operations["list_logs_api_shows__show_id__logs_get"];
     put?: never;
     /**
      * Bring Log In
@@ -1337,12 +1357,10 @@ export interface components {
   schemas: {
     /**
      * Alternative
-     * @description One way the selection could be treated: its speeds, its length, and the cadences that come of it.
+     * @description One way the selection could be treated: its speeds, its length, and the cadences that come of it; ``take`` is the
+     *     change that takes it.
      */
     Alternative: {
-      intent: components["schemas"]["Intent"];
-      /** Value */
-      value: string | null;
       /** Label */
       label: string;
       /** Speed */
@@ -1353,19 +1371,22 @@ export interface components {
       strip: components["schemas"]["StripView"];
       /** Chosen */
       chosen: boolean;
+      take: components["schemas"]["TreatmentIn"];
     };
     /**
+     * Attention
+     * @description What a mark asks for: nothing, to be looked at, or to be mended.
+     * @enum {string}
+     */
+    Attention: "noted" | "asks" | "fault";
+    /**
      * BeatView
-     * @description A timeline frame on the strip: the source units of its (first) moment and how much of the second.
+     * @description A timeline frame on the strip: what it is, and what it is made of.
      */
     BeatView: {
-      /** First */
-      first: number;
-      /** Second */
-      second: number;
-      /** Weight */
-      weight: number;
-      look: components["schemas"]["Look"];
+      kind: components["schemas"]["FrameKind"];
+      /** Threads */
+      threads: components["schemas"]["ThreadView"][];
     };
     /**
      * BenchView
@@ -1412,6 +1433,30 @@ export interface components {
       name: string;
       /** Files */
       files: string[];
+    };
+    /**
+     * Certainty
+     * @description How a verdict stands.
+     * @enum {string}
+     */
+    Certainty: "settled" | "agreed" | "assumed" | "disputed" | "unknown";
+    /**
+     * CertaintyWordsView
+     * @description How a verdict stands: a word, a shape, a note beside a rate, whether it is sure, and whether it asks for
+     *     attention.
+     */
+    CertaintyWordsView: {
+      certainty: components["schemas"]["Certainty"];
+      /** Word */
+      word: string;
+      /** Shape */
+      shape: string;
+      /** Note */
+      note: string;
+      /** Sure */
+      sure: boolean;
+      /** Asks */
+      asks: boolean;
     };
     /**
      * ChangeOfVerdict
@@ -1482,6 +1527,16 @@ export interface components {
       passed: boolean;
     };
     /**
+     * ChoiceView
+     * @description A value to choose: its exact text, and what it is called.
+     */
+    ChoiceView: {
+      /** Text */
+      text: string;
+      /** Label */
+      label: string;
+    };
+    /**
      * ClaimView
      * @description What one source says.
      */
@@ -1507,8 +1562,8 @@ export interface components {
     /**
      * ClipRow
      * @description One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
-     *     ``without_plan`` says. ``beside`` is the plan for the timeline that is set beside. ``from_level`` and ``from_name``
-     *     say who decided what is wanted.
+     *     ``without_plan`` says. ``beside`` is the plan for the timeline that is set beside. ``decided_by``
+     *     says who decided what is wanted, ``notable`` are the marks that no other column says already.
      */
     ClipRow: {
       /** Id */
@@ -1525,16 +1580,15 @@ export interface components {
       revision: number;
       facts: components["schemas"]["FactsView"] | null;
       shot: components["schemas"]["RateView"] | null;
-      shot_state: components["schemas"]["State"];
+      shot_state: components["schemas"]["Certainty"];
       read: components["schemas"]["RateView"] | null;
       /** Rerated */
       rerated: boolean;
       intent: components["schemas"]["Intent"] | null;
       /** Intent Words */
       intent_words: string;
-      from_level: components["schemas"]["Level"];
-      /** From Name */
-      from_name: string;
+      /** Decided By */
+      decided_by: string;
       between: components["schemas"]["Between"];
       /** Held */
       held: string | null;
@@ -1553,6 +1607,8 @@ export interface components {
       without_plan: string | null;
       /** Marks */
       marks: components["schemas"]["Mark"][];
+      /** Notable */
+      notable: components["schemas"]["Mark"][];
       /** Tags */
       tags: string[];
       /** Note */
@@ -1564,6 +1620,18 @@ export interface components {
      * @enum {string}
      */
     Column: "clip" | "reel" | "timecode" | "shot_rate" | "file_rate" | "gauge" | "scan" | "field_order";
+    /**
+     * ColumnMapping
+     * @description Which column of a report means what, counted from 0, and what the report is called in words.
+     */
+    ColumnMapping: {
+      /** Columns */
+      columns: {
+        [key: string]: number;
+      };
+      /** Title */
+      title: string;
+    };
     /**
      * ColumnView
      * @description Some timeline frames of a strip that shows more than can be told apart, added up.
@@ -1577,6 +1645,27 @@ export interface components {
       repeated: number;
       /** Made */
       made: number;
+    };
+    /**
+     * ConditionKind
+     * @description What a condition of a rule takes: a range, one of a few values, a delivery, a tag, or words to be found.
+     * @enum {string}
+     */
+    ConditionKind: "range" | "choice" | "delivery" | "tag" | "text";
+    /**
+     * ConditionWordsView
+     * @description A condition of a recipe's rule: its name, what it takes, its choices or an example.
+     */
+    ConditionWordsView: {
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      kind: components["schemas"]["ConditionKind"];
+      /** Choices */
+      choices: components["schemas"]["ChoiceView"][];
+      /** Example */
+      example: string;
     };
     /**
      * Confirming
@@ -1598,7 +1687,7 @@ export interface components {
     };
     /**
      * DecidedView
-     * @description A decided part: exact text and words.
+     * @description A decided part: exact text and words; of what is wanted, the intent and its value apart, as they are typed.
      */
     DecidedView: {
       part: components["schemas"]["Part"];
@@ -1606,6 +1695,9 @@ export interface components {
       text: string;
       /** Words */
       words: string;
+      intent?: components["schemas"]["Intent"] | null;
+      /** Value */
+      value?: string | null;
     };
     /**
      * DeliveryHouse
@@ -1816,6 +1908,12 @@ export interface components {
       remarks: string[];
     };
     /**
+     * FieldOrder
+     * @description Which field of a frame comes first in time.
+     * @enum {string}
+     */
+    FieldOrder: "upper" | "lower";
+    /**
      * FilePreview
      * @description One file that would be made; ``problem`` says why it cannot be, ``remark`` what is left out of it.
      */
@@ -1868,6 +1966,22 @@ export interface components {
       folders: number;
     };
     /**
+     * FrameKind
+     * @description What a timeline frame is, beside the one before: a new source picture, the same again, a mix, a built picture, or
+     *     one that a held rate or the end of the source holds.
+     * @enum {string}
+     */
+    FrameKind: "unique" | "repeated" | "mixed" | "made" | "held";
+    /**
+     * FrameKindView
+     * @description What a timeline frame can be, and the shape for it.
+     */
+    FrameKindView: {
+      kind: components["schemas"]["FrameKind"];
+      /** Shape */
+      shape: string;
+    };
+    /**
      * FrameView
      * @description What one timeline frame shows; ``source_frame`` is the first frame of the file in it.
      */
@@ -1878,7 +1992,7 @@ export interface components {
       source_frame: number;
       /** Timecode */
       timecode: string;
-      look: components["schemas"]["Look"];
+      kind: components["schemas"]["FrameKind"];
       /** Skipped */
       skipped: number;
       /** Moments */
@@ -1934,7 +2048,7 @@ export interface components {
     /**
      * HouseDocument
      * @description House settings and recipes of a show, to take to another. Rates, speeds and shares are exact (``"a/b"``); the
-     *     texts are those of MODEL's words: ``"intent": "pace 1/2"``, ``"reading": "timeline"``, ``"held": "2 frames"``.
+     *     texts are those of docs/model.md: ``"intent": "pace 1/2"``, ``"reading": "timeline"``, ``"held": "2 frames"``.
      */
     HouseDocument: {
       /**
@@ -1967,8 +2081,6 @@ export interface components {
       /** Deliveries */
       deliveries: components["schemas"]["DeliveryHouse"][];
       receiving: components["schemas"]["Precision"];
-      /** Precisions */
-      precisions: components["schemas"]["PrecisionView"][];
     };
     /**
      * Intent
@@ -1985,6 +2097,21 @@ export interface components {
       intent: components["schemas"]["Intent"];
       /** Value */
       value?: string | null;
+    };
+    /**
+     * IntentWordsView
+     * @description An intent: its name, whether it takes a value, an example of one, and what is offered first.
+     */
+    IntentWordsView: {
+      intent: components["schemas"]["Intent"];
+      /** Name */
+      name: string;
+      /** Takes Value */
+      takes_value: boolean;
+      /** Example */
+      example: string;
+      /** First */
+      first: string;
     };
     /**
      * IntervalView
@@ -2059,12 +2186,6 @@ export interface components {
       seconds: string;
     };
     /**
-     * Level
-     * @description Who decides, from the farthest to the nearest.
-     * @enum {string}
-     */
-    Level: "house" | "show" | "delivery" | "recipe" | "clip" | "use";
-    /**
      * LineView
      * @description A line of arithmetic.
      */
@@ -2129,12 +2250,6 @@ export interface components {
       troubles: string[];
     };
     /**
-     * Look
-     * @description What a timeline frame is, beside the one before.
-     * @enum {string}
-     */
-    Look: "unique" | "repeated" | "mixed" | "made" | "held";
-    /**
      * LookView
      * @description How far the looking at pictures has come.
      */
@@ -2164,16 +2279,6 @@ export interface components {
       whole: boolean;
     };
     /**
-     * Made
-     * @description What was queued, and what was not.
-     */
-    Made: {
-      /** Queued */
-      queued: number;
-      /** Refused */
-      refused: components["schemas"]["FilePreview"][];
-    };
-    /**
      * MakeIn
      * @description Files to make: which clips, with which setting, where, and under which names.
      */
@@ -2193,24 +2298,13 @@ export interface components {
       pattern: string;
     };
     /**
-     * Mapping
-     * @description Which column of a report means what, counted from 0, and what the report is called in words.
-     */
-    Mapping: {
-      /** Columns */
-      columns: {
-        [key: string]: number;
-      };
-      /** Title */
-      title: string;
-    };
-    /**
      * Mark
-     * @description What stands out about a clip on a timeline.
+     * @description What stands out about a clip on a timeline, the gravest first.
      * @enum {string}
      */
     Mark:
       | "fault"
+      | "refused"
       | "remark"
       | "disputed"
       | "stacked"
@@ -2230,6 +2324,20 @@ export interface components {
       | "sound-changed"
       | "changed";
     /**
+     * MarkWordsView
+     * @description A mark: its word, what it means, the shape drawn before it, and what it asks for.
+     */
+    MarkWordsView: {
+      mark: components["schemas"]["Mark"];
+      /** Word */
+      word: string;
+      /** Meaning */
+      meaning: string;
+      /** Shape */
+      shape: string;
+      attention: components["schemas"]["Attention"];
+    };
+    /**
      * MomentView
      * @description One moment of a timeline frame; ``field`` names it where the timeline is interlaced.
      */
@@ -2241,7 +2349,8 @@ export interface components {
     };
     /**
      * MoveView
-     * @description One clip that a change moves: what holds for it, and its length, speed and cadence, before and after.
+     * @description One clip that a change moves: what holds for it, and its length, speed and cadence, before and after; ``refused``
+     *     is why it could not be planned any more.
      */
     MoveView: {
       /** Id */
@@ -2262,6 +2371,8 @@ export interface components {
       speed_after: string;
       kind_before: components["schemas"]["Kind"] | null;
       kind_after: components["schemas"]["Kind"] | null;
+      /** Refused */
+      refused: string | null;
     };
     /**
      * NameWord
@@ -2330,6 +2441,26 @@ export interface components {
       own: boolean;
     };
     /**
+     * PartWordsView
+     * @description A part of a treatment: its name, the choices it has, or an example of what is typed; what holds where nobody
+     *     decides, exact; whether it concerns Flow alone, or one clip alone.
+     */
+    PartWordsView: {
+      part: components["schemas"]["Part"];
+      /** Name */
+      name: string;
+      /** Choices */
+      choices: components["schemas"]["ChoiceView"][];
+      /** Example */
+      example: string;
+      /** Default */
+      default: string;
+      /** Flow Only */
+      flow_only: boolean;
+      /** Of One Clip */
+      of_one_clip: boolean;
+    };
+    /**
      * PictureView
      * @description What the pictures show: how many frames were looked at, the stretches, cuts, and which of the frames from
      *     ``new_from`` on are new pictures.
@@ -2354,23 +2485,23 @@ export interface components {
     };
     /**
      * PlanChange
-     * @description What to change on clips; only what is given is changed. A null leaves a part to the levels above again.
+     * @description What to change on clips; only what is given is changed.
      *
      *     ``timelines`` decides for these timelines' uses alone, ``alone`` for that which is planned.
      */
     PlanChange: {
-      /** Clips */
-      clips: components["schemas"]["ClipRef"][];
       intent?: components["schemas"]["IntentIn"] | null;
       /** Set */
       set?: {
         [key: string]: string | null;
       };
+      /** Shot Rate */
+      shot_rate?: string | null;
+      /** Clips */
+      clips: components["schemas"]["ClipRef"][];
       copy_from?: components["schemas"]["CopyIn"] | null;
       /** Recipe */
       recipe?: number | null;
-      /** Shot Rate */
-      shot_rate?: string | null;
       /** Tag */
       tag?: string | null;
       /** Untag */
@@ -2387,7 +2518,7 @@ export interface components {
     };
     /**
      * PlanView
-     * @description A clip worked out for the timeline.
+     * @description A clip worked out for a timeline; frames by what they show there.
      */
     PlanView: {
       speed: components["schemas"]["NumberView"];
@@ -2402,6 +2533,8 @@ export interface components {
       dropped: number;
       /** Repeated */
       repeated: number;
+      /** Made */
+      made: number;
       /** Hiccup Every */
       hiccup_every: string | null;
       strip: components["schemas"]["StripView"];
@@ -2414,10 +2547,10 @@ export interface components {
      */
     Precision: "exact" | "whole-percent" | "two-decimals" | "rate-two" | "rate-three";
     /**
-     * PrecisionView
+     * PrecisionWordsView
      * @description A precision that receiving systems may take.
      */
-    PrecisionView: {
+    PrecisionWordsView: {
       precision: components["schemas"]["Precision"];
       /** Label */
       label: string;
@@ -2464,6 +2597,37 @@ export interface components {
      * @enum {string}
      */
     Question: "shot_rate" | "file_rate" | "scan" | "field_order" | "pulldown" | "repeats" | "gauge";
+    /**
+     * QuestionWordsView
+     * @description A question about every clip: its name, and the answers to choose from; none where one is typed.
+     */
+    QuestionWordsView: {
+      question: components["schemas"]["Question"];
+      /** Name */
+      name: string;
+      /** Answers */
+      answers: components["schemas"]["ChoiceView"][];
+    };
+    /**
+     * Queued
+     * @description What was queued, and what was not.
+     */
+    Queued: {
+      /** Queued */
+      queued: number;
+      /** Refused */
+      refused: components["schemas"]["FilePreview"][];
+    };
+    /**
+     * RangeIn
+     * @description A range, both ends included and either left open, as people type rates and numbers.
+     */
+    RangeIn: {
+      /** Least */
+      least?: string | null;
+      /** Most */
+      most?: string | null;
+    };
     /**
      * RateView
      * @description A rate: ``spoken`` as 23.976, ``exact`` as 24000/1001.
@@ -2686,6 +2850,15 @@ export interface components {
       finished_at: string | null;
     };
     /**
+     * ReportColumnView
+     * @description What a column of a camera or scan report can mean.
+     */
+    ReportColumnView: {
+      column: components["schemas"]["Column"];
+      /** Name */
+      name: string;
+    };
+    /**
      * RollIn
      * @description A roll by its gauge and its length: ``61 m``, ``200 ft`` or a number of frames.
      */
@@ -2755,10 +2928,10 @@ export interface components {
      * @description Which clips a recipe fits: those of which everything given is true.
      */
     RuleIn: {
-      shot_rate?: components["schemas"]["SpanIn"] | null;
-      file_rate?: components["schemas"]["SpanIn"] | null;
-      shot_ratio?: components["schemas"]["SpanIn"] | null;
-      file_ratio?: components["schemas"]["SpanIn"] | null;
+      shot_rate?: components["schemas"]["RangeIn"] | null;
+      file_rate?: components["schemas"]["RangeIn"] | null;
+      shot_ratio?: components["schemas"]["RangeIn"] | null;
+      file_ratio?: components["schemas"]["RangeIn"] | null;
       /** Scan */
       scan?: string | null;
       /** Pulldown */
@@ -2958,8 +3131,8 @@ export interface components {
       repeated: number;
       /** Made */
       made: number;
-      /** Scan */
-      scan: string;
+      /** Scan Words */
+      scan_words: string;
       /** Width */
       width: number;
       /** Height */
@@ -3022,14 +3195,13 @@ export interface components {
       percent: string;
     };
     /**
-     * SpanIn
-     * @description A range, both ends included and either left open, as people type rates and numbers.
+     * SourceWordsView
+     * @description A source of evidence that has a column of its own.
      */
-    SpanIn: {
-      /** Least */
-      least?: string | null;
-      /** Most */
-      most?: string | null;
+    SourceWordsView: {
+      source: components["schemas"]["Source"];
+      /** Name */
+      name: string;
     };
     /**
      * Spot
@@ -3045,12 +3217,6 @@ export interface components {
       /** Frame */
       frame: number | null;
     };
-    /**
-     * State
-     * @description How a verdict stands.
-     * @enum {string}
-     */
-    State: "settled" | "agreed" | "assumed" | "disputed" | "unknown";
     /**
      * StretchOnStrip
      * @description Timeline frames made of source frames that carry pulldown in one way.
@@ -3077,47 +3243,52 @@ export interface components {
     };
     /**
      * StripView
-     * @description A stretch of cadence to draw; see the core's Strip.
+     * @description A stretch of ``frames`` timeline frames from ``first`` on: a beat for each, or columns that add up many.
+     *
+     *     ``units`` are the source units on the rail in the order of running, ``places`` the moments, in timeline frames, at
+     *     which their time on screen begins; ``hiccups`` are timeline frames.
      */
     StripView: {
       /** First */
       first: number;
-      /** Picks */
-      picks: number[];
-      /** Source First */
-      source_first: number;
-      /** Source Stop */
-      source_stop: number;
-      /** Hiccups */
-      hiccups: number[];
-      /** Source A Beat */
-      source_a_beat: number;
-    };
-    /**
-     * StripWindow
-     * @description A window of the meter strip: each beat, or columns that add up many; with hiccups, cuts, and stretches.
-     */
-    StripWindow: {
-      /** First */
-      first: number;
-      /** Last */
-      last: number;
-      /** Source First */
-      source_first: number;
-      /** Source Stop */
-      source_stop: number;
+      /** Frames */
+      frames: number;
       /** Beats */
       beats: components["schemas"]["BeatView"][];
       /** Columns */
       columns: components["schemas"]["ColumnView"][];
+      /** Units */
+      units: number[];
+      /** Places */
+      places: number[];
       /** Hiccups */
       hiccups: number[];
+    };
+    /**
+     * StripWindow
+     * @description A window of the meter strip, with the cuts in it, the stretches of pulldown, and the period of its pattern in
+     *     timeline frames, 0 where it has none.
+     */
+    StripWindow: {
+      strip: components["schemas"]["StripView"];
       /** Cuts */
       cuts: number[];
       /** Stretches */
       stretches: components["schemas"]["StretchOnStrip"][];
       /** Period */
       period: number;
+    };
+    /**
+     * ThreadView
+     * @description A thread from a beat to a source unit: ``at`` 0, or ½ for a frame's second field; ``weight`` from 0 to 1.
+     */
+    ThreadView: {
+      /** Unit */
+      unit: number;
+      /** At */
+      at: number;
+      /** Weight */
+      weight: number;
     };
     /**
      * TimelineChange
@@ -3143,12 +3314,8 @@ export interface components {
        * @default 1/1
        */
       pixel_aspect: string;
-      /**
-       * Scan
-       * @default progressive
-       * @enum {string}
-       */
-      scan: "progressive" | "upper" | "lower";
+      /** @default progressive */
+      scan: components["schemas"]["TimelineScan"];
       /**
        * Drop Frame
        * @default false
@@ -3186,12 +3353,8 @@ export interface components {
        * @default 1/1
        */
       pixel_aspect: string;
-      /**
-       * Scan
-       * @default progressive
-       * @enum {string}
-       */
-      scan: "progressive" | "upper" | "lower";
+      /** @default progressive */
+      scan: components["schemas"]["TimelineScan"];
       /**
        * Drop Frame
        * @default false
@@ -3203,6 +3366,12 @@ export interface components {
        */
       sound_rate: number;
     };
+    /**
+     * TimelineScan
+     * @description How a timeline's frames are scanned: whole, or in two fields of which the named one comes first.
+     * @enum {string}
+     */
+    TimelineScan: "progressive" | "upper" | "lower";
     /**
      * TimelineView
      * @description A timeline as it stands.
@@ -3219,11 +3388,9 @@ export interface components {
       height: number;
       /** Pixel Aspect */
       pixel_aspect: string;
-      /**
-       * Scan
-       * @enum {string}
-       */
-      scan: "progressive" | "upper" | "lower";
+      scan: components["schemas"]["TimelineScan"];
+      /** Scan Words */
+      scan_words: string;
       /** Drop Frame */
       drop_frame: boolean;
       /** Can Drop */
@@ -3241,6 +3408,20 @@ export interface components {
      * @enum {string}
      */
     Timing: "constant" | "variable";
+    /**
+     * TreatmentIn
+     * @description What to decide otherwise about a clip; only what is given is changed. A null leaves a part to the levels above
+     *     again, or the shot rate to the evidence.
+     */
+    TreatmentIn: {
+      intent?: components["schemas"]["IntentIn"] | null;
+      /** Set */
+      set?: {
+        [key: string]: string | null;
+      };
+      /** Shot Rate */
+      shot_rate?: string | null;
+    };
     /**
      * UseView
      * @description What a change does on one timeline: how many clips it concerns, of how many it moves frames, their length in all,
@@ -3276,12 +3457,44 @@ export interface components {
       words: string;
       /** Value */
       value: string | null;
-      state: components["schemas"]["State"];
+      state: components["schemas"]["Certainty"];
       source: components["schemas"]["Source"] | null;
       /** Why */
       why: string;
       /** Claims */
       claims: components["schemas"]["ClaimView"][];
+    };
+    /**
+     * Vocabulary
+     * @description All words of the page that are the job's.
+     */
+    Vocabulary: {
+      /** Parts */
+      parts: components["schemas"]["PartWordsView"][];
+      /** Intents */
+      intents: components["schemas"]["IntentWordsView"][];
+      /** Marks */
+      marks: components["schemas"]["MarkWordsView"][];
+      /** Filters */
+      filters: components["schemas"]["ChoiceView"][];
+      /** Groups */
+      groups: components["schemas"]["ChoiceView"][];
+      /** Questions */
+      questions: components["schemas"]["QuestionWordsView"][];
+      /** Sources */
+      sources: components["schemas"]["SourceWordsView"][];
+      /** Certainties */
+      certainties: components["schemas"]["CertaintyWordsView"][];
+      /** Precisions */
+      precisions: components["schemas"]["PrecisionWordsView"][];
+      /** Conditions */
+      conditions: components["schemas"]["ConditionWordsView"][];
+      /** Frame Kinds */
+      frame_kinds: components["schemas"]["FrameKindView"][];
+      /** Scans */
+      scans: components["schemas"]["ChoiceView"][];
+      /** Report Columns */
+      report_columns: components["schemas"]["ReportColumnView"][];
     };
     /**
      * WayOutView
@@ -3294,10 +3507,9 @@ export interface components {
       /** Factor */
       factor: string;
       read: components["schemas"]["RateView"];
-      /** Speed */
-      speed: string;
       after: components["schemas"]["LengthView"];
       kind: components["schemas"]["Kind"];
+      take: components["schemas"]["TreatmentIn"];
       /** Cents */
       cents: string;
       /** Hiccup Every */
@@ -3319,8 +3531,6 @@ export interface components {
       read: components["schemas"]["RateView"] | null;
       /** Speed */
       speed: string | null;
-      /** Speed Exact */
-      speed_exact: string | null;
       /** Product */
       product: string;
       /** Sentence */
@@ -3329,6 +3539,7 @@ export interface components {
       advised: boolean;
       /** Now */
       now: boolean;
+      take: components["schemas"]["TreatmentIn"] | null;
     };
     /**
      * Withdrawing
@@ -3901,6 +4112,36 @@ export interface operations {
       };
     };
   };
+  vocabulary_api_vocabulary_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Vocabulary"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   roots_api_roots_get: {
     parameters: {
       query?: never;
@@ -4153,42 +4394,6 @@ export interface operations {
       };
     };
   };
-  dossier_api_shows__show_id__clips__clip_id__evidence_get: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description Who asks, percent-encoded. */
-        "x-person"?: string | null;
-      };
-      path: {
-        show_id: number;
-        clip_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Dossier"];
-        };
-      };
-      /** @description Client Error */
-      "4XX": {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": unknown;
-          "application/json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
   settle_api_shows__show_id__words_post: {
     parameters: {
       query?: never;
@@ -4380,11 +4585,47 @@ export interface operations {
       };
     };
   };
+  dossier_api_shows__show_id__clips__clip_id__evidence_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Dossier"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   one_frame_api_shows__show_id__clips__clip_id__frames__number__jpg_get: {
     parameters: {
       query?: {
         width?: number;
-        field?: string | null;
+        field?: components["schemas"]["FieldOrder"] | null;
       };
       header?: {
         /** @description Who asks, percent-encoded. */
@@ -4460,7 +4701,7 @@ export interface operations {
       };
     };
   };
-  logs_api_shows__show_id__logs_get: {
+  list_logs_api_shows__show_id__logs_get: {
     parameters: {
       query?: never;
       header?: {
@@ -4588,7 +4829,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        "application/json": components["schemas"]["Mapping"];
+        "application/json": components["schemas"]["ColumnMapping"];
       };
     };
     responses: {
@@ -5835,7 +6076,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Made"];
+          "application/json": components["schemas"]["Queued"];
         };
       };
       /** @description Client Error */

@@ -1,10 +1,11 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { ChevronDown, Moon, Redo2, Search, Sun, Undo2 } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../data/client";
 import { useTheme } from "../data/preferences";
 import { useDeliveries, useRenders, useShows, useUndo } from "../data/queries";
+import { EVERYWHERE, useKeysEverywhere } from "../ui/keys";
 import { Key, Number, Progress } from "../ui/parts";
 import { Reckoner } from "./Reckoner";
 import { CommandField } from "./CommandField";
@@ -21,29 +22,16 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
   const undoable = show.undo;
   const redoable = show.redo;
 
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const command = event.ctrlKey || event.metaKey;
-      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
-      if (command && event.key.toLowerCase() === "k") {
-        event.preventDefault();
-        setCommanding(true);
-      } else if (command && event.key.toLowerCase() === "e") {
-        event.preventDefault();
-        setReckoning((open) => (open === null ? "" : null));
-      } else if (command && event.key.toLowerCase() === "z" && !typing) {
-        event.preventDefault();
-        if (event.shiftKey ? redoable : undoable) {
-          if (event.shiftKey && redoable) redo.mutate(redoable);
-          else if (undoable) undo.mutate(undoable);
-        }
-      } else if (event.key === "?" && !typing) {
-        setKeysOpen(true);
-      }
-    };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
-  }, [undo, redo, undoable, redoable]);
+  useKeysEverywhere(EVERYWHERE, [
+    { does: "do or find anything", keys: { "Mod+k": () => setCommanding(true) } },
+    {
+      does: "reckon with rates, without a clip",
+      keys: { "Mod+e": () => setReckoning((open) => (open === null ? "" : null)) },
+    },
+    { does: "undo", keys: { "Mod+z": () => undoable && undo.mutate(undoable) } },
+    { does: "redo", keys: { "Mod+Shift+z": () => redoable && redo.mutate(redoable) } },
+    { does: "show these keys", keys: { "?": () => setKeysOpen(true) } },
+  ]);
 
   return (
     <header className="col-span-2 flex items-center gap-3 border-b border-hair bg-raised px-3">
@@ -132,8 +120,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
 }
 
 function scanWords(timeline: Schemas["TimelineView"]): string {
-  const scan = timeline.scan === "progressive" ? "progressive" : `interlaced, ${timeline.scan} first`;
-  return timeline.drop_frame ? `${scan}, drop-frame` : scan;
+  return timeline.drop_frame ? `${timeline.scan_words}, drop-frame` : timeline.scan_words;
 }
 
 function HistoryButton(props: {

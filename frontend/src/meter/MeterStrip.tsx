@@ -1,6 +1,6 @@
 import type { Schemas } from "../data/client";
 
-type Strip = Schemas["StripView"];
+export type Strip = Schemas["StripView"];
 
 interface Size {
   width: number;
@@ -19,23 +19,21 @@ const CROWDED = 3.4;
 
 /**
  * The meter strip: timeline frames as beats above, source frames at their spacing below, a thread from each
- * beat to what it shows. Hollow: dropped. Several threads to one: repeated. A notch above: a hiccup.
+ * beat to what it shows. Hollow: dropped. Several threads to one: repeated. Thin threads: mixed. A diamond: built.
+ * A notch above: a hiccup.
  */
 export function MeterStrip({ strip, size = "mini", label }: { strip: Strip; size?: "mini" | "band"; label: string }) {
   const { width, height, rail, dot } = SIZES[size];
-  const beats = strip.picks.length;
   const left = dot + 1;
-  const sourceX = (s: number) => s / strip.source_a_beat - strip.first;
-  const last = Math.max(beats - 1, sourceX(strip.source_stop - 1), 1);
-  const lowest = Math.min(0, sourceX(strip.source_first));
+  const places = new Map(strip.units.map((unit, i) => [unit, (strip.places[i] ?? 0) - strip.first]));
+  const last = Math.max(strip.frames - 1, ...places.values(), 1);
+  const lowest = Math.min(0, ...places.values());
   const scale = (width - 2 * left) / (last - lowest);
   const x = (position: number) => left + (position - lowest) * scale;
   const top = rail;
   const bottom = height - rail;
-  const shown = new Set(strip.picks);
-  const hiccups = new Set(strip.hiccups);
-  const source = Array.from({ length: strip.source_stop - strip.source_first }, (_, i) => strip.source_first + i);
-  const crowded = scale / strip.source_a_beat < CROWDED;
+  const shown = new Set(strip.beats.flatMap((beat) => beat.threads.map((thread) => thread.unit)));
+  const crowded = (scale * (last - lowest)) / Math.max(1, strip.units.length) < CROWDED;
   return (
     <svg
       role="img"
@@ -46,58 +44,51 @@ export function MeterStrip({ strip, size = "mini", label }: { strip: Strip; size
       className={size === "band" ? "block w-full" : "block"}
     >
       <path d={`M0 ${top}H${width}M0 ${bottom}H${width}`} stroke="var(--hair)" strokeWidth={1} fill="none" />
-      {strip.picks.map((pick, i) => (
-        <line
-          key={`t${i}`}
-          x1={x(i)}
-          y1={top}
-          x2={x(sourceX(pick))}
-          y2={bottom}
-          stroke={i > 0 && strip.picks[i - 1] === pick ? "var(--brass)" : "var(--ink)"}
-          strokeWidth={size === "mini" ? 0.9 : 1}
-        />
-      ))}
-      {strip.picks.map((_, i) => (
-        <line
-          key={`b${i}`}
-          x1={x(i)}
-          x2={x(i)}
-          y1={top - dot - 0.8}
-          y2={top + 0.6}
-          stroke="var(--ink)"
-          strokeWidth={1.2}
-        />
-      ))}
-      {source.map((s) =>
-        shown.has(s) ? (
-          <circle key={s} cx={x(sourceX(s))} cy={bottom} r={dot} fill="var(--ink)" />
-        ) : crowded ? (
+      {strip.beats.flatMap((beat, i) =>
+        beat.threads.map(({ unit, at, weight }) => (
           <line
-            key={s}
-            x1={x(sourceX(s))}
-            x2={x(sourceX(s))}
-            y1={bottom - dot}
-            y2={bottom + dot}
-            stroke="var(--soft)"
-            strokeWidth={0.5}
+            key={`t${i} ${at} ${unit}`}
+            x1={x(i + at)}
+            y1={top}
+            x2={x(places.get(unit) ?? 0)}
+            y2={bottom}
+            stroke={isAgain(beat.kind) ? "var(--brass)" : "var(--ink)"}
+            strokeWidth={(size === "mini" ? 0.9 : 1) * (weight < 1 ? 0.4 + 0.4 * weight : 1)}
           />
+        )),
+      )}
+      {strip.beats.map((beat, i) =>
+        beat.kind === "made" ? (
+          <path key={`b${i}`} d={diamond(x(i), top, dot + 1)} fill="var(--plum)" />
         ) : (
-          <circle
-            key={s}
-            cx={x(sourceX(s))}
-            cy={bottom}
-            r={dot}
-            fill="var(--raised)"
-            stroke="var(--soft)"
-            strokeWidth={0.8}
+          <line
+            key={`b${i}`}
+            x1={x(i)}
+            x2={x(i)}
+            y1={top - dot - 0.8}
+            y2={top + 0.6}
+            stroke="var(--ink)"
+            strokeWidth={1.2}
           />
         ),
       )}
-      {strip.picks.map((_, i) =>
-        hiccups.has(strip.first + i) ? (
-          <path key={`h${i}`} d={`M${x(i) - 3} 0H${x(i) + 3}L${x(i)} 4Z`} fill="var(--brass)" />
-        ) : null,
-      )}
+      {strip.units.map((unit) => {
+        const at = x(places.get(unit) ?? 0);
+        if (shown.has(unit)) return <circle key={unit} cx={at} cy={bottom} r={dot} fill="var(--ink)" />;
+        return crowded ? (
+          <line key={unit} x1={at} x2={at} y1={bottom - dot} y2={bottom + dot} stroke="var(--soft)" strokeWidth={0.5} />
+        ) : (
+          <circle key={unit} cx={at} cy={bottom} r={dot} fill="var(--raised)" stroke="var(--soft)" strokeWidth={0.8} />
+        );
+      })}
+      {strip.hiccups.map((spot) => {
+        const at = x(spot - strip.first);
+        return <path key={`h${spot}`} d={`M${at - 3} 0H${at + 3}L${at} 4Z`} fill="var(--brass)" />;
+      })}
     </svg>
   );
 }
+
+export const isAgain = (kind: Schemas["FrameKind"]) => kind === "repeated" || kind === "held";
+
+const diamond = (x: number, y: number, r: number) => `M${x} ${y - r}l${r} ${r}l${-r} ${r}l${-r} ${-r}Z`;

@@ -1,5 +1,6 @@
 import { useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
 import { useSelection } from "../data/selection";
+import { useKeys, type KeyRow } from "./keys";
 
 interface Named {
   id: number;
@@ -8,10 +9,10 @@ interface Named {
 
 const TYPING_PAUSE = 800;
 
-/** How every list of clips is moved in and selected from, by mouse and keyboard; `acts` are the view's own keys. */
+/** How every list of clips is moved in and selected from, by mouse and keyboard; `keys` are the view's own. */
 export function useList(
   rows: Named[],
-  props: { page: () => number; show: (index: number) => void; acts: Record<string, () => void> },
+  props: { title: string; page: () => number; show: (index: number) => void; keys: KeyRow[] },
 ) {
   const { ids, set } = useSelection();
   const [at, setAt] = useState(0);
@@ -20,7 +21,7 @@ export function useList(
   const current = Math.min(at, rows.length - 1);
 
   const range = (a: number, b: number) => rows.slice(Math.min(a, b), Math.max(a, b) + 1).map((row) => row.id);
-  const move = (to: number, extend: boolean) => {
+  const move = (to: number, extend = false) => {
     const next = Math.max(0, Math.min(rows.length - 1, to));
     if (extend) set(range(anchor.current, next));
     else {
@@ -49,35 +50,48 @@ export function useList(
     const found = rows.findIndex((row) => row.name.toLowerCase().startsWith(text));
     if (found < 0) return false;
     typed.current = { text, when: now };
-    move(found, false);
+    move(found);
     return true;
   };
+  const down = ids.size || current ? current + 1 : 0;
+  const keys = useKeys(props.title, [
+    {
+      does: "move to the clip above or below",
+      keys: { ArrowUp: () => move(current - 1), ArrowDown: () => move(down) },
+    },
+    {
+      does: "select as you move",
+      keys: { "Shift+ArrowUp": () => move(current - 1, true), "Shift+ArrowDown": () => move(down, true) },
+    },
+    { does: "add the clip to the selection, or take it out", keys: { " ": () => toggle(current) } },
+    { does: "select all that are shown", keys: { "Mod+a": () => set(rows.map((row) => row.id)) } },
+    { does: "select nothing", keys: { Escape: () => set([]) } },
+    {
+      does: "first or last clip; with Shift, select up to it",
+      shown: ["Home", "End"],
+      keys: {
+        Home: () => move(0),
+        End: () => move(rows.length - 1),
+        "Shift+Home": () => move(0, true),
+        "Shift+End": () => move(rows.length - 1, true),
+      },
+    },
+    {
+      does: "a screen up or down",
+      keys: { PageUp: () => move(current - props.page()), PageDown: () => move(current + props.page()) },
+    },
+    { does: "jump to a name by typing it", shown: ["a … z"], keys: {} },
+    ...props.keys,
+  ]);
   const press = (event: KeyboardEvent) => {
-    const command = event.ctrlKey || event.metaKey;
-    const does: Record<string, () => void> = {
-      ArrowDown: () => move(ids.size || current ? current + 1 : 0, event.shiftKey),
-      ArrowUp: () => move(current - 1, event.shiftKey),
-      PageDown: () => move(current + props.page(), event.shiftKey),
-      PageUp: () => move(current - props.page(), event.shiftKey),
-      Home: () => move(0, event.shiftKey),
-      End: () => move(rows.length - 1, event.shiftKey),
-      Escape: () => set([]),
-      " ": () => toggle(current),
-      ...props.acts,
-    };
-    if (command && event.key.toLowerCase() === "a") set(rows.map((row) => row.id));
-    else if (command || event.altKey) return;
-    else if (!jumped(event.key)) {
-      const act = does[event.key];
-      if (!act) return;
-      act();
-    }
-    event.preventDefault();
+    const typing = (event.target as HTMLElement).matches("input:not([type=checkbox]), select, textarea");
+    if (!typing && !event.ctrlKey && !event.metaKey && !event.altKey && jumped(event.key)) event.preventDefault();
+    else keys(event.nativeEvent);
   };
   const click = (event: MouseEvent, index: number) => {
     if (event.shiftKey) move(index, true);
     else if (event.ctrlKey || event.metaKey) toggle(index);
-    else move(index, false);
+    else move(index);
   };
   return { ids, set, current, press, click, toggle };
 }

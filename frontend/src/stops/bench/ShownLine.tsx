@@ -1,26 +1,27 @@
 import type { Schemas } from "../../data/client";
+import { useVocabulary } from "../../data/vocabulary";
 import { Number } from "../../ui/parts";
 import type { Shown, Side } from "./data";
 
-const LOOKS: Record<Schemas["Look"], { shape: string; tone: string }> = {
-  unique: { shape: "●", tone: "text-ink" },
-  repeated: { shape: "◐", tone: "text-brass" },
-  held: { shape: "■", tone: "text-brass" },
-  mixed: { shape: "◑", tone: "text-ink" },
-  made: { shape: "◆", tone: "text-plum" },
+const TONES: Record<Schemas["FrameKind"], string> = {
+  unique: "text-ink",
+  repeated: "text-brass",
+  held: "text-brass",
+  mixed: "text-ink",
+  made: "text-plum",
 };
 
 /** Under a picture: which source frames, how much of each, at which timecode, and what that makes the frame. */
 export function ShownLine({ name, side, shown }: { name: string; side: Side; shown: Shown | null | undefined }) {
+  const words = useVocabulary();
   if (!shown) return <div className="h-[44px] px-2 py-1 text-soft">…</div>;
-  const look = LOOKS[shown.look];
   return (
     <div
       className="flex h-[44px] min-w-0 items-start gap-3 overflow-hidden px-2 py-1"
       aria-label={`Side ${name} shows`}
     >
-      <span className={`w-[88px] shrink-0 font-medium whitespace-nowrap ${look.tone}`}>
-        <span aria-hidden>{look.shape}</span> {shown.look}
+      <span className={`w-[88px] shrink-0 font-medium whitespace-nowrap ${TONES[shown.kind]}`}>
+        <span aria-hidden>{words.frameKind(shown.kind).shape}</span> {shown.kind}
         {shown.skipped > 0 && (
           <span className="block text-[12px] leading-4 font-normal text-brass">
             ○ {shown.skipped} {shown.skipped === 1 ? `${side.unit} dropped` : `${side.unit}s dropped`}

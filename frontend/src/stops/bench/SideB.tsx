@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Schemas } from "../../data/client";
 import { Button, fieldLook, Options } from "../../ui/parts";
-import { INTENTS, partsFor, TAKES_VALUE, type Part } from "../../ui/treatment";
+import { pairs, useVocabulary, type Part } from "../../data/vocabulary";
 import type { Side, SideAsked } from "./data";
 
 const SHOWN: Part[] = ["between", "fields", "effort", "trust", "reach", "held", "framing", "reading"];
@@ -9,6 +9,7 @@ const SHOWN: Part[] = ["between", "fields", "effort", "trust", "reach", "held", 
 /** What side B is: the plan with other choices in it, each to be taken or left. */
 export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (asked: SideAsked) => void }) {
   const { asked, side, set } = props;
+  const words = useVocabulary();
   const [value, setValue] = useState(asked.intent?.value ?? "");
   const [shot, setShot] = useState(asked.shot_rate ?? "");
   const intent = asked.intent?.intent ?? "";
@@ -23,7 +24,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
   const putIntent = (next: string, typed: string) =>
     put({
       intent: next
-        ? { intent: next as Schemas["Intent"], ...(TAKES_VALUE.has(next) && typed ? { value: typed } : {}) }
+        ? { intent: next as Schemas["Intent"], ...(words.takesValue(next) && typed ? { value: typed } : {}) }
         : null,
     });
   const putPart = (part: Part, text: string) => {
@@ -40,14 +41,15 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
         value={intent}
         onChange={(event) => {
           const next = event.target.value;
-          if (TAKES_VALUE.has(next) && !value) setValue(next === "fit" ? "100f" : "50%");
-          putIntent(next, value || (next === "fit" ? "100f" : "50%"));
+          const typed = value || (words.intent(next)?.first ?? "");
+          if (words.takesValue(next)) setValue(typed);
+          putIntent(next, typed);
         }}
       >
         <option value="">as planned</option>
-        <Options of={INTENTS} />
+        <Options of={words.intents.map((one) => [one.intent, one.name])} />
       </select>
-      {TAKES_VALUE.has(intent) && (
+      {words.takesValue(intent) && (
         <input
           aria-label="Side B: how much"
           className={`${look} w-[64px]!`}
@@ -57,10 +59,11 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
           onKeyDown={(event) => event.key === "Enter" && putIntent(intent, value)}
         />
       )}
-      {partsFor(flows)
+      {words
+        .partsFor(flows)
         .filter(({ part }) => SHOWN.includes(part))
         .map((one) =>
-          one.choices ? (
+          one.choices.length ? (
             <select
               key={one.part}
               aria-label={`Side B: ${one.name}`}
@@ -69,13 +72,13 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
               onChange={(event) => putPart(one.part, event.target.value)}
             >
               <option value="">{one.name}</option>
-              <Options of={one.choices} />
+              <Options of={pairs(one.choices)} />
             </select>
           ) : (
             <Typed
               key={`${one.part} ${asked.set?.[one.part] ?? ""}`}
               name={one.name}
-              example={one.example ?? ""}
+              example={one.example}
               value={asked.set?.[one.part] ?? ""}
               put={(text) => putPart(one.part, text)}
             />

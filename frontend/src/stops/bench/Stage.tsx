@@ -20,6 +20,7 @@ export function Stage(props: {
   const [wipe, setWipe] = useState(50);
   const [over, setOver] = useState(true);
   const [pan, setPan] = useState({ x: 0, y: 0 });
+  if (zoom === 1 && (pan.x !== 0 || pan.y !== 0)) setPan({ x: 0, y: 0 });
   const held = useRef<{ x: number; y: number } | null>(null);
   const still = typeof matchMedia === "function" && matchMedia("(prefers-reduced-motion: reduce)").matches;
 
@@ -28,10 +29,6 @@ export function Stage(props: {
     const timer = setInterval(() => setOver((now) => !now), 500);
     return () => clearInterval(timer);
   }, [compare, still]);
-  useEffect(() => {
-    if (zoom === 1) setPan({ x: 0, y: 0 });
-  }, [zoom]);
-
   const look: React.CSSProperties = {
     transform: zoom > 1 ? `scale(${zoom}) translate(${pan.x}%, ${pan.y}%)` : undefined,
     imageRendering: zoom > 1 ? "pixelated" : "auto",

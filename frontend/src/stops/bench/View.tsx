@@ -4,6 +4,7 @@ import { pictureUrl } from "./data";
 import { atHand, inTurn, picture } from "./pictures";
 
 export type Quality = "draft" | "final";
+type What = "draft" | "final" | "waiting" | "fault";
 export type Area = "whole" | "upper" | "lower" | "trust";
 
 /** One side's picture at a frame: a draft at once, the final one as soon as it is computed. */
@@ -18,10 +19,11 @@ export function View(props: {
 }) {
   const { side, frame, quality, area, playing } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
-  const [state, setState] = useState<"draft" | "final" | "waiting" | "fault">("waiting");
-  const [fault, setFault] = useState("");
+  const [drawn, setDrawn] = useState<{ of: string; what: What; fault: string }>({ of: "", what: "waiting", fault: "" });
   const past = frame >= side.length.frames;
   const at = Math.min(frame, side.length.frames - 1);
+  const key = `${side.token} ${at}`;
+  const state = drawn.of === key || playing ? drawn.what : "waiting";
 
   useEffect(() => {
     let current = true;
@@ -35,12 +37,11 @@ export function View(props: {
       target.getContext("2d")?.drawImage(bitmap, 0, 0);
       target.dataset.frame = String(at);
       target.dataset.size = what;
-      setState(what);
+      setDrawn({ of: key, what, fault: "" });
     };
     const fail = (error: unknown) => {
       if (!current) return;
-      setFault(error instanceof Error ? error.message : "No picture.");
-      setState("fault");
+      setDrawn({ of: key, what: "fault", fault: error instanceof Error ? error.message : "No picture." });
     };
     const draft = pictureUrl(side.token, at, "draft", "whole");
     const final = pictureUrl(side.token, at, "final", area);
@@ -50,7 +51,6 @@ export function View(props: {
       const small = atHand(draft);
       if (small) draw(small, "draft");
       else if (!playing) {
-        setState("waiting");
         picture(draft).then((bitmap) => {
           if (!atHand(final)) draw(bitmap, "draft");
         }, fail);
@@ -61,13 +61,13 @@ export function View(props: {
     return () => {
       current = false;
     };
-  }, [side.token, at, quality, area, playing, props.name]);
+  }, [key, side.token, at, quality, area, playing, props.name]);
 
   const words = {
     draft: quality === "final" && !playing ? "draft; the final one is being made …" : "draft: the nearest frame, small",
     final: area === "trust" ? "final; plum: mixed for lack of trust" : "final",
     waiting: "being made …",
-    fault,
+    fault: drawn.fault,
   }[state];
   return (
     <div className="relative min-h-0 min-w-0 overflow-hidden bg-grey" style={props.style}>

@@ -28,7 +28,9 @@ export function usePlayer(props: {
 }) {
   const [play, setPlay] = useState<Play>({ speed: 0, dropped: 0, shown: 0 });
   const now = useRef(props);
-  now.current = props;
+  useEffect(() => {
+    now.current = props;
+  });
   const speed = play.speed;
 
   useEffect(() => {

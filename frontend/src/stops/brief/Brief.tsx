@@ -143,7 +143,7 @@ function TimelineRow(props: {
           </Number>
         </td>
         <td>{timeline.pixel_aspect === "1/1" ? "square" : <Number>{timeline.pixel_aspect}</Number>}</td>
-        <td>{timeline.scan === "progressive" ? "progressive" : `interlaced, ${timeline.scan} first`}</td>
+        <td>{timeline.scan_words}</td>
         <td>{timeline.drop_frame ? "drop-frame" : "non-drop"}</td>
         <td>
           <Number>{timeline.sound_rate / 1000} kHz</Number>

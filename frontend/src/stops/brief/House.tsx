@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useHouse, useRecipes } from "../../data/queries";
+import { useVocabulary } from "../../data/vocabulary";
 import { DecidesForm, decidesBody, decidesOf, type Decides } from "../../ui/DecidesForm";
 import { Button, fieldLook, Heading, Number } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
@@ -17,6 +18,7 @@ interface Open {
 export function House({ showId }: { showId: number }) {
   const house = useHouse(showId).data;
   const recipes = useRecipes(showId).data ?? [];
+  const { precisions } = useVocabulary();
   const [open, setOpen] = useState<Open | null>(null);
   const file = useRef<HTMLInputElement>(null);
   const path = { show_id: showId };
@@ -77,7 +79,7 @@ export function House({ showId }: { showId: number }) {
           value={house.receiving}
           onChange={(event) => receive.mutate(event.target.value as Schemas["Precision"])}
         >
-          {house.precisions.map((one) => (
+          {precisions.map((one) => (
             <option key={one.precision} value={one.precision}>
               {one.label}
             </option>

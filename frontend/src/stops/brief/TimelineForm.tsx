@@ -1,6 +1,7 @@
 import { useState, type FormEvent } from "react";
 import type { Schemas } from "../../data/client";
-import { Button, fieldLook, Labelled } from "../../ui/parts";
+import { pairs, useVocabulary } from "../../data/vocabulary";
+import { Button, fieldLook, Labelled, Options } from "../../ui/parts";
 
 export type TimelineIn = Schemas["TimelineIn"];
 
@@ -17,6 +18,7 @@ export const FRESH_TIMELINE: TimelineIn = {
 
 /** The fields of a timeline. Numbers stay text while they are typed. */
 export function TimelineFields({ value, set }: { value: TimelineIn; set: (next: TimelineIn) => void }) {
+  const { scans } = useVocabulary();
   const number = (key: "width" | "height" | "sound_rate", label: string) => (
     <Labelled label={label}>
       <input
@@ -67,9 +69,7 @@ export function TimelineFields({ value, set }: { value: TimelineIn; set: (next: 
             value={value.scan}
             onChange={(e) => set({ ...value, scan: e.target.value as TimelineIn["scan"] })}
           >
-            <option value="progressive">progressive</option>
-            <option value="upper">interlaced, upper first</option>
-            <option value="lower">interlaced, lower first</option>
+            <Options of={pairs(scans)} />
           </select>
         </Labelled>
       </div>

@@ -1,9 +1,10 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../data/client";
 import { answer, api } from "../../data/client";
 import { useAct, useHandoffChoices, useLedger, usePreview, useRows, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
+import { useKeysEverywhere } from "../../ui/keys";
+import { useVirtual } from "../../ui/useVirtual";
 import { Button, Empty, fieldLook, Heading, Labelled, Number, Waiting } from "../../ui/parts";
 import { Queue } from "./Queue";
 
@@ -37,15 +38,10 @@ export function Handoff() {
     },
   );
 
-  const { mutate: makeThem } = make;
-  const anyGood = good.length > 0;
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if ((event.ctrlKey || event.metaKey) && event.key === "Enter" && anyGood) makeThem(undefined);
-    };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
-  }, [makeThem, anyGood]);
+  useKeysEverywhere("Handoff", [
+    { does: "tick the clip in focus, or take the tick off", keys: {}, shown: ["Space"] },
+    { does: "make the files", keys: { "Mod+Enter": () => good.length > 0 && make.mutate(undefined) } },
+  ]);
 
   if (ledger.isPending || choices.isPending) return <Waiting what="Opening the handoff" />;
   const all = ledger.data;
@@ -153,11 +149,11 @@ function Files(props: {
     const file = chosen.has(id) ? byClip.get(id) : undefined;
     return Boolean(file?.problem ?? file?.remark);
   };
-  const view = useVirtualizer({
+  const view = useVirtual({
     count: all.ids.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: (index) => (noted(all.ids[index] ?? 0) ? 48 : 31),
-    getItemKey: (index) => `${all.ids[index]} ${noted(all.ids[index] ?? 0)}`,
+    scroller,
+    height: (index) => (noted(all.ids[index] ?? 0) ? 48 : 31),
+    key: (index) => `${all.ids[index]} ${noted(all.ids[index] ?? 0)}`,
     overscan: 12,
   });
   const items = view.getVirtualItems();
@@ -198,12 +194,12 @@ function Files(props: {
                   )}
                   {on && !file?.problem && file?.remark && (
                     <span className="block truncate text-[12.5px] text-soft" title={file.remark}>
-                      ♪ made without sound: it would not run at its own speed
+                      {file.remark}
                     </span>
                   )}
                 </span>
                 <span className={`truncate ${row?.intent ? "" : "text-soft italic"}`}>
-                  {row ? (row.plan ? row.intent_words : "cannot be used") : ""}
+                  {row ? (row.plan ? row.intent_words : "cannot be planned") : ""}
                 </span>
                 <Number className="text-right">{row?.plan ? row.plan.after.frames : "—"}</Number>
               </label>

@@ -1,7 +1,7 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useQuery } from "@tanstack/react-query";
 import { CornerLeftUp, Folder } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { answer, api } from "../../data/client";
 import { useAct } from "../../data/queries";
 import { Button, fieldLook, Labelled, Number } from "../../ui/parts";
@@ -24,7 +24,7 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
   const roots = useQuery({ queryKey: ["roots"], queryFn: () => answer(api.GET("/api/roots")) });
   const [chosenRoot, setRoot] = useState<string | null>(null);
   const [path, setPath] = useState("");
-  const [typed, setTyped] = useState("");
+  const [typed, setTyped] = useState<string | null>(null);
   const [name, setName] = useState<string | null>(null);
   const root = chosenRoot ?? roots.data?.[0] ?? null;
   const folder = useQuery({
@@ -48,11 +48,11 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
       (made.left_out.length ? ` Left out, since their names cannot be read: ${made.left_out.length}.` : ""),
   );
   const listing = folder.data;
-  useEffect(() => setTyped(path), [path]);
   const suggested = path.split("/").filter(Boolean).at(-1) ?? root ?? "";
   const title = (name ?? suggested).trim();
   const go = (next: string) => {
     setPath(next);
+    setTyped(null);
     setName(null);
   };
   const count = listing?.all_files ?? 0;
@@ -77,16 +77,16 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
         <form
           onSubmit={(event) => {
             event.preventDefault();
-            go(typed.trim());
+            go((typed ?? path).trim());
           }}
         >
           <Labelled label="Folder below it">
             <input
               className={fieldLook}
-              value={typed}
+              value={typed ?? path}
               placeholder="type a path, or choose below"
               onChange={(e) => setTyped(e.target.value)}
-              onBlur={() => go(typed.trim())}
+              onBlur={() => go((typed ?? path).trim())}
             />
           </Labelled>
         </form>

@@ -1,9 +1,11 @@
+import { Tab, TabGroup, TabList, TabPanel, TabPanels } from "@headlessui/react";
 import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../../data/client";
-import { useDossier, useGauges, useLooking, useSettling, type EvidenceRow, type Question } from "../../data/evidence";
+import { useDossier, useLooking, useSettling, type EvidenceRow, type Question } from "../../data/evidence";
 import { Button, fieldLook, Number, Progress } from "../../ui/parts";
-import { LOOKS, type LookKey } from "./looks/looks";
-import { ANSWERS, QUESTIONS, STATES } from "./questions";
+import { LOOK_KEYS, LOOKS, type LookKey } from "./looks/looks";
+import { useVocabulary } from "../../data/vocabulary";
+import { toneOf } from "./questions";
 
 /** All that is known about one clip: every question with what speaks to it, and the evidence itself to look at. */
 export function Dossier(props: {
@@ -18,7 +20,6 @@ export function Dossier(props: {
 }) {
   const { showId, row } = props;
   const dossier = useDossier(showId, row.id);
-  const Look = LOOKS[props.look].view;
   return (
     <section
       className="grid h-full min-h-0 grid-cols-[minmax(24rem,1fr)_minmax(0,1.15fr)] border-t border-hair"
@@ -55,33 +56,36 @@ export function Dossier(props: {
         </div>
         <LookState showId={showId} row={row} picture={dossier.data?.picture ?? null} />
       </div>
-      <div className="flex min-h-0 min-w-0 flex-col">
-        <div
-          className="flex h-8 shrink-0 items-center gap-0.5 border-b border-hair px-2"
-          role="tablist"
-          aria-label="Looks"
-        >
-          {Object.entries(LOOKS).map(([key, { name }]) => (
-            <button
+      <TabGroup
+        selectedIndex={LOOK_KEYS.indexOf(props.look)}
+        onChange={(index) => props.show(LOOK_KEYS[index] ?? "rhythm")}
+        className="flex min-h-0 min-w-0 flex-col"
+      >
+        <TabList className="flex h-8 shrink-0 items-center gap-0.5 border-b border-hair px-2" aria-label="Looks">
+          {LOOK_KEYS.map((key) => (
+            <Tab
               key={key}
-              type="button"
-              role="tab"
-              aria-selected={key === props.look}
-              onClick={() => props.show(key as LookKey)}
-              className={`h-6 px-2 ${key === props.look ? "bg-patina-wash font-medium text-ink" : "text-patina hover:bg-sunk"}`}
+              className="h-6 px-2 text-patina not-data-selected:hover:bg-sunk data-selected:bg-patina-wash data-selected:font-medium data-selected:text-ink"
             >
-              {name}
-            </button>
+              {LOOKS[key].name}
+            </Tab>
           ))}
-        </div>
-        <div className="min-h-0 flex-1 overflow-auto" role="tabpanel" aria-label={LOOKS[props.look].name}>
-          {dossier.data ? (
-            <Look key={row.id} showId={showId} row={row} dossier={dossier.data} />
-          ) : (
-            <p className="p-3 text-soft">{dossier.error?.message ?? "Reading the evidence …"}</p>
-          )}
-        </div>
-      </div>
+        </TabList>
+        <TabPanels className="min-h-0 flex-1 overflow-auto">
+          {LOOK_KEYS.map((key) => {
+            const Look = LOOKS[key].view;
+            return (
+              <TabPanel key={key} className="h-full" tabIndex={-1}>
+                {dossier.data ? (
+                  <Look key={row.id} showId={showId} row={row} dossier={dossier.data} />
+                ) : (
+                  <p className="p-3 text-soft">{dossier.error?.message ?? "Reading the evidence …"}</p>
+                )}
+              </TabPanel>
+            );
+          })}
+        </TabPanels>
+      </TabGroup>
     </section>
   );
 }
@@ -97,8 +101,9 @@ function VerdictLine(props: {
 }) {
   const { row, verdict } = props;
   const { settle, withdraw } = useSettling(props.showId);
-  const name = QUESTIONS.find((q) => q.key === verdict.question)?.name ?? "";
-  const state = STATES[verdict.state];
+  const words = useVocabulary();
+  const { name } = words.question(verdict.question);
+  const state = words.certainty(verdict.state);
   const one = { rows: [row], question: verdict.question };
   return (
     <div className={`border-b border-hair px-3 py-1 ${props.open ? "bg-sunk" : ""}`}>
@@ -109,7 +114,7 @@ function VerdictLine(props: {
         <span className={`truncate font-mono text-[12.5px] ${verdict.state === "assumed" ? "italic" : "font-medium"}`}>
           {verdict.value === null ? "—" : verdict.words}
         </span>
-        <span className={`text-[12.5px] ${state.tone}`}>
+        <span className={`text-[12.5px] ${toneOf(state)}`}>
           <span aria-hidden className="font-mono text-[11px]">
             {state.shape}
           </span>{" "}
@@ -152,13 +157,11 @@ export function Overrule(props: {
   done: () => void;
 }) {
   const { settle } = useSettling(props.showId);
-  const gauges = useGauges();
   const first = useRef<HTMLInputElement & HTMLSelectElement>(null);
   const [value, setValue] = useState("");
   const [reason, setReason] = useState("");
   const question = props.verdict.question;
-  const answers =
-    question === "gauge" ? (gauges.data ?? []).map((g) => ({ value: g.id, name: g.name })) : ANSWERS[question];
+  const { answers } = useVocabulary().question(question);
   useEffect(() => first.current?.focus(), []);
   const send = () => settle.mutate({ rows: [props.row], question, value, reason }, { onSuccess: () => props.done() });
   return (
@@ -170,7 +173,7 @@ export function Overrule(props: {
       }}
       onKeyDown={(event) => event.key === "Escape" && props.done()}
     >
-      {answers ? (
+      {answers.length ? (
         <select
           ref={first}
           aria-label={`${props.name} is`}
@@ -180,8 +183,8 @@ export function Overrule(props: {
         >
           <option value="">choose …</option>
           {answers.map((answer) => (
-            <option key={answer.value} value={answer.value}>
-              {answer.name}
+            <option key={answer.text} value={answer.text}>
+              {answer.label}
             </option>
           ))}
         </select>

@@ -1,8 +1,10 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, type MouseEvent } from "react";
 import type { EvidenceRow, Question } from "../../data/evidence";
+import type { KeyRow } from "../../ui/keys";
 import { useList } from "../../ui/useList";
-import { claimsBy, SOURCES, STATES, verdictOf } from "./questions";
+import { useVirtual } from "../../ui/useVirtual";
+import { useVocabulary } from "../../data/vocabulary";
+import { claimsBy, toneOf, verdictOf } from "./questions";
 
 const ROW = 30;
 const COLUMNS =
@@ -13,22 +15,25 @@ const WIDTH = "min-w-[850px]";
 export function EvidenceList(props: {
   rows: EvidenceRow[];
   question: Question;
-  acts: Record<string, () => void>;
+  keys: KeyRow[];
   turn: (step: number) => void;
   tight: boolean;
 }) {
   const { rows, question } = props;
   const scroller = useRef<HTMLDivElement>(null);
-  const view = useVirtualizer({
-    count: rows.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => ROW,
-    overscan: 14,
-  });
+  const { sources } = useVocabulary();
+  const view = useVirtual({ count: rows.length, scroller, height: () => ROW });
   const list = useList(rows, {
+    title: "Evidence",
     page: () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? ROW) / ROW) - 2),
     show: (index) => view.scrollToIndex(index),
-    acts: { ...props.acts, ArrowRight: () => props.turn(1), ArrowLeft: () => props.turn(-1) },
+    keys: [
+      {
+        does: "the question before or after",
+        keys: { ArrowLeft: () => props.turn(-1), ArrowRight: () => props.turn(1) },
+      },
+      ...props.keys,
+    ],
   });
   useEffect(() => {
     scroller.current?.focus({ preventScroll: true });
@@ -42,30 +47,37 @@ export function EvidenceList(props: {
       tabIndex={0}
       aria-label="Evidence"
       aria-multiselectable
-      aria-rowcount={rows.length}
+      aria-rowcount={rows.length + 1}
+      aria-colcount={sources.length + 3}
       aria-activedescendant={rows[list.current] ? `clip-${rows[list.current]?.id}` : undefined}
       onKeyDown={list.press}
       className="group h-full min-h-0 overflow-auto outline-none"
     >
       <div
         role="row"
+        aria-rowindex={1}
         className={`sticky top-0 z-10 grid h-7 ${WIDTH} items-center gap-x-2 border-b border-hair bg-ground px-2 text-[12px] text-soft ${COLUMNS}`}
       >
-        <input
-          type="checkbox"
-          tabIndex={-1}
-          aria-label="Select all that are shown"
-          className="accent-(--patina)"
-          checked={rows.length > 0 && rows.every((row) => list.ids.has(row.id))}
-          onChange={(event) => list.set(event.target.checked ? rows.map((row) => row.id) : [])}
-        />
-        {["Clip", ...SOURCES.map((source) => source.name), "Verdict"].map((name) => (
-          <span key={name} role="columnheader">
+        <span role="columnheader" aria-colindex={1} className="flex">
+          <input
+            type="checkbox"
+            aria-label="Select all that are shown"
+            className="accent-(--patina)"
+            checked={rows.length > 0 && rows.every((row) => list.ids.has(row.id))}
+            onChange={(event) => list.set(event.target.checked ? rows.map((row) => row.id) : [])}
+          />
+        </span>
+        {["Clip", ...sources.map((source) => source.name), "Verdict"].map((name, i) => (
+          <span key={name} role="columnheader" aria-colindex={i + 2}>
             {name}
           </span>
         ))}
       </div>
-      {rows.length === 0 && <p className="p-4 text-soft">No clip fits this filter.</p>}
+      {rows.length === 0 && (
+        <div role="row" className="p-4 text-soft">
+          <span role="gridcell">No clip fits this filter.</span>
+        </div>
+      )}
       <div style={{ height: view.getTotalSize() }} className={`relative ${WIDTH}`}>
         {view.getVirtualItems().map((item) => {
           const row = rows[item.index];
@@ -76,6 +88,7 @@ export function EvidenceList(props: {
               row={row}
               question={question}
               top={item.start}
+              rowIndex={item.index + 2}
               selected={list.ids.has(row.id)}
               current={item.index === list.current}
               onClick={(event) => list.click(event, item.index)}
@@ -92,6 +105,7 @@ function Row(props: {
   row: EvidenceRow;
   question: Question;
   top: number;
+  rowIndex: number;
   selected: boolean;
   current: boolean;
   onClick: (event: MouseEvent) => void;
@@ -102,6 +116,7 @@ function Row(props: {
     <div
       id={`clip-${row.id}`}
       role="row"
+      aria-rowindex={props.rowIndex}
       aria-selected={props.selected}
       style={{ transform: `translateY(${props.top}px)`, height: ROW }}
       onClick={props.onClick}
@@ -109,16 +124,18 @@ function Row(props: {
         props.selected ? "bg-patina-wash" : "hover:bg-sunk"
       } ${props.current ? "group-focus-visible:outline-2 group-focus-visible:-outline-offset-2 group-focus-visible:outline-patina" : ""}`}
     >
-      <input
-        type="checkbox"
-        tabIndex={-1}
-        className="accent-(--patina)"
-        aria-label={`Select ${row.name}`}
-        checked={props.selected}
-        onClick={(event) => event.stopPropagation()}
-        onChange={props.onToggle}
-      />
-      <span role="rowheader" className="flex min-w-0 items-baseline gap-1.5" title={row.path}>
+      <span role="gridcell" aria-colindex={1} className="flex">
+        <input
+          type="checkbox"
+          tabIndex={props.current ? 0 : -1}
+          className="accent-(--patina)"
+          aria-label={`Select ${row.name}`}
+          checked={props.selected}
+          onClick={(event) => event.stopPropagation()}
+          onChange={props.onToggle}
+        />
+      </span>
+      <span role="rowheader" aria-colindex={2} className="flex min-w-0 items-baseline gap-1.5" title={row.path}>
         <span className="truncate font-medium">{row.name}</span>
         {row.proxy_of && <span className="shrink-0 text-[12px] text-soft">proxy</span>}
         {row.troubles.length > 0 && !row.facts?.fault && (
@@ -133,6 +150,7 @@ function Row(props: {
 }
 
 function Cells({ row, question }: { row: EvidenceRow; question: Question }) {
+  const words = useVocabulary();
   if (!row.facts)
     return (
       <span role="gridcell" className="col-span-7 text-soft">
@@ -146,16 +164,17 @@ function Cells({ row, question }: { row: EvidenceRow; question: Question }) {
       </span>
     );
   const verdict = verdictOf(row, question);
-  const state = STATES[verdict.state];
+  const state = words.certainty(verdict.state);
   return (
     <>
-      {SOURCES.map(({ key }) => {
+      {words.sources.map(({ source: key }, i) => {
         const claims = claimsBy(verdict, key);
         const looking = key === "picture" && row.look && ["waiting", "looking"].includes(row.look.state);
         return (
           <span
             key={key}
             role="gridcell"
+            aria-colindex={i + 3}
             className={`truncate text-[12.5px] ${claims.some((c) => c.against) ? "text-brass" : ""}`}
             title={claims.map((c) => c.words).join("; ")}
           >
@@ -174,11 +193,16 @@ function Cells({ row, question }: { row: EvidenceRow; question: Question }) {
           </span>
         );
       })}
-      <span role="gridcell" className="flex min-w-0 items-baseline justify-between gap-2" title={verdict.why}>
+      <span
+        role="gridcell"
+        aria-colindex={words.sources.length + 3}
+        className="flex min-w-0 items-baseline justify-between gap-2"
+        title={verdict.why}
+      >
         <span className={`truncate font-mono text-[12.5px] ${verdict.state === "assumed" ? "italic" : "font-medium"}`}>
           {verdict.value === null ? "" : verdict.words}
         </span>
-        <span className={`shrink-0 text-[12.5px] ${state.tone}`}>
+        <span className={`shrink-0 text-[12.5px] ${toneOf(state)}`}>
           <span aria-hidden className="font-mono text-[11px]">
             {state.shape}
           </span>{" "}

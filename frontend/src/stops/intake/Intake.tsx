@@ -10,7 +10,8 @@ import { BringIn } from "./BringIn";
 import { Dossier } from "./Dossier";
 import { EvidenceList } from "./EvidenceList";
 import { LOOKS, type LookKey } from "./looks/looks";
-import { ANSWERS, FILTERS, QUESTIONS, verdictOf } from "./questions";
+import { useVocabulary } from "../../data/vocabulary";
+import { FILTERS, verdictOf } from "./questions";
 import { Reports } from "./Reports";
 import { useUpload } from "./upload";
 
@@ -21,13 +22,14 @@ export function Intake() {
   const evidence = useEvidence(showId);
   const selection = useSelection();
   const settling = useSettling(showId);
+  const { questions } = useVocabulary();
   const [search, setSearch] = useSearchParams();
   const [over, setOver] = useState(false);
   const [overruling, setOverruling] = useState(false);
   const finder = useRef<HTMLInputElement>(null);
   const upload = useUpload(showId);
   const delivery = search.get("delivery");
-  const question = QUESTIONS.find((q) => q.key === search.get("ask"))?.key ?? "shot_rate";
+  const question = questions.find((q) => q.question === search.get("ask"))?.question ?? "shot_rate";
   const asking = useRef(question);
   const stepped = useRef(new Set<Question>());
   useEffect(() => {
@@ -72,12 +74,12 @@ export function Intake() {
     if (files.length) upload.mutate(files);
   };
   const turn = (step: number) => {
-    const at = QUESTIONS.findIndex((q) => q.key === asking.current);
-    asking.current = QUESTIONS[(at + step + QUESTIONS.length) % QUESTIONS.length]?.key ?? question;
+    const at = questions.findIndex((q) => q.question === asking.current);
+    asking.current = questions[(at + step + questions.length) % questions.length]?.question ?? question;
     stepped.current.add(asking.current);
     put("ask", asking.current);
   };
-  const asked = QUESTIONS.find((q) => q.key === question)?.name.toLowerCase() ?? "";
+  const asked = questions.find((q) => q.question === question)?.name.toLowerCase() ?? "";
   const told = selected.filter((row) => row.facts && !row.facts.fault);
   const confirm = () => told.length && settling.settle.mutate({ rows: told, question });
   const confirmAll = () => told.length && settling.confirmAll.mutate(told);
@@ -146,7 +148,7 @@ export function Intake() {
         >
           <div className="flex flex-wrap items-center gap-x-1 border-b border-hair px-2 py-1">
             <div className="flex" role="group" aria-label="Question">
-              {QUESTIONS.map(({ key, name }) => {
+              {questions.map(({ question: key, name }) => {
                 const open = inDelivery.filter((row) => row.facts && verdictOf(row, key).state === "disputed").length;
                 return (
                   <button
@@ -195,13 +197,16 @@ export function Intake() {
             question={question}
             turn={turn}
             tight={one !== undefined}
-            acts={{
-              "/": () => finder.current?.focus(),
-              Enter: confirm,
-              "+": confirmAll,
-              "=": () => one && setOverruling(true),
-              Delete: () => told.length && settling.withdraw.mutate({ rows: told, question }),
-            }}
+            keys={[
+              { does: "confirm the verdict on this question", keys: { Enter: confirm } },
+              { does: "confirm all that agrees", keys: { "+": confirmAll } },
+              { does: "overrule", keys: { "=": () => one && setOverruling(true) } },
+              {
+                does: "leave it to the evidence",
+                keys: { Delete: () => told.length && settling.withdraw.mutate({ rows: told, question }) },
+              },
+              { does: "find clips", keys: { "/": () => finder.current?.focus() } },
+            ]}
           />
           <div className="flex h-10 shrink-0 items-center gap-2 border-t border-hair bg-sunk px-3">
             {told.length === 0 ? (
@@ -264,7 +269,7 @@ export function Intake() {
 function SettleMany(props: { showId: number; rows: EvidenceRow[]; question: Question; name: string }) {
   const { settle } = useSettling(props.showId);
   const [value, setValue] = useState("");
-  const answers = ANSWERS[props.question];
+  const { answers } = useVocabulary().question(props.question);
   return (
     <form
       className="ml-auto flex items-center gap-1"
@@ -273,7 +278,7 @@ function SettleMany(props: { showId: number; rows: EvidenceRow[]; question: Ques
         settle.mutate({ rows: props.rows, question: props.question, value }, { onSuccess: () => setValue("") });
       }}
     >
-      {answers ? (
+      {answers.length ? (
         <select
           aria-label={`${props.name} of all selected`}
           className={`${fieldLook} !w-32`}
@@ -282,8 +287,8 @@ function SettleMany(props: { showId: number; rows: EvidenceRow[]; question: Ques
         >
           <option value="">choose …</option>
           {answers.map((answer) => (
-            <option key={answer.value} value={answer.value}>
-              {answer.name}
+            <option key={answer.text} value={answer.text}>
+              {answer.label}
             </option>
           ))}
         </select>

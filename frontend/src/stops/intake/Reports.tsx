@@ -3,25 +3,15 @@ import { useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useLogs, useVerdictChanges } from "../../data/evidence";
 import { useAct } from "../../data/queries";
+import { useVocabulary } from "../../data/vocabulary";
 import { Button, fieldLook, Labelled, Number } from "../../ui/parts";
-import { QUESTIONS } from "./questions";
 
 type Log = Schemas["LogView"];
 type Column = Schemas["Column"];
 
-const COLUMNS: { key: Column; name: string }[] = [
-  { key: "clip", name: "clip" },
-  { key: "reel", name: "reel or card" },
-  { key: "timecode", name: "timecode" },
-  { key: "shot_rate", name: "shot rate" },
-  { key: "file_rate", name: "file rate" },
-  { key: "gauge", name: "gauge" },
-  { key: "scan", name: "scan" },
-  { key: "field_order", name: "field order" },
-];
-
 /** Camera and scan reports that were read, and what came of them. */
 export function Reports({ showId }: { showId: number }) {
+  const words = useVocabulary();
   const logs = useLogs(showId);
   const changes = useVerdictChanges(showId);
   const [openId, setOpen] = useState<number | null>(null);
@@ -106,7 +96,7 @@ export function Reports({ showId }: { showId: number }) {
                 {changes.data?.map((change) => (
                   <tr key={change.id} className="border-t border-hair">
                     <td className="py-1 pr-3 font-medium">{change.clip}</td>
-                    <td className="pr-3 text-soft">{QUESTIONS.find((q) => q.key === change.question)?.name}</td>
+                    <td className="pr-3 text-soft">{words.question(change.question).name}</td>
                     <td className="pr-3 font-mono whitespace-nowrap">
                       {change.before} → {change.after}
                     </td>
@@ -126,6 +116,7 @@ export function Reports({ showId }: { showId: number }) {
 }
 
 function MappingDialog({ showId, log, close }: { showId: number; log: Log; close: () => void }) {
+  const { report_columns } = useVocabulary();
   const [columns, setColumns] = useState<Partial<Record<Column, number>>>(log.columns);
   const [title, setTitle] = useState(log.title);
   const path = { params: { path: { show_id: showId, log_id: log.id } } };
@@ -143,7 +134,7 @@ function MappingDialog({ showId, log, close }: { showId: number; log: Log; close
     () => answer(api.DELETE("/api/shows/{show_id}/logs/{log_id}", path)),
     () => `${log.name} taken out.`,
   );
-  const meaning = (index: number) => COLUMNS.find(({ key }) => columns[key] === index)?.key ?? "";
+  const meaning = (index: number) => report_columns.find(({ column }) => columns[column] === index)?.column ?? "";
   const mean = (index: number, key: string) =>
     setColumns((now) => {
       const next = Object.fromEntries(Object.entries(now).filter(([k, at]) => at !== index && k !== key));
@@ -176,7 +167,7 @@ function MappingDialog({ showId, log, close }: { showId: number; log: Log; close
                         onChange={(event) => mean(index, event.target.value)}
                       >
                         <option value="">nothing here</option>
-                        {COLUMNS.map(({ key, name }) => (
+                        {report_columns.map(({ column: key, name }) => (
                           <option key={key} value={key}>
                             {name}
                           </option>

@@ -1,16 +1,16 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useEffect, useRef, useState, type FormEvent } from "react";
 import { Button, fieldLook, Key, Number } from "../../ui/parts";
-import { PARTS, type Part } from "../../ui/treatment";
+import { useVocabulary, type Part } from "../../data/vocabulary";
 import type { Decide } from "./decide";
 
 export type Field = "pace" | "speed" | "fit" | "read" | "shot" | "tag" | "note";
 
-const FIELDS: Record<Field, { label: string; example: string; verb: string }> = {
-  pace: { label: "Pace", example: "1/2, 40%, x0.4, +10%", verb: "Set" },
-  speed: { label: "Speed", example: "2/5, 40%, x3, -10%", verb: "Re-speed" },
-  fit: { label: "Fit to", example: "210, 8s10f, 00:00:08:10", verb: "Fit" },
-  read: { label: "Read rate", example: "24, timeline, file * 1000/1001", verb: "Re-rate" },
+const FIELDS: Record<Field, { label: string; example?: string; verb: string }> = {
+  pace: { label: "Pace", verb: "Set" },
+  speed: { label: "Speed", verb: "Re-speed" },
+  fit: { label: "Fit to", verb: "Fit" },
+  read: { label: "Read rate", verb: "Re-rate" },
   shot: { label: "Shot rate", example: "150; empty: as the file", verb: "Set" },
   tag: { label: "Tag", example: "Bell, close", verb: "Tag" },
   note: { label: "Note", example: "what the next desk should know", verb: "Note on" },
@@ -34,26 +34,20 @@ export function DecisionBar(props: {
   copy: (() => void) | null;
   takes: boolean;
   decide: Decide;
-  onAsk: (ask: (field: Field) => void) => void;
+  asking: Field | null;
+  ask: (field: Field | null) => void;
+  back: () => void;
 }) {
-  const { selected: n, decide, onAsk } = props;
-  const [asking, setAsking] = useState<Field | null>(null);
+  const { selected: n, decide, asking, ask } = props;
+  const words = useVocabulary();
   const [typed, setTyped] = useState("");
   const field = useRef<HTMLInputElement>(null);
-  useEffect(
-    () =>
-      onAsk((wanted) => {
-        setAsking(wanted);
-        field.current?.focus();
-      }),
-    [onAsk],
-  );
   useEffect(() => field.current?.focus(), [asking]);
 
   const leave = () => {
-    setAsking(null);
+    ask(null);
     setTyped("");
-    document.querySelector<HTMLElement>("[role=grid]")?.focus();
+    props.back();
   };
   const take = (value: string) => {
     if (asking === "pace" || asking === "speed" || asking === "fit") decide({ intent: { intent: asking, value } });
@@ -68,6 +62,8 @@ export function DecisionBar(props: {
     take(typed.trim());
   };
   const clips = `${n} ${n === 1 ? "clip" : "clips"}`;
+  const reading = words.parts.find((one) => one.part === "reading")?.example;
+  const example = asking === "read" ? reading : words.intent(asking ?? "")?.example;
 
   return (
     <div
@@ -95,7 +91,7 @@ export function DecisionBar(props: {
             value={typed}
             onChange={(event) => setTyped(event.target.value)}
             onKeyDown={(event) => event.key === "Escape" && leave()}
-            placeholder={FIELDS[asking].example}
+            placeholder={FIELDS[asking].example ?? example}
           />
           <datalist id="known-tags">
             {props.tags.map((tag) => (
@@ -132,28 +128,28 @@ export function DecisionBar(props: {
           <Button disabled={!n} onClick={() => decide({ intent: { intent: "every-frame" } })}>
             Every frame <Key>2</Key>
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("pace")}>
+          <Button disabled={!n} onClick={() => ask("pace")}>
             Pace… <Key>3</Key>
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("speed")}>
+          <Button disabled={!n} onClick={() => ask("speed")}>
             Speed… <Key>4</Key>
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("fit")}>
+          <Button disabled={!n} onClick={() => ask("fit")}>
             Fit… <Key>5</Key>
           </Button>
           <Button disabled={!n} onClick={() => decide({ intent: { intent: "leave" } })}>
             Leave as it is <Key>6</Key>
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("read")}>
+          <Button disabled={!n} onClick={() => ask("read")}>
             Read at… <Key>7</Key>
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("shot")}>
+          <Button disabled={!n} onClick={() => ask("shot")}>
             Shot at…
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("tag")}>
+          <Button disabled={!n} onClick={() => ask("tag")}>
             Tag…
           </Button>
-          <Button disabled={!n} onClick={() => setAsking("note")}>
+          <Button disabled={!n} onClick={() => ask("note")}>
             Note…
           </Button>
           <Button disabled={!props.copy} onClick={() => props.copy?.()} title="to put on other clips">
@@ -177,22 +173,17 @@ export function DecisionBar(props: {
   );
 }
 
-const ALL_PARTS: [Part, string][] = [
-  ["intent", "wanted"],
-  ...PARTS.map(({ part, name }): [Part, string] => [part, name]),
-];
-
 /** The treatment of another clip taken over, all of it or only chosen parts. */
 function TakeOver({ copied, decide }: { copied: { id: number; name: string }; decide: Decide }) {
-  const [parts, setParts] = useState(
-    () => new Set<Part>(ALL_PARTS.map(([part]) => part).filter((part) => part !== "span")),
-  );
+  const all = useVocabulary().parts;
+  const usual = all.filter((one) => !one.of_one_clip);
+  const [parts, setParts] = useState(() => new Set<Part>(usual.map((one) => one.part)));
   const toggle = (part: Part) => {
     const next = new Set(parts);
     if (!next.delete(part)) next.add(part);
     setParts(next);
   };
-  const whole = parts.size === ALL_PARTS.length - 1 && !parts.has("span");
+  const whole = parts.size === usual.length && usual.every((one) => parts.has(one.part));
   return (
     <Popover>
       <PopoverButton className="inline-flex h-7 max-w-44 items-center border border-hair bg-raised px-2.5 hover:border-patina">
@@ -202,7 +193,7 @@ function TakeOver({ copied, decide }: { copied: { id: number; name: string }; de
         {({ close }) => (
           <>
             <p className="mb-1 truncate text-soft">Take over from {copied.name}</p>
-            {ALL_PARTS.map(([part, name]) => (
+            {all.map(({ part, name }) => (
               <label key={part} className="flex h-6 items-center gap-2">
                 <input
                   type="checkbox"

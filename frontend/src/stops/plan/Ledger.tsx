@@ -1,10 +1,10 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight } from "lucide-react";
-import { useEffect, useMemo, useRef } from "react";
+import { useEffect, useMemo, type RefObject } from "react";
 import type { Schemas } from "../../data/client";
 import { useRows, type LedgerAsked } from "../../data/queries";
 import { Number } from "../../ui/parts";
 import { useList } from "../../ui/useList";
+import { useVirtual } from "../../ui/useVirtual";
 import type { Column } from "./columns";
 import type { Decide } from "./decide";
 import { LedgerRow } from "./LedgerRow";
@@ -16,6 +16,7 @@ const ROW = 30;
 
 /** The ledger: rows in groups, selected with mouse or keyboard, fetched and drawn only where they are seen. */
 export function Ledger(props: {
+  scroller: RefObject<HTMLDivElement | null>;
   showId: number;
   data: Schemas["Ledger"];
   asked: LedgerAsked;
@@ -23,6 +24,7 @@ export function Ledger(props: {
   columns: Column[];
   folded: string[];
   fold: (key: string) => void;
+  unfold: () => void;
   sort: Schemas["Sort"];
   down: boolean;
   sortBy: (sort: Schemas["Sort"]) => void;
@@ -31,8 +33,7 @@ export function Ledger(props: {
   find: () => void;
   look: (id: number) => void;
 }) {
-  const { data, columns, folded } = props;
-  const scroller = useRef<HTMLDivElement>(null);
+  const { data, columns, folded, scroller } = props;
   const lines = useMemo(() => laidOut(data, new Set(folded)), [data, folded]);
   const clips = useMemo(() => lines.filter((line) => line.kind === "clip"), [lines]);
   const lineOf = useMemo(() => {
@@ -40,30 +41,38 @@ export function Ledger(props: {
     lines.forEach((line, i) => line.kind === "clip" && places.push(i));
     return places;
   }, [lines]);
-  const view = useVirtualizer({
-    count: lines.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => ROW,
-    overscan: 16,
-  });
+  const view = useVirtual({ count: lines.length, scroller, height: () => ROW, overscan: 16 });
+  const look = () => {
+    const clip = clips[list.current];
+    if (clip) props.look(clip.id);
+  };
+  const groupHere = () => data.groups.find((group) => inGroup(group, clips[list.current]?.index ?? -1));
   const list = useList(clips, {
+    title: "Ledger",
     page: () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? ROW) / ROW) - 2),
     show: (index) => view.scrollToIndex(lineOf[index] ?? 0),
-    acts: {
-      "/": props.find,
-      Enter: () => {
-        const clip = clips[list.current];
-        if (clip) props.look(clip.id);
+    keys: [
+      { does: "real time", keys: { "1": () => props.decide({ intent: { intent: "real-time" } }) } },
+      { does: "every frame", keys: { "2": () => props.decide({ intent: { intent: "every-frame" } }) } },
+      { does: "pace …", keys: { "3": () => props.ask("pace") } },
+      { does: "speed …", keys: { "4": () => props.ask("speed") } },
+      { does: "fit to a length …", keys: { "5": () => props.ask("fit") } },
+      { does: "leave as it is", keys: { "6": () => props.decide({ intent: { intent: "leave" } }) } },
+      { does: "read at another rate …", keys: { "7": () => props.ask("read") } },
+      { does: "no decision", keys: { "0": () => props.decide({ intent: null }) } },
+      { does: "look at the clip on the Bench", keys: { Enter: look } },
+      {
+        does: "fold the group of the clip, or open all groups",
+        keys: {
+          ArrowLeft: () => {
+            const group = groupHere();
+            if (group) props.fold(group.key);
+          },
+          ArrowRight: () => props.unfold(),
+        },
       },
-      "1": () => props.decide({ intent: { intent: "real-time" } }),
-      "2": () => props.decide({ intent: { intent: "every-frame" } }),
-      "3": () => props.ask("pace"),
-      "4": () => props.ask("speed"),
-      "5": () => props.ask("fit"),
-      "6": () => props.decide({ intent: { intent: "leave" } }),
-      "7": () => props.ask("read"),
-      "0": () => props.decide({ intent: null }),
-    },
+      { does: "find in the ledger", keys: { "/": props.find } },
+    ],
   });
   const { ids, set, current } = list;
   const items = view.getVirtualItems();
@@ -71,12 +80,8 @@ export function Ledger(props: {
   const row = useRows(props.showId, data.ids, shown[0]?.index ?? 0, shown.at(-1)?.index ?? 0, props.beside);
   const tracks = `16px minmax(10rem,1.4fr) ${columns.map((column) => column.track).join(" ")}`;
 
-  useEffect(() => {
-    scroller.current?.focus({ preventScroll: true });
-  }, []);
-  useEffect(() => {
-    scroller.current?.scrollTo({ top: 0 });
-  }, [props.asked]);
+  useEffect(() => scroller.current?.focus({ preventScroll: true }), [scroller]);
+  useEffect(() => scroller.current?.scrollTo({ top: 0 }), [scroller, props.asked]);
 
   return (
     <div
@@ -85,7 +90,8 @@ export function Ledger(props: {
       tabIndex={0}
       aria-label="Clips"
       aria-multiselectable
-      aria-rowcount={data.ids.length}
+      aria-rowcount={lines.length + 1}
+      aria-colcount={columns.length + 2}
       aria-activedescendant={clips[current] ? `clip-${clips[current].id}` : undefined}
       onKeyDown={list.press}
       className="group min-h-0 flex-1 overflow-auto outline-none"
@@ -93,23 +99,36 @@ export function Ledger(props: {
       <div style={{ minWidth: `${widthOf(columns)}rem` }}>
         <div
           role="row"
+          aria-rowindex={1}
           style={{ gridTemplateColumns: tracks }}
           className="sticky top-0 z-10 grid h-7 items-center gap-x-1.5 border-b border-hair bg-ground px-2 text-[12px] text-soft"
         >
-          <input
-            type="checkbox"
-            tabIndex={-1}
-            aria-label="Select all that are shown"
-            className="accent-(--patina)"
-            checked={clips.length > 0 && clips.every((clip) => ids.has(clip.id))}
-            onChange={(event) => set(event.target.checked ? clips.map((clip) => clip.id) : [])}
-          />
-          <Head name="Clip" sort="name" props={props} />
-          {columns.map((column) => (
-            <Head key={column.key} name={column.name} align={column.align} sort={column.sort} props={props} />
+          <span role="columnheader" aria-colindex={1} className="flex">
+            <input
+              type="checkbox"
+              aria-label="Select all that are shown"
+              className="accent-(--patina)"
+              checked={clips.length > 0 && clips.every((clip) => ids.has(clip.id))}
+              onChange={(event) => set(event.target.checked ? clips.map((clip) => clip.id) : [])}
+            />
+          </span>
+          <Head name="Clip" sort="name" at={2} props={props} />
+          {columns.map((column, i) => (
+            <Head
+              key={column.key}
+              name={column.name}
+              align={column.align}
+              sort={column.sort}
+              at={i + 3}
+              props={props}
+            />
           ))}
         </div>
-        {data.ids.length === 0 && <p className="p-4 text-soft">No clip fits this filter.</p>}
+        {data.ids.length === 0 && (
+          <div role="row" className="p-4 text-soft">
+            <span role="gridcell">No clip fits this filter.</span>
+          </div>
+        )}
         <div style={{ height: view.getTotalSize() }} className="relative">
           {items.map((item) => {
             const line = lines[item.index];
@@ -118,26 +137,33 @@ export function Ledger(props: {
             if (line.kind === "group") {
               const closed = folded.includes(line.group.key);
               return (
-                <button
+                <div
                   key={line.group.key}
-                  type="button"
-                  tabIndex={-1}
+                  role="row"
+                  aria-rowindex={item.index + 2}
                   style={place}
-                  aria-expanded={!closed}
-                  onClick={() => props.fold(line.group.key)}
-                  className="absolute inset-x-0 flex w-full items-end gap-2 border-b border-hair bg-sunk px-2 pb-1 text-left"
+                  className="absolute inset-x-0 border-b border-hair bg-sunk"
                 >
-                  {closed ? <ChevronRight size={14} aria-hidden /> : <ChevronDown size={14} aria-hidden />}
-                  <span className="font-semibold">{line.group.name}</span>
-                  <span className="text-[12.5px] text-soft">
-                    <Number>{line.group.count}</Number> {line.group.count === 1 ? "clip" : "clips"}
+                  <span role="gridcell" aria-colspan={columns.length + 2} className="block h-full">
+                    <button
+                      type="button"
+                      aria-expanded={!closed}
+                      onClick={() => props.fold(line.group.key)}
+                      className="flex h-full w-full items-end gap-2 px-2 pb-1 text-left"
+                    >
+                      {closed ? <ChevronRight size={14} aria-hidden /> : <ChevronDown size={14} aria-hidden />}
+                      <span className="font-semibold">{line.group.name}</span>
+                      <span className="text-[12.5px] text-soft">
+                        <Number>{line.group.count}</Number> {line.group.count === 1 ? "clip" : "clips"}
+                      </span>
+                      <span className="ml-3 text-[12.5px] text-soft">
+                        <Number>
+                          {line.group.before.timecode} → {line.group.after.timecode}
+                        </Number>
+                      </span>
+                    </button>
                   </span>
-                  <span className="ml-3 text-[12.5px] text-soft">
-                    <Number>
-                      {line.group.before.timecode} → {line.group.after.timecode}
-                    </Number>
-                  </span>
-                </button>
+                </div>
               );
             }
             return (
@@ -149,6 +175,7 @@ export function Ledger(props: {
                 columns={columns}
                 tracks={tracks}
                 style={place}
+                rowIndex={item.index + 2}
                 selected={ids.has(line.id)}
                 current={clips[current]?.id === line.id}
                 onClick={(event) => list.click(event, clips.indexOf(line))}
@@ -167,6 +194,7 @@ function Head(given: {
   name: string;
   align?: string;
   sort?: Schemas["Sort"];
+  at: number;
   props: { sort: Schemas["Sort"]; down: boolean; sortBy: (sort: Schemas["Sort"]) => void };
 }) {
   const { sort, down, sortBy } = given.props;
@@ -174,16 +202,12 @@ function Head(given: {
   return (
     <span
       role="columnheader"
+      aria-colindex={given.at}
       className={given.align ?? ""}
       aria-sort={on && (given.sort !== "name" || down) ? (down ? "descending" : "ascending") : undefined}
     >
       {given.sort ? (
-        <button
-          type="button"
-          tabIndex={-1}
-          className="hover:text-patina"
-          onClick={() => given.sort && sortBy(given.sort)}
-        >
+        <button type="button" className="hover:text-patina" onClick={() => given.sort && sortBy(given.sort)}>
           {given.name}
           {on && (given.sort !== "name" || down) ? (down ? " ↓" : " ↑") : ""}
         </button>
@@ -202,6 +226,9 @@ function widthOf(columns: Column[]): number {
     return sum + gap + parseFloat(number) / (unit === "px" ? 16 : 1);
   }, 11.6);
 }
+
+const inGroup = (group: Schemas["LedgerGroup"], index: number) =>
+  index >= group.first && index < group.first + group.count;
 
 function laidOut(data: Schemas["Ledger"], folded: Set<string>): Line[] {
   const clip = (index: number): Line => ({

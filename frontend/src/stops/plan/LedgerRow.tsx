@@ -10,6 +10,7 @@ export function LedgerRow(props: {
   columns: Column[];
   tracks: string;
   style: CSSProperties;
+  rowIndex: number;
   selected: boolean;
   current: boolean;
   onClick: (event: MouseEvent) => void;
@@ -22,6 +23,7 @@ export function LedgerRow(props: {
     <div
       id={`clip-${props.id}`}
       role="row"
+      aria-rowindex={props.rowIndex}
       aria-selected={selected}
       aria-label={props.name}
       style={{ ...props.style, gridTemplateColumns: props.tracks }}
@@ -31,17 +33,32 @@ export function LedgerRow(props: {
         selected ? "bg-patina-wash" : "hover:bg-sunk"
       } ${current ? "group-focus-visible:outline-2 group-focus-visible:-outline-offset-2 group-focus-visible:outline-patina" : ""}`}
     >
-      <input
-        type="checkbox"
-        tabIndex={-1}
-        className="accent-(--patina)"
-        aria-label={`Select ${props.name}`}
-        checked={selected}
-        onClick={(event) => event.stopPropagation()}
-        onChange={props.onToggle}
-      />
-      <span role="gridcell" className="truncate font-medium" title={row?.path}>
-        {props.name}
+      <span role="gridcell" aria-colindex={1} className="flex">
+        <input
+          type="checkbox"
+          tabIndex={current ? 0 : -1}
+          className="accent-(--patina)"
+          aria-label={`Select ${props.name}`}
+          checked={selected}
+          onClick={(event) => event.stopPropagation()}
+          onChange={props.onToggle}
+        />
+      </span>
+      <span role="rowheader" aria-colindex={2} className="group/name flex min-w-0 items-center" title={row?.path}>
+        <span className="truncate font-medium">{props.name}</span>
+        {current && row?.plan && (
+          <button
+            type="button"
+            className="ml-auto shrink-0 px-1 text-[12px] text-patina hover:underline"
+            aria-label={`Look at ${props.name} on the Bench`}
+            onClick={(event) => {
+              event.stopPropagation();
+              props.onLook();
+            }}
+          >
+            look
+          </button>
+        )}
       </span>
       {!row ? (
         <span role="gridcell" style={span} />
@@ -50,8 +67,8 @@ export function LedgerRow(props: {
           being looked at …
         </span>
       ) : row.plan ? (
-        columns.map((column) => (
-          <span key={column.key} role="gridcell" className={column.look?.(row) ?? ""}>
+        columns.map((column, i) => (
+          <span key={column.key} role="gridcell" aria-colindex={i + 3} className={column.look?.(row) ?? ""}>
             {column.cell(row)}
           </span>
         ))

@@ -1,3 +1,4 @@
+import { Tab, TabGroup, TabList, TabPanel, TabPanels } from "@headlessui/react";
 import { Columns3 } from "lucide-react";
 import { useDeferredValue, useMemo, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
@@ -5,17 +6,18 @@ import { answer, api, type Schemas } from "../../data/client";
 import { useLayout } from "../../data/preferences";
 import { useAct, useLedger, useRow, useShow, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
-import { Button, Empty, fieldLook, Number, Waiting } from "../../ui/parts";
+import { pairs, useVocabulary } from "../../data/vocabulary";
+import { Button, Empty, fieldLook, Number, Options, Waiting } from "../../ui/parts";
 import { ColumnsMenu } from "./ColumnsMenu";
 import { COLUMNS, USUAL } from "./columns";
 import { useDecide } from "./decide";
 import { DecisionBar, type Field } from "./DecisionBar";
-import { FILTERS } from "./filters";
 import { Ledger } from "./Ledger";
 import { Reach } from "./Reach";
 import { Reckoning } from "./Reckoning";
 import { Recipes } from "./recipes/Recipes";
 
+const PANELS = ["arithmetic", "recipes"] as const;
 const LAYOUT = {
   columns: USUAL,
   folded: [] as string[],
@@ -23,21 +25,11 @@ const LAYOUT = {
   down: false,
   group: "delivery" as Schemas["Group"],
 };
-const GROUPS: [Schemas["Group"], string][] = [
-  ["delivery", "by delivery"],
-  ["decision", "by decision"],
-  ["recipe", "by recipe"],
-  ["shot", "by shot rate"],
-  ["cadence", "by cadence"],
-  ["scan", "by scan"],
-  ["tag", "by tag"],
-  ["none", "ungrouped"],
-];
-
 /** Plan: every clip's decision in one ledger; beside it the arithmetic of the selection, or the recipes. */
 export function Plan() {
   const showId = useShowId();
   const navigate = useNavigate();
+  const { filters, groups } = useVocabulary();
   const show = useShow(showId).data;
   const [search, setSearch] = useSearchParams();
   const [layout, setLayout] = useLayout("plan", LAYOUT);
@@ -45,7 +37,9 @@ export function Plan() {
   const [alone, setAlone] = useState(false);
   const [copied, setCopied] = useState<{ id: number; name: string } | null>(null);
   const finder = useRef<HTMLInputElement>(null);
-  const asking = useRef<(field: Field) => void>(() => undefined);
+  const scroller = useRef<HTMLDivElement>(null);
+  const [asking, setAsking] = useState<Field | null>(null);
+  const back = () => scroller.current?.focus();
   const mark = search.get("show") ?? "all";
   const side = search.get("side") === "recipes" ? "recipes" : "arithmetic";
   const besideId = global(search.get("beside"));
@@ -117,19 +111,19 @@ export function Plan() {
           role="group"
           aria-label="Filters"
         >
-          {FILTERS.map((f) => {
-            const n = f.key === "all" ? data.total : (data.counts[f.key] ?? 0);
-            const on = mark === f.key;
+          {filters.map((f) => {
+            const n = f.text === "all" ? data.total : (data.counts[f.text] ?? 0);
+            const on = mark === f.text;
             if (n === 0 && !on) return null;
             return (
               <button
-                key={f.key}
+                key={f.text}
                 type="button"
                 aria-pressed={on}
-                onClick={() => put("show", f.key)}
+                onClick={() => put("show", f.text)}
                 className={`h-6 px-1.5 whitespace-nowrap ${on ? "bg-patina text-on-patina" : "hover:bg-sunk"}`}
               >
-                {f.name} <Number className={on ? "" : "text-soft"}>{n}</Number>
+                {f.label} <Number className={on ? "" : "text-soft"}>{n}</Number>
               </button>
             );
           })}
@@ -146,8 +140,7 @@ export function Plan() {
               put("find", event.target.value, "");
             }}
             onKeyDown={(event) => {
-              if (event.key === "Escape" || event.key === "Enter")
-                document.querySelector<HTMLElement>("[role=grid]")?.focus();
+              if (event.key === "Escape" || event.key === "Enter") back();
             }}
           />
           {(find || mark !== "all") && (
@@ -161,11 +154,7 @@ export function Plan() {
             value={group}
             onChange={(event) => setLayout({ group: event.target.value as Schemas["Group"], folded: [] })}
           >
-            {GROUPS.map(([key, name]) => (
-              <option key={key} value={key}>
-                {name}
-              </option>
-            ))}
+            <Options of={pairs(groups)} />
           </select>
           {timelines.length > 1 && (
             <select
@@ -189,6 +178,7 @@ export function Plan() {
           </ColumnsMenu>
         </div>
         <Ledger
+          scroller={scroller}
           showId={showId}
           data={data}
           asked={asked}
@@ -196,11 +186,12 @@ export function Plan() {
           columns={columns}
           folded={layout.folded}
           fold={fold}
+          unfold={() => setLayout({ folded: [] })}
           sort={sort}
           down={down}
           sortBy={sortBy}
           decide={decide}
-          ask={(field) => asking.current(field)}
+          ask={setAsking}
           find={() => finder.current?.focus()}
           look={(id) => void navigate(`/shows/${showId}/bench/${id}`)}
         />
@@ -215,42 +206,41 @@ export function Plan() {
           copy={copy}
           takes={selected.some((id) => id !== copied?.id)}
           decide={decide}
-          onAsk={(ask) => {
-            asking.current = ask;
-          }}
+          asking={asking}
+          ask={setAsking}
+          back={back}
         />
       </section>
-      <div className="flex min-h-0 flex-col border-l border-hair bg-raised">
-        <div
-          className="flex h-9 shrink-0 items-center gap-1 border-b border-hair px-2"
-          role="tablist"
-          aria-label="Panel"
-        >
-          {(["arithmetic", "recipes"] as const).map((name) => (
-            <button
+      <TabGroup
+        selectedIndex={PANELS.indexOf(side)}
+        onChange={(index) => put("side", PANELS[index] ?? "arithmetic", "arithmetic")}
+        className="flex min-h-0 flex-col border-l border-hair bg-raised"
+      >
+        <TabList className="flex h-9 shrink-0 items-center gap-1 border-b border-hair px-2" aria-label="Panel">
+          {PANELS.map((name) => (
+            <Tab
               key={name}
-              type="button"
-              role="tab"
-              aria-selected={side === name}
-              onClick={() => put("side", name, "arithmetic")}
-              className={`h-7 px-2 capitalize ${side === name ? "border-b-2 border-patina font-medium" : "text-patina hover:bg-sunk"}`}
+              className="h-7 px-2 text-patina capitalize not-data-selected:hover:bg-sunk data-selected:border-b-2 data-selected:border-patina data-selected:font-medium data-selected:text-ink"
             >
               {name}
-            </button>
+            </Tab>
           ))}
-        </div>
-        {side === "recipes" ? (
-          <Recipes showId={showId} selected={selected} shown={data.ids} tags={data.tags} one={one} decide={decide} />
-        ) : (
-          <Reckoning
-            showId={showId}
-            selected={selected}
-            shown={data.ids}
-            decide={decide}
-            precise={(precision) => precise.mutate(precision)}
-          />
-        )}
-      </div>
+        </TabList>
+        <TabPanels className="flex min-h-0 flex-1 flex-col">
+          <TabPanel className="flex min-h-0 flex-1 flex-col" tabIndex={-1}>
+            <Reckoning
+              showId={showId}
+              selected={selected}
+              shown={data.ids}
+              decide={decide}
+              precise={(precision) => precise.mutate(precision)}
+            />
+          </TabPanel>
+          <TabPanel className="flex min-h-0 flex-1 flex-col" tabIndex={-1}>
+            <Recipes showId={showId} selected={selected} shown={data.ids} tags={data.tags} one={one} decide={decide} />
+          </TabPanel>
+        </TabPanels>
+      </TabGroup>
       {reaching && <Reach asked={reaching} settle={settle} />}
     </div>
   );

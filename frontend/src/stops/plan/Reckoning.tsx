@@ -87,11 +87,6 @@ function Ways({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) 
     <Part title="two ways to this stride: read × speed">
       <ul>
         {data.ways.map((way) => {
-          const take = () =>
-            decide({
-              intent: { intent: "speed", value: way.speed_exact },
-              set: { reading: way.route === "re-rate" ? (way.read?.exact ?? null) : "file" },
-            });
           return (
             <li key={way.route} className="mb-1.5 last:mb-0">
               <div className="flex items-baseline gap-2">
@@ -103,8 +98,8 @@ function Ways({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) 
                 <Button
                   weight="quiet"
                   className="ml-auto h-5! px-1!"
-                  disabled={way.now || !way.read}
-                  onClick={take}
+                  disabled={way.now || !way.take}
+                  onClick={() => way.take && decide(way.take)}
                   aria-label={`Take ${way.route}`}
                 >
                   {way.now ? "as it is now" : "take it"}
@@ -132,7 +127,7 @@ function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Deci
         <Button
           disabled={data.clips !== miss.clips}
           title={data.clips !== miss.clips ? "Select these clips alone to take it" : undefined}
-          onClick={() => decide({ intent: { intent: "speed", value: miss.speed }, set: { reading: miss.read.exact } })}
+          onClick={() => decide(miss.take)}
         >
           Re-rate to {miss.read.spoken}
         </Button>
@@ -290,7 +285,7 @@ function Alternatives({ data, decide }: { data: Schemas["Reckoning"]; decide: De
         <li key={way.label}>
           <button
             type="button"
-            onClick={() => decide({ intent: { intent: way.intent, value: way.value } })}
+            onClick={() => decide(way.take)}
             aria-pressed={way.chosen}
             className={`grid w-full grid-cols-[6rem_1fr_96px] max-[1180px]:grid-cols-[7rem_1fr] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
               way.chosen ? "bg-patina-wash" : ""

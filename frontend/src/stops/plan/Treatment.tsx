@@ -2,7 +2,7 @@ import { Undo2 } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "../../data/client";
 import { fieldLook, Options } from "../../ui/parts";
-import { partsFor } from "../../ui/treatment";
+import { pairs, useVocabulary } from "../../data/vocabulary";
 import type { Decide } from "./decide";
 
 type Part = Schemas["PartView"];
@@ -10,7 +10,8 @@ type Part = Schemas["PartView"];
 /** Every part of the selection's treatment: what is decided, by whom, and the way back to the level above. */
 export function Treatment({ parts, decide }: { parts: Part[]; decide: Decide }) {
   const flows = parts.some((part) => part.part === "between" && (part.mixed || part.text === "flow"));
-  const shown = partsFor(flows);
+  const words = useVocabulary();
+  const shown = words.partsFor(flows);
   const intent = parts.find((part) => part.part === "intent");
   return (
     <section className="border-b border-hair px-3 py-1.5" aria-label="Treatment">
@@ -24,7 +25,7 @@ export function Treatment({ parts, decide }: { parts: Part[]; decide: Decide }) 
         if (!part) return null;
         return (
           <Line key={look.part} name={look.name} part={part} back={() => decide({ set: { [look.part]: null } })}>
-            {look.choices ? (
+            {look.choices.length ? (
               <select
                 aria-label={look.name}
                 className={`${fieldLook} h-6! px-1!`}
@@ -32,14 +33,14 @@ export function Treatment({ parts, decide }: { parts: Part[]; decide: Decide }) 
                 onChange={(event) => decide({ set: { [look.part]: event.target.value } })}
               >
                 {part.mixed && <option value="">mixed</option>}
-                <Options of={look.choices} />
+                <Options of={pairs(look.choices)} />
               </select>
             ) : (
               <Typed
                 key={`${part.words} ${part.mixed}`}
                 name={look.name}
                 words={part.mixed ? "" : part.words}
-                example={part.mixed ? "mixed" : (look.example ?? "")}
+                example={part.mixed ? "mixed" : look.example}
                 take={(value) => decide({ set: { [look.part]: value || null } })}
               />
             )}

@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../../data/client";
+import { useVocabulary } from "../../data/vocabulary";
 import { MeterStrip } from "../../meter/MeterStrip";
 import { MarkWord } from "../../ui/marks";
 import { Decimal, Number } from "../../ui/parts";
@@ -17,13 +18,6 @@ export interface Column {
   look?: (row: Row) => string;
 }
 
-const SHOT_NOTES: Record<Schemas["State"], string> = {
-  settled: "settled by a person",
-  agreed: "reported or measured",
-  assumed: "only assumed",
-  disputed: "disputed: see Intake",
-  unknown: "not known",
-};
 const STRONG = "font-semibold text-patina underline decoration-dotted underline-offset-2";
 
 /** Every column of the ledger beside the clip's name, in the order in which they are offered. */
@@ -34,8 +28,7 @@ export const COLUMNS: Column[] = [
     track: "3.5rem",
     align: "text-right pr-[2.1rem]",
     sort: "shot",
-    look: (row) => (row.shot_state === "settled" || row.shot_state === "agreed" ? STRONG : ""),
-    cell: (row) => <Rate rate={row.shot} note={SHOT_NOTES[row.shot_state]} />,
+    cell: (row) => <Shot row={row} />,
   },
   {
     key: "file",
@@ -61,7 +54,7 @@ export const COLUMNS: Column[] = [
     sort: "decision",
     look: (row) => `truncate ${row.intent ? "" : "text-soft italic"}`,
     cell: (row) => (
-      <span title={decidedBy(row)}>
+      <span title={`${row.intent_words} ${row.decided_by}`.trim()}>
         {row.plan ? row.intent_words : ""}
         {row.alone && <span title="decided for this timeline alone"> ·1</span>}
       </span>
@@ -144,7 +137,7 @@ export const COLUMNS: Column[] = [
     track: "minmax(6.5rem,0.5fr)",
     sort: "marks",
     look: () => "flex gap-2 overflow-hidden text-[12.5px]",
-    cell: (row) => notable(row.marks).map((mark) => <MarkWord key={mark} mark={mark} />),
+    cell: (row) => row.notable.map((mark) => <MarkWord key={mark} mark={mark} />),
   },
 ];
 
@@ -174,19 +167,11 @@ function Rate({ rate, note = "" }: { rate: Schemas["RateView"] | null; note?: st
   return <Decimal text={rate.spoken} title={`${rate.exact} ${note}`.trim()} />;
 }
 
-function decidedBy(row: Row): string {
-  const by: Partial<Record<Schemas["Level"], string>> = {
-    show: "by the show's default",
-    delivery: `by the delivery ${row.from_name}`,
-    recipe: `by the recipe ${row.from_name}`,
-    use: `for ${row.from_name} alone`,
-  };
-  return `${row.intent_words} ${by[row.from_level] ?? ""}`.trim();
-}
-
-/** The ledger shows what asks for attention; what its other columns say already is left to the panel. */
-function notable(marks: Schemas["Mark"][]): Schemas["Mark"][] {
-  const said = new Set<Schemas["Mark"]>(["undecided", "repeats", "silent", "fault", "unconfirmed", "film"]);
-  const judging = (["odd", "near-miss", "remark", "disputed", "stacked"] as const).some((mark) => marks.includes(mark));
-  return marks.filter((mark) => !said.has(mark) && !(mark === "off-rate" && judging));
+function Shot({ row }: { row: Row }) {
+  const words = useVocabulary().certainty(row.shot_state);
+  return (
+    <span className={words.sure ? STRONG : ""}>
+      <Rate rate={row.shot} note={words.note} />
+    </span>
+  );
 }

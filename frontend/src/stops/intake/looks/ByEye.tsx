@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useSettling } from "../../../data/evidence";
 import { Button, fieldLook, Number } from "../../../ui/parts";
-import type { LookProps } from "./looks";
+import type { LookProps } from "./props";
 
 interface Sheet {
   image: ImageBitmap;

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { frameAddress } from "../../../data/evidence";
 import { FrameStepper } from "./FrameStepper";
-import type { LookProps } from "./looks";
+import type { LookProps } from "./props";
 
 /** The two fields of a frame beside each other, each from its own lines: what moved between them is what the scan is. */
 export function Fields({ showId, row, dossier }: LookProps) {

@@ -4,7 +4,7 @@ import { frameAddress, useSettling } from "../../../data/evidence";
 import { useAct } from "../../../data/queries";
 import { Button, fieldLook, Labelled } from "../../../ui/parts";
 import { FrameStepper } from "./FrameStepper";
-import type { LookProps } from "./looks";
+import type { LookProps } from "./props";
 
 /** Mark two frames between which something of known duration happens, and get the shot rate with its margin. */
 export function Measure({ showId, row, dossier }: LookProps) {

@@ -1,4 +1,4 @@
-import type { LookProps } from "./looks";
+import type { LookProps } from "./props";
 
 const WIDTH = 560;
 const RISE = 26;
@@ -44,7 +44,7 @@ export function Rhythm({ dossier }: LookProps) {
 function Strip({ first, fresh, cuts }: { first: number; fresh: boolean[]; cuts: number[] }) {
   if (fresh.length === 0) return null;
   const step = WIDTH / 60;
-  let origin = 0;
+  const origins = fresh.map((_, i) => Math.max(0, fresh.lastIndexOf(true, i)));
   return (
     <svg
       viewBox={`0 0 ${WIDTH + 40} ${RISE + 16}`}
@@ -56,7 +56,7 @@ function Strip({ first, fresh, cuts }: { first: number; fresh: boolean[]; cuts: 
         {first}
       </text>
       {fresh.map((isNew, i) => {
-        if (isNew) origin = i;
+        const origin = origins[i] ?? 0;
         const x = 36 + i * step;
         return (
           <g key={i}>

@@ -4,7 +4,7 @@ import { answer, api } from "../../../data/client";
 import { useGauges } from "../../../data/evidence";
 import { fieldLook, Labelled, Number } from "../../../ui/parts";
 import { verdictOf } from "../questions";
-import type { LookProps } from "./looks";
+import type { LookProps } from "./props";
 
 /** The gauge table, and a roll's length, frames and running time at each rate. */
 export function Roll({ row, dossier }: LookProps) {

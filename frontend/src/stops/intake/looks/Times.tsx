@@ -1,5 +1,5 @@
 import { Number } from "../../../ui/parts";
-import type { LookProps } from "./looks";
+import type { LookProps } from "./props";
 
 /** How long the frames last, by their timestamps. */
 export function Times({ row, dossier }: LookProps) {

@@ -1,18 +1,11 @@
 import type { ComponentType } from "react";
-import type { Schemas } from "../../../data/client";
-import type { EvidenceRow } from "../../../data/evidence";
 import { ByEye } from "./ByEye";
 import { Fields } from "./Fields";
 import { Measure } from "./Measure";
+import type { LookProps } from "./props";
 import { Rhythm } from "./Rhythm";
 import { Roll } from "./Roll";
 import { Times } from "./Times";
-
-export interface LookProps {
-  showId: number;
-  row: EvidenceRow;
-  dossier: Schemas["Dossier"];
-}
 
 export type LookKey = "rhythm" | "fields" | "times" | "measure" | "eye" | "roll";
 
@@ -25,3 +18,5 @@ export const LOOKS: Record<LookKey, { name: string; view: ComponentType<LookProp
   eye: { name: "By eye", view: ByEye },
   roll: { name: "Gauge and roll", view: Roll },
 };
+
+export const LOOK_KEYS = Object.keys(LOOKS) as LookKey[];

@@ -3,42 +3,11 @@ import { useDeferredValue, useState } from "react";
 import { answer, api, type Schemas } from "../../../data/client";
 import { useAct, useDeliveries } from "../../../data/queries";
 import { DecidesForm, decidesBody, decidesOf, NOTHING, type Decides } from "../../../ui/DecidesForm";
-import { Button, fieldLook, Labelled, Number } from "../../../ui/parts";
+import { pairs, useVocabulary } from "../../../data/vocabulary";
+import { Button, fieldLook, Labelled, Number, Options } from "../../../ui/parts";
 import { Sheet } from "../../../ui/Sheet";
 
 type Rule = Record<string, string>;
-
-const SPANS = [
-  ["shot_rate", "shot rate"],
-  ["file_rate", "file rate"],
-  ["shot_ratio", "shot ÷ timeline"],
-  ["file_ratio", "file ÷ timeline"],
-] as const;
-const YES_NO: [string, string][] = [
-  ["any", "any"],
-  ["none", "none"],
-];
-const CHOICES: [string, string, [string, string][]][] = [
-  [
-    "scan",
-    "scan",
-    [
-      ["progressive", "progressive"],
-      ["interlaced", "interlaced"],
-    ],
-  ],
-  ["pulldown", "pulldown", [...YES_NO, ["2:3", "2:3"], ["2:3:3:2", "2:3:3:2"], ["2:2", "2:2"]]],
-  ["repeats", "baked repeats", YES_NO],
-  ["gauge", "film gauge", YES_NO],
-  [
-    "confirmed",
-    "confirmed",
-    [
-      ["true", "yes"],
-      ["false", "no"],
-    ],
-  ],
-];
 
 /** A recipe: its name, which clips it fits, with a live count, and what it decides for them. */
 export function RecipeEditor(props: {
@@ -50,6 +19,7 @@ export function RecipeEditor(props: {
 }) {
   const { showId, recipe, close } = props;
   const deliveries = useDeliveries(showId).data ?? [];
+  const { conditions } = useVocabulary();
   const [name, setName] = useState(recipe?.name ?? "");
   const [byRule, setByRule] = useState(recipe ? recipe.rule !== null : true);
   const [rule, setRule] = useState<Rule>(() => flat(recipe?.rule ?? null));
@@ -89,7 +59,7 @@ export function RecipeEditor(props: {
   );
   const put = (key: string, value: string) => setRule({ ...rule, [key]: value });
   const text = (key: string, label: string, example: string) => (
-    <Labelled label={label}>
+    <Labelled key={key} label={label}>
       <input
         className={fieldLook}
         placeholder={example}
@@ -102,14 +72,47 @@ export function RecipeEditor(props: {
     <Labelled key={key} label={label}>
       <select className={fieldLook} value={rule[key] ?? ""} onChange={(event) => put(key, event.target.value)}>
         <option value="">whichever</option>
-        {choices.map(([value, words]) => (
-          <option key={value} value={value}>
-            {words}
-          </option>
-        ))}
+        <Options of={choices} />
       </select>
     </Labelled>
   );
+  const end = (key: string, label: string, which: "least" | "most") => (
+    <input
+      aria-label={`${label} ${which === "least" ? "from" : "to"}`}
+      className={`${fieldLook} font-mono`}
+      value={rule[`${key}.${which}`] ?? ""}
+      onChange={(event) => put(`${key}.${which}`, event.target.value)}
+    />
+  );
+  const condition = ({ key, name: label, kind, choices, example }: Schemas["ConditionWordsView"]) => {
+    switch (kind) {
+      case "range":
+        return (
+          <Labelled key={key} label={`${label}, from and to`}>
+            <span className="flex gap-1">
+              {end(key, label, "least")}
+              {end(key, label, "most")}
+            </span>
+          </Labelled>
+        );
+      case "choice":
+        return choice(key, label, pairs(choices));
+      case "delivery":
+        return choice(
+          key,
+          label,
+          deliveries.map((d) => [d.name, d.name]),
+        );
+      case "tag":
+        return choice(
+          key,
+          label,
+          props.tags.map((tag) => [tag, tag]),
+        );
+      default:
+        return text(key, label, example);
+    }
+  };
   return (
     <Sheet
       open
@@ -164,39 +167,7 @@ export function RecipeEditor(props: {
           )}
         </div>
         {byRule && (
-          <div className="mt-1 grid grid-cols-4 gap-x-3 gap-y-1.5">
-            {SPANS.map(([key, label]) => (
-              <Labelled key={key} label={`${label}, from and to`}>
-                <span className="flex gap-1">
-                  <input
-                    aria-label={`${label} from`}
-                    className={`${fieldLook} font-mono`}
-                    value={rule[`${key}.least`] ?? ""}
-                    onChange={(event) => put(`${key}.least`, event.target.value)}
-                  />
-                  <input
-                    aria-label={`${label} to`}
-                    className={`${fieldLook} font-mono`}
-                    value={rule[`${key}.most`] ?? ""}
-                    onChange={(event) => put(`${key}.most`, event.target.value)}
-                  />
-                </span>
-              </Labelled>
-            ))}
-            {CHOICES.map(([key, label, choices]) => choice(key, label, choices))}
-            {choice(
-              "delivery",
-              "delivery",
-              deliveries.map((d) => [d.name, d.name]),
-            )}
-            {choice(
-              "tag",
-              "tag",
-              props.tags.map((tag) => [tag, tag]),
-            )}
-            {text("name", "name holds", "spark, or *_150fps*")}
-            {text("folder", "folder holds", "day 2")}
-          </div>
+          <div className="mt-1 grid grid-cols-4 gap-x-3 gap-y-1.5">{conditions.map((one) => condition(one))}</div>
         )}
         <div className="mt-3 mb-1 flex items-baseline gap-3">
           <h3 className="font-semibold">Decides for them</h3>

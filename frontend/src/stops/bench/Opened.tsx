@@ -1,0 +1,160 @@
+import { useCallback, useEffect, useRef, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import type { Schemas } from "../../data/client";
+import { useLedger } from "../../data/queries";
+import { Button, Number } from "../../ui/parts";
+import { Changes } from "./Changes";
+import { useShown, type SideAsked } from "./data";
+import { FullStrip } from "./FullStrip";
+import { useBenchKeys } from "./keys";
+import { USUAL_LOOKS, type Looks } from "./looks";
+import { useAddress, useBenchDecisions, useSeek } from "./moves";
+import { usePlayer } from "./player";
+import { Range } from "./Range";
+import { ShownLine } from "./ShownLine";
+import { SideB } from "./SideB";
+import { SideWords } from "./SideWords";
+import { Stage } from "./Stage";
+import { Toolbar } from "./Toolbar";
+
+const CHECKED = 96;
+const MOST_CHECKED = 120;
+
+/** A clip on the Bench: what it is, its two sides, their pictures at one frame, and the strip. */
+export function Opened(props: {
+  showId: number;
+  bench: Schemas["BenchView"];
+  a: Schemas["SideView"];
+  b: Schemas["SideView"];
+  asked: SideAsked;
+  trouble: string | undefined;
+}) {
+  const { showId, bench, a, b, asked, trouble } = props;
+  const [search] = useSearchParams();
+  const write = useAddress();
+  const length = Math.max(a.length.frames, b.length.frames);
+  const [frame, setFrame] = useState(() => Math.max(0, +(search.get("frame") ?? 0) || 0));
+  const [looks, setLooks] = useState(USUAL_LOOKS);
+  const put = useCallback((some: Partial<Looks>) => setLooks((now) => ({ ...now, ...some })), []);
+  const { compare, zoom, quality, area, stretch, loops, checks, stripOf } = looks;
+  const strip = stripOf === "A" ? a : b;
+  const at = Math.min(frame, length - 1);
+  const go = useCallback((to: number) => setFrame(Math.max(0, Math.min(length - 1, to))), [length]);
+  const player = usePlayer({
+    tokens: a.token === b.token ? [a.token] : [a.token, b.token],
+    frame: at,
+    first: loops && stretch ? stretch.first : 0,
+    last: loops && stretch ? stretch.last : length - 1,
+    loops,
+    seconds: bench.frame_seconds,
+    size: quality,
+    go,
+  });
+  const playing = player.play.speed !== 0;
+  const shownA = useShown(a.token, Math.min(at, a.length.frames - 1)).data;
+  const shownB = useShown(b.token, Math.min(at, b.length.frames - 1)).data;
+  const root = useRef<HTMLDivElement>(null);
+  useEffect(() => root.current?.focus(), []);
+
+  const setB = (next: SideAsked) => write("b", Object.keys(next).length ? JSON.stringify(next) : null);
+  useEffect(() => {
+    if (playing) return;
+    const timer = setTimeout(() => write("frame", at ? String(at) : null), 250);
+    return () => clearTimeout(timer);
+  }, [playing, at, write]);
+
+  const { ready, keep, trim } = useBenchDecisions(showId, bench, asked, () => setB({}));
+  const seek = useSeek(a.token, b.token, at, go);
+  const press = useBenchKeys({
+    ...{ frame: at, last: length - 1, go, player, looks, put, seek, keep },
+    trimHere: (point) => {
+      if (!shownA) return;
+      if (point === "in") trim(shownA.source_frame, bench.last_frame);
+      else trim(bench.first_frame, shownA.source_frame);
+    },
+  });
+  const from = stretch ? stretch.first : Math.max(0, Math.min(at - CHECKED / 2, strip.length.frames - CHECKED));
+  const span = stretch ? stretch.last - stretch.first + 1 : CHECKED;
+  const check = { first: from, count: Math.min(span, MOST_CHECKED, strip.length.frames - from) };
+
+  return (
+    <div ref={root} tabIndex={-1} onKeyDown={press} className="flex h-full min-h-0 flex-col outline-none">
+      <div className="flex min-h-9 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b border-hair px-2 py-1">
+        <ClipName showId={showId} bench={bench} />
+        <span className="text-soft">
+          <Number>{bench.file_rate.spoken}</Number> on <Number>{bench.timeline_rate.spoken}</Number>
+          {bench.shot_rate && (
+            <>
+              , shot at <Number>{bench.shot_rate.spoken}</Number>
+            </>
+          )}
+        </span>
+        <span className="flex-1" />
+        <Range bench={bench} trim={trim} key={`${bench.first_frame} ${bench.last_frame}`} />
+      </div>
+      <div className="grid shrink-0 grid-cols-2 gap-px border-b border-hair bg-hair">
+        <SideWords name="A" what="as planned" side={a} />
+        <div className="min-w-0 bg-ground px-2 py-1">
+          <SideWords name="B" what={b.words.join(", ") || "as planned too"} side={b} bare />
+          <div className="mt-0.5 flex items-start gap-1">
+            <div className="min-w-0 flex-1">
+              <SideB asked={asked} side={b} set={setB} key={JSON.stringify(asked.intent ?? null)} />
+            </div>
+            <Button weight="main" className="h-6! px-2!" disabled={!ready} onClick={keep}>
+              Keep B
+            </Button>
+          </div>
+          {trouble && <div className="text-madder">▲ {trouble}</div>}
+        </div>
+      </div>
+      <Stage {...{ a, b, compare, zoom, quality, area, playing }} frame={at} />
+      <div className="grid shrink-0 grid-cols-2 gap-px border-b border-hair bg-hair">
+        <div className="min-w-0 bg-ground">
+          <ShownLine name="A" side={a} shown={shownA} />
+        </div>
+        <div className="min-w-0 bg-ground">
+          <ShownLine name="B" side={b} shown={shownB} />
+        </div>
+      </div>
+      <Toolbar
+        {...{ player, looks, put, go, seek }}
+        frame={at}
+        last={length - 1}
+        timecode={shownA?.timecode}
+        stretched={stretch !== null}
+      />
+      {checks && <Changes token={strip.token} side={stripOf} {...check} frame={at} go={go} />}
+      <FullStrip
+        token={strip.token}
+        length={strip.length.frames}
+        frame={Math.min(at, strip.length.frames - 1)}
+        side={stripOf}
+        swap={() => put({ stripOf: stripOf === "A" ? "B" : "A" })}
+        stretch={stretch}
+        go={go}
+        select={(next) => put({ stretch: next })}
+      />
+    </div>
+  );
+}
+
+/** The clip's name, between the ways to the one before and the one after it. */
+function ClipName({ showId, bench }: { showId: number; bench: Schemas["BenchView"] }) {
+  const navigate = useNavigate();
+  const ids = useLedger(showId).data?.ids ?? [];
+  const place = ids.indexOf(bench.id);
+  const before = place > 0 ? ids[place - 1] : undefined;
+  const after = place >= 0 ? ids[place + 1] : undefined;
+  const open = (id: number | undefined) => void navigate(`/shows/${showId}/bench/${id}`);
+  return (
+    <>
+      <Button weight="quiet" className="h-6! px-1!" disabled={before === undefined} onClick={() => open(before)}>
+        ‹<span className="sr-only">The clip before</span>
+      </Button>
+      <h1 className="font-semibold">{bench.name}</h1>
+      <Button weight="quiet" className="h-6! px-1!" disabled={after === undefined} onClick={() => open(after)}>
+        ›<span className="sr-only">The next clip</span>
+      </Button>
+    </>
+  );
+}

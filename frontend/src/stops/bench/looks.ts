@@ -1,0 +1,31 @@
+import type { Stretch } from "./FullStrip";
+import type { Compare } from "./Stage";
+import type { Area, Quality } from "./View";
+
+/** How the two sides are looked at; nothing of it changes what is decided. */
+export interface Looks {
+  compare: Compare;
+  zoom: number;
+  quality: Quality;
+  area: Area;
+  stretch: Stretch | null;
+  loops: boolean;
+  checks: boolean;
+  stripOf: "A" | "B";
+}
+
+export const USUAL_LOOKS: Looks = {
+  compare: "beside",
+  zoom: 1,
+  quality: "final",
+  area: "whole",
+  stretch: null,
+  loops: false,
+  checks: false,
+  stripOf: "A",
+};
+
+export const ZOOMS = [1, 2, 4, 8];
+export const AREAS: Area[] = ["whole", "upper", "lower"];
+
+export const cycle = <T>(all: readonly T[], now: T): T => all[(all.indexOf(now) + 1) % all.length] ?? now;

@@ -1,0 +1,74 @@
+import { useCallback } from "react";
+import { useSearchParams } from "react-router";
+import { answer, api, type Schemas } from "../../data/client";
+import { useAct } from "../../data/queries";
+import { useNotice } from "../../ui/Notice";
+import type { SideAsked } from "./data";
+
+/** What can be sought with a button of its own. */
+export const SPOTS = ["difference", "drop", "repeat", "hiccup", "cut"] as const;
+export type Seek = (what: Schemas["Spot"], step: 1 | -1) => Promise<void>;
+
+/** Seek a spot of side A from a frame on, or where the sides differ. */
+export function useSeek(a: string, b: string, frame: number, go: (frame: number) => void): Seek {
+  const notice = useNotice();
+  return async (what, step) => {
+    try {
+      const found = await answer(
+        api.GET("/api/bench/{token}/spot", {
+          params: { path: { token: a }, query: { what, frame, step, other: b } },
+        }),
+      );
+      if (found.frame !== null) go(found.frame);
+      else notice.say(`There is no ${what} ${step > 0 ? "after" : "before"} frame ${frame}.`);
+    } catch (error) {
+      notice.complain(error instanceof Error ? error.message : "Nothing found.");
+    }
+  };
+}
+
+/** Decide for the clip on the Bench: keep side B, or trim. */
+export function useBenchDecisions(showId: number, bench: Schemas["BenchView"], asked: SideAsked, kept: () => void) {
+  const notice = useNotice();
+  const decide = useAct(
+    (change: SideAsked) =>
+      answer(
+        api.POST("/api/shows/{show_id}/treatments", {
+          params: { path: { show_id: showId } },
+          body: { ...change, clips: [{ id: bench.id, revision: bench.revision }] } as Schemas["PlanChange"],
+        }),
+      ),
+    (made) => made.title,
+  );
+  const changes = Object.keys(asked).length > 0;
+  return {
+    ready: changes && !decide.isPending,
+    keep: () => changes && decide.mutate(asked, { onSuccess: kept }),
+    trim: (first: number, last: number) => {
+      if (first > last) {
+        notice.complain(`The in point ${first} would lie behind the out point ${last}.`);
+        return;
+      }
+      const whole = first === 0 && last === bench.frames - 1;
+      decide.mutate({ set: { span: whole ? "whole" : `${first}-${last}` } });
+    },
+  };
+}
+
+/**
+ * Writes a value into the address: into what it says by now, not what it said when this was drawn, since the frame is
+ * written with a delay.
+ */
+export function useAddress(): (key: string, value: string | null) => void {
+  const [, setSearch] = useSearchParams();
+  return useCallback(
+    (key, value) => {
+      const now = new URLSearchParams(window.location.search);
+      if ((now.get(key) ?? null) === value) return;
+      if (value) now.set(key, value);
+      else now.delete(key);
+      setSearch(now, { replace: true });
+    },
+    [setSearch],
+  );
+}

@@ -1,0 +1,93 @@
+"""Receiving systems that round: what comes out where an exact speed or rate cannot be typed in."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+from functools import lru_cache
+
+from oddmeter.core.conform.cadence import Cadence
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.conform.straight import StraightMap
+from oddmeter.core.numbers.numerals import fixed_text, round_half_up
+
+
+class Precision(StrEnum):
+    """What a receiving system takes: exact fractions, speeds in per cent with no or two decimals, or read rates with
+    two or three decimals."""
+
+    EXACT = "exact"
+    WHOLE_PERCENT = "whole-percent"
+    TWO_DECIMALS = "two-decimals"
+    RATE_TWO = "rate-two"
+    RATE_THREE = "rate-three"
+
+    @property
+    def rounds_rates(self) -> bool:
+        """True where it is the read rate that is rounded, not the speed."""
+        return self in (Precision.RATE_TWO, Precision.RATE_THREE)
+
+    @property
+    def label(self) -> str:
+        """What it is called: ``whole per cent``."""
+        return _LABELS[self]
+
+    @property
+    def places(self) -> int:
+        """Decimals that are kept."""
+        return {Precision.WHOLE_PERCENT: 0, Precision.TWO_DECIMALS: 2, Precision.RATE_TWO: 2}.get(self, 3)
+
+
+_LABELS = {
+    Precision.EXACT: "exact fractions",
+    Precision.WHOLE_PERCENT: "whole per cent",
+    Precision.TWO_DECIMALS: "per cent, two decimals",
+    Precision.RATE_TWO: "rates, two decimals",
+    Precision.RATE_THREE: "rates, three decimals",
+}
+
+
+@dataclass(frozen=True)
+class Rounded:
+    """What a receiving system makes of a plan: the number as it takes it, the length that comes out in timeline
+    frames, and by how many frames that is longer than planned (shorter below zero).
+
+    ``at_end`` is by how many source frames the picture differs at the last timeline frame that both show.
+    """
+
+    precision: Precision
+    number: str
+    value: Fraction
+    timeline_frames: int
+    off_by: int
+    at_end: Fraction
+
+
+def rounded(planned: Conform, precision: Precision) -> Rounded:
+    """Round half up as the receiving system does, to at least the smallest number it can take. A plan whose speed
+    changes on the way is not rounded."""
+    frame_map = planned.frame_map
+    if precision is Precision.EXACT or planned.cadence is None:
+        value = planned.speed
+        return Rounded(precision, f"{value.numerator}/{value.denominator}", value, frame_map.length, 0, Fraction(0))
+    exact = planned.read_rate.value if precision.rounds_rates else planned.speed
+    near, cadence = _rounded_cadence(planned.cadence, exact, precision)
+    length = StraightMap(cadence, frame_map.units).length
+    last = min(length, frame_map.length) - 1
+    off = length - frame_map.length
+    return Rounded(precision, near.number, near.value, length, off, (cadence.stride - planned.stride) * last)
+
+
+@dataclass(frozen=True)
+class _Near:
+    number: str
+    value: Fraction
+
+
+@lru_cache(maxsize=4096)
+def _rounded_cadence(cadence: Cadence, exact: Fraction, precision: Precision) -> tuple[_Near, Cadence]:
+    """What is typed in for a speed or a read rate, and the cadence that comes of it."""
+    grain = 10**precision.places * (1 if precision.rounds_rates else 100)
+    near = Fraction(max(1, round_half_up(exact * grain)), grain)
+    number = fixed_text(near if precision.rounds_rates else near * 100, precision.places)
+    taken = _Near(number if precision.rounds_rates else f"{number} %", near)
+    return taken, Cadence.of(cadence.stride * near / exact)

@@ -1,0 +1,185 @@
+"""Levels: who decides what, and which decision holds.
+
+A level decides some parts and leaves the others to the levels above it: show, delivery, recipe, clip, and one use of
+the clip on a timeline. ``resolve`` takes, for each part, the word of the level nearest to the use, and keeps where it
+came from.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, fields, replace
+from enum import StrEnum
+from fractions import Fraction
+from functools import cached_property, lru_cache
+from typing import Any
+
+from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part, text_of
+from oddmeter.core.decisions.treatment import (
+    AS_IT_STANDS,
+    Between,
+    Effort,
+    Fields,
+    Framing,
+    Intent,
+    SoundChoice,
+    Span,
+    Treatment,
+)
+from oddmeter.core.numbers.rates import Rate
+
+
+class Level(StrEnum):
+    """Who decides, from the farthest to the nearest."""
+
+    HOUSE = "house"
+    SHOW = "show"
+    DELIVERY = "delivery"
+    RECIPE = "recipe"
+    CLIP = "clip"
+    USE = "use"
+
+
+@dataclass(frozen=True)
+class Decisions:
+    """What one level decides; None leaves a part to the levels above."""
+
+    intent: Wish | None = None
+    reading: Reading | None = None
+    fields: Fields | None = None
+    between: Between | None = None
+    effort: Effort | None = None
+    reach: int | None = None
+    trust: Fraction | None = None
+    held: Held | None = None
+    sound: SoundChoice | None = None
+    reverse: bool | None = None
+    framing: Framing | None = None
+    span: Span | None = None
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash(self.items())
+
+    @staticmethod
+    def parse(texts: Mapping[str, str]) -> "Decisions":
+        """From text by part, as ``texts`` gives it; raises ``RuleError`` where one says nothing. The same object for
+        the same texts, since batches share few decisions."""
+        return _parsed(tuple(sorted(texts.items())))
+
+    def texts(self) -> dict[str, str]:
+        """Exact text for each part that is decided."""
+        return {part.value: text_of(value) for part, value in self.items()}
+
+    def items(self) -> tuple[tuple[Part, Any], ...]:
+        """The parts that are decided."""
+        return self._items
+
+    @cached_property
+    def _items(self) -> tuple[tuple[Part, Any], ...]:
+        return tuple((part, value) for part, name in _NAMES if (value := getattr(self, name)) is not None)
+
+    def over(self, other: "Decisions") -> "Decisions":
+        """These decisions, and the other ones where these say nothing."""
+        return _over(self, other)
+
+    def without(self, parts: Iterable[Part]) -> "Decisions":
+        """These decisions with some parts left to the levels above again."""
+        return _without(self, tuple(parts))
+
+    def only(self, parts: Iterable[Part]) -> "Decisions":
+        """Of these decisions, those on some parts."""
+        kept = set(parts)
+        return self.without(part for part in Part if part not in kept)
+
+
+_NAMES = tuple((part, part.value) for part in Part)
+assert [field.name for field in fields(Decisions)] == [part.value for part in Part]
+
+
+@lru_cache(maxsize=4096)
+def _parsed(texts: tuple[tuple[str, str], ...]) -> Decisions:
+    return Decisions(**{part: parse_part(Part(part), text) for part, text in texts})
+
+
+@lru_cache(maxsize=4096)
+def _over(near: Decisions, far: Decisions) -> Decisions:
+    return replace(far, **{part.value: value for part, value in near.items()})
+
+
+@lru_cache(maxsize=4096)
+def _without(decided: Decisions, parts: tuple[Part, ...]) -> Decisions:
+    return replace(decided, **{part.value: None for part in parts})
+
+
+@dataclass(frozen=True)
+class Layer:
+    """What one level decides, and the name of who it is: the delivery's, the recipe's."""
+
+    level: Level
+    name: str
+    decisions: Decisions
+
+
+HOUSE = Layer(
+    Level.HOUSE,
+    "Odd Meter",
+    Decisions(
+        reading=Reading(), fields=AS_IT_STANDS.fields, between=AS_IT_STANDS.between, effort=AS_IT_STANDS.effort,
+        reach=AS_IT_STANDS.reach, trust=AS_IT_STANDS.trust, held=Held(), sound=AS_IT_STANDS.sound, reverse=False,
+        framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
+    ),
+)  # fmt: skip
+"""What holds where nobody has decided: everything but an intent."""
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """What holds for one use of a clip, and the layers it comes from, the farthest first."""
+
+    decisions: Decisions
+    layers: tuple[Layer, ...]
+
+    @property
+    def decided(self) -> bool:
+        """True where somebody has said what is wanted of the clip."""
+        return self.decisions.intent is not None
+
+    @property
+    def origins(self) -> Mapping[Part, Layer]:
+        """The layer that each part comes from."""
+        return {part: layer for layer in self.layers for part, _ in layer.decisions.items()}
+
+    def treatment(self, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Treatment:
+        """The treatment of a clip with these rates on a timeline; as it stands where nobody has decided.
+
+        Raises ``RuleError`` where a read rate comes out that is none.
+        """
+        return _treatment(self.decisions, file_rate, shot_rate, timeline_rate)
+
+
+@lru_cache(maxsize=4096)
+def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Treatment:
+    wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
+    made = Treatment(wish.intent, wish.value)
+    if wish.intent is Intent.LEAVE:
+        return replace(made, sound=d.sound or made.sound, framing=d.framing or made.framing, span=d.span or made.span)
+    read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
+    return replace(
+        made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
+        effort=d.effort or made.effort, reach=made.reach if d.reach is None else d.reach,
+        trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
+        sound=d.sound or made.sound, reverse=bool(d.reverse), framing=d.framing or made.framing,
+        span=d.span or made.span,
+    )  # fmt: skip
+
+
+def resolve(layers: Iterable[Layer]) -> Resolved:
+    """What holds, of layers from the farthest to the nearest."""
+    all_layers = (HOUSE, *layers)
+    held = HOUSE.decisions
+    for layer in all_layers[1:]:
+        if layer.decisions.items():
+            held = _over(layer.decisions, held)
+    return Resolved(held, all_layers)

@@ -1,0 +1,216 @@
+"""Parts: the things that can be decided, each with its value, and the text that people type and stores keep.
+
+A new thing to decide is a new ``Part`` with its line in ``_PARSE``, its field in ``Decisions``, and its words in
+``vocabulary``.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+from typing import Any
+
+from oddmeter.core.decisions.treatment import (
+    NEEDS_VALUE,
+    Between,
+    Effort,
+    Fields,
+    Framing,
+    Intent,
+    SoundChoice,
+    Span,
+    check_wish,
+)
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import fraction_text, parse_fraction
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import parse_length
+
+
+class Part(StrEnum):
+    """One thing that can be decided."""
+
+    INTENT = "intent"
+    READING = "reading"
+    FIELDS = "fields"
+    BETWEEN = "between"
+    EFFORT = "effort"
+    REACH = "reach"
+    TRUST = "trust"
+    HELD = "held"
+    SOUND = "sound"
+    REVERSE = "reverse"
+    FRAMING = "framing"
+    SPAN = "span"
+
+
+@dataclass(frozen=True)
+class Wish:
+    """An intent with its value, as ``Treatment`` has them."""
+
+    intent: Intent
+    value: Fraction | None = None
+
+    def __post_init__(self) -> None:
+        check_wish(self.intent, self.value)
+
+    def __str__(self) -> str:
+        return self.intent.value if self.value is None else f"{self.intent.value} {fraction_text(self.value)}"
+
+    @staticmethod
+    def parse(text: str) -> "Wish":
+        """From its text, ``"pace 1/2"``."""
+        intent, _, value = text.partition(" ")
+        return Wish(_one_of(Intent, intent), parse_fraction(value) if value else None)
+
+
+class Base(StrEnum):
+    """What a read rate starts from."""
+
+    FILE = "file"
+    SHOT = "shot"
+    TIMELINE = "timeline"
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a clip is read: at a rate, or at that of its file, its camera or the timeline, times a factor."""
+
+    base: Base | Rate = Base.FILE
+    factor: Fraction = Fraction(1)
+
+    def __str__(self) -> str:
+        base = self.base.exact if isinstance(self.base, Rate) else self.base.value
+        return base if self.factor == 1 else f"{base} * {fraction_text(self.factor)}"
+
+    @staticmethod
+    def parse(text: str) -> "Reading":
+        """What a person typed or a store kept: ``"file"``, ``"23.976"``, ``"file * 1000/1001"``, ``"timeline"``."""
+        base, times, factor = (part.strip() for part in text.replace("×", "*").partition("*"))
+        named = base.lower() or "file"
+        start: Base | Rate = Base(named) if named in {b.value for b in Base} else Rate.parse(base)
+        if times and parse_fraction(factor) == 0:
+            raise RuleError("A rate times nothing is no rate.", "rate")
+        return Reading(start, parse_fraction(factor) if times else Fraction(1))
+
+    def rate(self, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Rate | None:
+        """The read rate for a clip; None where that is the file's own."""
+        if self.base is Base.FILE and self.factor == 1:
+            return None
+        named = {Base.FILE: file_rate, Base.SHOT: shot_rate, Base.TIMELINE: timeline_rate}
+        base = self.base if isinstance(self.base, Rate) else named[self.base]
+        return Rate(base.value * self.factor)
+
+
+_NUMBERS = {"ones": 1, "twos": 2, "threes": 3, "fours": 4, "fives": 5, "sixes": 6, "eights": 8}
+
+
+@dataclass(frozen=True)
+class Held:
+    """A lower rate at which pictures change: a count of timeline frames for each picture, or a rate of pictures."""
+
+    frames: int | None = None
+    rate: Rate | None = None
+
+    def __str__(self) -> str:
+        if self.rate is not None:
+            return self.rate.exact
+        return f"{self.frames} frames" if self.frames else "off"
+
+    @staticmethod
+    def parse(text: str) -> "Held":
+        """``"off"``, ``"on twos"``, ``"2 frames"``, ``"12"`` pictures a second."""
+        typed = text.strip().lower().removeprefix("on ").strip()
+        if typed in ("off", "", "ones"):
+            return Held()
+        if typed in _NUMBERS:
+            return Held(_NUMBERS[typed])
+        count = typed.removesuffix("s").removesuffix("frame").removesuffix("f").strip()
+        if count != typed and count.isdecimal() and 1 <= int(count) <= 1000:
+            return Held(int(count)) if int(count) > 1 else Held()
+        if count != typed:
+            raise RuleError(f"“{text.strip()}” is no held rate. Type one like 12, on twos, or 3 frames.", "held")
+        return Held(rate=Rate.parse(typed))
+
+    def stay(self, timeline_rate: Rate) -> Fraction:
+        """Timeline frames each picture stays, at least 1."""
+        if self.rate is not None:
+            return max(Fraction(1), timeline_rate.value / self.rate.value)
+        return Fraction(self.frames or 1)
+
+
+def parse_part(part: Part, text: str) -> Any:
+    """The value of a part from its text, stored or typed; raises ``RuleError`` where it says nothing."""
+    return _PARSE[part](text.strip())
+
+
+def parse_wish(intent: Intent, typed: str, timeline_rate: Rate, drop_frame: bool) -> Wish:
+    """An intent with its value as people type it: a number, or for *fit* a length in frames, timecode or seconds."""
+    if intent not in NEEDS_VALUE:
+        return Wish(intent)
+    if intent is Intent.FIT:
+        return Wish(intent, Fraction(parse_length(typed, timeline_rate, drop_frame)))
+    return Wish(intent, parse_fraction(typed))
+
+
+def _one_of(kind: type[StrEnum], text: str) -> Any:
+    try:
+        return kind(text.lower())
+    except ValueError:
+        names = ", ".join(one.value for one in kind)
+        raise RuleError(f"“{text}” is not known here; it takes {names}.", "treatment") from None
+
+
+def _whole(text: str) -> int:
+    if not text.isdecimal() or not 1 <= int(text) <= 4096:
+        raise RuleError(f"“{text}” is no distance in pixels, from 1 to 4096.", "reach")
+    return int(text)
+
+
+def _share(text: str) -> Fraction:
+    value = parse_fraction(text)
+    if value > 1:
+        raise RuleError("Trust lies between 0 and 100 per cent.", "trust")
+    return value
+
+
+def _span(text: str) -> Span:
+    if text in ("whole", "whole clip"):
+        return Span()
+    typed = text.removeprefix("frames ").removesuffix("the end").replace(" to ", "-").replace("–", "-")
+    first, dash, last = (part.strip() for part in typed.partition("-"))
+    if not dash or not (first.isdecimal() or not first) or not (last.isdecimal() or not last):
+        raise RuleError(f"“{text}” is no stretch of source frames. Type one like 12-240.", "span")
+    span = Span(int(first or 0), int(last) if last else None)
+    if span.last is not None and span.last < span.first:
+        raise RuleError(f"The out point {span.last} lies before the in point {span.first}.", "span")
+    return span
+
+
+def _yes(text: str) -> bool:
+    if text not in ("yes", "no"):
+        raise RuleError(f"“{text}” is neither yes nor no.", "treatment")
+    return text == "yes"
+
+
+_PARSE: dict[Part, Callable[[str], Any]] = {
+    Part.INTENT: Wish.parse,
+    Part.READING: Reading.parse,
+    Part.FIELDS: lambda text: _one_of(Fields, text),
+    Part.BETWEEN: lambda text: _one_of(Between, text),
+    Part.EFFORT: lambda text: _one_of(Effort, text),
+    Part.REACH: _whole,
+    Part.TRUST: _share,
+    Part.HELD: Held.parse,
+    Part.SOUND: lambda text: _one_of(SoundChoice, text),
+    Part.REVERSE: _yes,
+    Part.FRAMING: lambda text: _one_of(Framing, text),
+    Part.SPAN: _span,
+}
+
+
+def text_of(value: Any) -> str:
+    """The exact text of a part's value, as ``parse_part`` reads it."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return fraction_text(value) if isinstance(value, Fraction) else str(value)

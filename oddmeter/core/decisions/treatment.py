@@ -1,0 +1,141 @@
+"""Treatments: what is decided about a clip, worked out from every level that has a say."""
+
+from dataclasses import astuple, dataclass
+from enum import StrEnum
+from fractions import Fraction
+from functools import cached_property
+
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+
+
+class Intent(StrEnum):
+    """What is wanted of a clip (MODEL, Words). ``LEAVE``: played as the file says, whatever else is decided."""
+
+    REAL_TIME = "real-time"
+    EVERY_FRAME = "every-frame"
+    PACE = "pace"
+    SPEED = "speed"
+    FIT = "fit"
+    LEAVE = "leave"
+
+
+class Fields(StrEnum):
+    """What a source unit is: a whole frame with its fields woven, one picture made from both fields, each field
+    in time order, or the picture that was there before pulldown or repeats."""
+
+    WHOLE = "whole"
+    DEINTERLACE = "deinterlace"
+    SPLIT = "split"
+    ORIGINAL = "original"
+
+
+class Framing(StrEnum):
+    """How a picture comes into the timeline's raster: not at all, whole inside it, filling it with what stands over
+    cut off, to its width, to its height, or stretched to its shape."""
+
+    KEEP = "keep"
+    INSIDE = "inside"
+    FILL = "fill"
+    WIDTH = "width"
+    HEIGHT = "height"
+    STRETCH = "stretch"
+
+
+@dataclass(frozen=True)
+class Span:
+    """A stretch of a clip from frame ``first`` to frame ``last``, both included, counted from 0 in real source frames;
+    ``last`` None goes to the end."""
+
+    first: int = 0
+    last: int | None = None
+
+    def __str__(self) -> str:
+        return "whole" if self == Span() else f"{self.first}-{'' if self.last is None else self.last}"
+
+    def within(self, frames: int) -> tuple[int, int]:
+        """The first frame and the one after the last, of a clip with so many; raises ``RuleError`` where none is."""
+        stop = frames if self.last is None else min(frames, self.last + 1)
+        if self.first >= stop:
+            raise RuleError(f"There are no frames between in and out: the clip has {frames}.", "frames")
+        return self.first, stop
+
+
+class Between(StrEnum):
+    """How a moment between two source frames is made (MODEL, in-betweens)."""
+
+    PICK = "pick"
+    MIX = "mix"
+    FLOW = "flow"
+
+
+class Effort(StrEnum):
+    """How much time Flow takes to find motion."""
+
+    QUICK = "quick"
+    NORMAL = "normal"
+    CAREFUL = "careful"
+
+
+class SoundChoice(StrEnum):
+    """What becomes of a clip's sound: left out, running as fast as the picture, or that at its own pitch."""
+
+    OFF = "off"
+    FOLLOW = "follow"
+    PITCH = "pitch"
+
+
+NEEDS_VALUE = {Intent.PACE, Intent.SPEED, Intent.FIT}
+
+
+@dataclass(frozen=True)
+class Treatment:
+    """The decisions on one clip, worked out.
+
+    ``value`` is the speed for *speed*, the pace for *pace*, timeline frames for *fit*, and None for the
+    other intents. ``read_rate`` None means: as the file says. ``held`` is how many timeline frames each picture
+    stays at least, 1 where it is not held. ``reach`` is in pixels of the source, ``trust`` lies between 0 and 1;
+    both concern Flow alone. Raises ``RuleError`` where value and intent do not belong together.
+    """
+
+    intent: Intent
+    value: Fraction | None = None
+    read_rate: Rate | None = None
+    fields: Fields = Fields.WHOLE
+    between: Between = Between.PICK
+    effort: Effort = Effort.NORMAL
+    reach: int = 48
+    trust: Fraction = Fraction(1, 2)
+    held: Fraction = Fraction(1)
+    sound: SoundChoice = SoundChoice.FOLLOW
+    reverse: bool = False
+    framing: Framing = Framing.KEEP
+    span: Span = Span()
+
+    def __post_init__(self) -> None:
+        check_wish(self.intent, self.value)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash(astuple(self))
+
+
+def check_wish(intent: Intent, value: Fraction | None) -> None:
+    """Raise ``RuleError`` where an intent and its value do not belong together."""
+    if intent not in NEEDS_VALUE:
+        if value is not None:
+            raise RuleError(f"The intent {intent} takes no value.", "treatment")
+        return
+    if value is None:
+        raise RuleError(f"The intent {intent} needs a value.", "treatment")
+    if value <= 0:
+        raise RuleError(f"The value of {intent} must be above zero.", "treatment")
+    if intent is Intent.FIT and value.denominator != 1:
+        raise RuleError("A length to fit is a whole number of timeline frames.", "treatment")
+
+
+AS_IT_STANDS = Treatment(Intent.SPEED, Fraction(1))
+"""What happens to a clip nobody has decided on: it plays at speed 1, read at its file rate."""

@@ -1,0 +1,201 @@
+"""The words of decisions: what each part and its choices are called, wherever people meet them.
+
+Kept once. The page asks for it at ``/api/vocabulary``; titles of changes, the sheet and the ledger take it from here.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from oddmeter.core.decisions.levels import HOUSE, Layer, Level, Resolved
+from oddmeter.core.decisions.parts import Base, Held, Part, Reading, Wish, text_of
+from oddmeter.core.decisions.treatment import (
+    NEEDS_VALUE,
+    Between,
+    Effort,
+    Fields,
+    Framing,
+    Intent,
+    SoundChoice,
+    Span,
+)
+from oddmeter.core.numbers.numerals import number_text, percent_text
+from oddmeter.core.numbers.rates import Rate
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One of a few values: its exact text, its word in a sentence, and what it is called where it is chosen."""
+
+    text: str
+    word: str
+    label: str
+
+
+@dataclass(frozen=True)
+class PartWords:
+    """How a part is spoken of: its name, what stands before it in a title, its choices (none where it is typed), an
+    example of what is typed, and whether it concerns Flow alone, or one clip alone."""
+
+    part: Part
+    name: str
+    title: str = ""
+    choices: tuple[Choice, ...] = ()
+    example: str = ""
+    flow_only: bool = False
+    of_one_clip: bool = False
+
+    @property
+    def default(self) -> str:
+        """What holds where nobody decides, exact; empty for what is wanted."""
+        value = getattr(HOUSE.decisions, self.part.value)
+        return "" if value is None else text_of(value)
+
+
+@dataclass(frozen=True)
+class IntentWords:
+    """How an intent is spoken of: its name, an example of its value, and what is offered first."""
+
+    intent: Intent
+    name: str
+    example: str = ""
+    first: str = ""
+
+    @property
+    def takes_value(self) -> bool:
+        """True where it needs a value."""
+        return self.intent in NEEDS_VALUE
+
+
+def _same(*values: str) -> tuple[Choice, ...]:
+    return tuple(Choice(value, value, value) for value in values)
+
+
+INTENTS: tuple[IntentWords, ...] = (
+    IntentWords(Intent.REAL_TIME, "real time"),
+    IntentWords(Intent.EVERY_FRAME, "every frame"),
+    IntentWords(Intent.PACE, "pace", "1/2, 40%, x0.4, +10%", "50%"),
+    IntentWords(Intent.SPEED, "speed", "2/5, 40%, x3, -10%", "50%"),
+    IntentWords(Intent.FIT, "fit", "210, 8s10f, 00:00:08:10", "100f"),
+    IntentWords(Intent.LEAVE, "leave as it is"),
+)
+PARTS: tuple[PartWords, ...] = (
+    PartWords(Part.INTENT, "wanted"),
+    PartWords(Part.READING, "read", "read ", example="24, timeline, file * 1000/1001"),
+    PartWords(Part.BETWEEN, "in-betweens", "in-betweens by ", (
+        Choice(Between.PICK, "pick", "Pick: the frame on screen"),
+        Choice(Between.MIX, "mix", "Mix: both, weighted"),
+        Choice(Between.FLOW, "flow", "Flow: built from motion"),
+    )),
+    PartWords(Part.EFFORT, "effort", "effort ", _same(*Effort), flow_only=True),
+    PartWords(Part.REACH, "reach", "reach ", example="pixels, such as 48", flow_only=True),
+    PartWords(Part.TRUST, "trust", "trust ", example="50%", flow_only=True),
+    PartWords(Part.HELD, "held", example="off, on twos, 12"),
+    PartWords(Part.FIELDS, "fields", "fields ", (
+        Choice(Fields.WHOLE, "woven", "woven, as they are"),
+        Choice(Fields.DEINTERLACE, "deinterlaced", "deinterlaced"),
+        Choice(Fields.SPLIT, "split", "split, each by itself"),
+        Choice(Fields.ORIGINAL, "original pictures", "original pictures: pulldown and repeats out"),
+    )),
+    PartWords(Part.SOUND, "sound", "sound ", (
+        Choice(SoundChoice.OFF, "off", "off"),
+        Choice(SoundChoice.FOLLOW, "follows the speed", "follows the speed"),
+        Choice(SoundChoice.PITCH, "keeps its pitch", "keeps its pitch"),
+    )),
+    PartWords(Part.FRAMING, "raster", "", (
+        Choice(Framing.KEEP, "raster as it is", "as it is"),
+        Choice(Framing.INSIDE, "fit inside", "fit inside the timeline's"),
+        Choice(Framing.FILL, "fill and crop", "fill and crop"),
+        Choice(Framing.WIDTH, "fit width", "fit width"),
+        Choice(Framing.HEIGHT, "fit height", "fit height"),
+        Choice(Framing.STRETCH, "stretch", "stretch"),
+    )),
+    PartWords(Part.SPAN, "in, out", example="whole, or 12-240 in source frames", of_one_clip=True),
+    PartWords(Part.REVERSE, "direction", "", (
+        Choice("no", "forwards", "forwards"), Choice("yes", "backwards", "backwards"),
+    )),
+)  # fmt: skip
+"""Every part, in the order in which they are shown."""
+_OF_PART = {words.part: words for words in PARTS}
+_OF_INTENT = {words.intent: words for words in INTENTS}
+assert set(_OF_PART) == set(Part) and set(_OF_INTENT) == set(Intent)
+
+
+def wish_text(wish: Wish | None) -> str:
+    """What is wanted in words: ``real time``, ``speed 40 %``; ``undecided`` where nobody has said."""
+    if wish is None:
+        return "undecided"
+    name = _OF_INTENT[wish.intent].name
+    if wish.value is None:
+        return name
+    if wish.intent is Intent.FIT:
+        return f"{name} {wish.value} frames"
+    return f"{name} {percent_text(wish.value)}"
+
+
+def reading_text(reading: Reading) -> str:
+    """How a clip is read, in words: ``as the file says``, ``at 24``, ``at the timeline's rate``."""
+    if reading == Reading():
+        return "as the file says"
+    named = {Base.FILE: "the file's rate", Base.SHOT: "the shot rate", Base.TIMELINE: "the timeline's rate"}
+    base = str(reading.base) if isinstance(reading.base, Rate) else named[reading.base]
+    return f"at {base}" + ("" if reading.factor == 1 else f" × {number_text(reading.factor)}")
+
+
+def held_text(held: Held) -> str:
+    """A held rate in words: ``not held``, ``on twos``, ``12 pictures a second``."""
+    if held.rate is not None:
+        return f"{held.rate} pictures a second"
+    return {None: "not held", 1: "not held", 2: "on twos", 3: "on threes", 4: "on fours"}.get(
+        held.frames, f"{held.frames} frames each"
+    )
+
+
+def part_text(part: Part, value: Any) -> str:
+    """Any decided part in words."""
+    if part in _SPOKEN:
+        return _SPOKEN[part](value)
+    text = text_of(value)
+    return next((choice.word for choice in _OF_PART[part].choices if choice.text == text), text)
+
+
+def span_text(span: Span) -> str:
+    """A span in words: ``whole clip``, ``frames 12 to 240``."""
+    return "whole clip" if span == Span() else f"frames {span.first} to {'the end' if span.last is None else span.last}"
+
+
+_SPOKEN: dict[Part, Callable[[Any], str]] = {
+    Part.INTENT: wish_text, Part.READING: reading_text, Part.HELD: held_text, Part.SPAN: span_text,
+    Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
+}  # fmt: skip
+
+
+def titled(part: Part, value: object) -> str:
+    """A decision as a title says it: ``read at 24``, ``sound off``."""
+    return f"{_OF_PART[part].title}{part_text(part, value)}"
+
+
+def said(part: Part, value: object) -> str:
+    """What a part says, also where nobody has decided on it."""
+    return part_text(part, value if value is not None else getattr(HOUSE.decisions, part.value))
+
+
+def origin_text(layer: Layer | None) -> str:
+    """Who a part comes from: ``delivery Card B``, ``recipe Fast``, ``Main alone``; empty for the house itself."""
+    if layer is None:
+        return ""
+    return {
+        Level.HOUSE: "", Level.SHOW: "show", Level.DELIVERY: f"delivery {layer.name}",
+        Level.RECIPE: f"recipe {layer.name}", Level.CLIP: "clip", Level.USE: f"{layer.name} alone",
+    }[layer.level]  # fmt: skip
+
+
+def decided_by(held: Resolved) -> str:
+    """Who decided what is wanted, in a phrase: ``by the recipe Fast``; empty for the clip itself, or nobody."""
+    layer = held.origins.get(Part.INTENT)
+    if layer is None:
+        return ""
+    return {
+        Level.HOUSE: "", Level.SHOW: "by the show's default", Level.DELIVERY: f"by the delivery {layer.name}",
+        Level.RECIPE: f"by the recipe {layer.name}", Level.CLIP: "", Level.USE: f"for {layer.name} alone",
+    }[layer.level]  # fmt: skip

@@ -1,0 +1,86 @@
+"""What a probe finds out about a file."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from fractions import Fraction
+
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+
+MOST_INTERVALS = 24
+
+
+class Timing(StrEnum):
+    """Whether every frame lasts the same."""
+
+    CONSTANT = "constant"
+    VARIABLE = "variable"
+
+
+@dataclass(frozen=True)
+class Sound:
+    """The first sound stream: samples a second, channels, and length in seconds by its timestamps."""
+
+    sample_rate: int
+    channels: int
+    seconds: Fraction
+
+
+@dataclass(frozen=True)
+class Facts:
+    """One file as it really is.
+
+    ``frames`` is counted, not read from the header. ``file_rate`` is exact; where timing is variable it is
+    the average, which keeps the clip's length. ``measured_rate`` is the average over the raw timestamps.
+    ``stated_rate`` is what the container's header says, as it stands there, ``stream_rate`` what is written in the
+    stream itself; ``capture_rate`` what it says under the key
+    ``capture_key`` of the camera's own speed. ``scan`` and ``field_order`` are the header's flags. ``start`` is the
+    time of the first frame in seconds. ``duplicates`` counts frames with the time of another, ``gaps`` places where
+    at least one frame is missing; ``intervals`` are the lengths of frames in seconds, each with how many last so
+    long (at most ``MOST_INTERVALS`` of them). Of a numbered sequence, gaps and duplicates are those of its numbers.
+    ``pixel_aspect`` is width over height. ``fault`` is a sentence where the file cannot be used; ``remarks``
+    are sentences about what is odd in a file that can.
+    """
+
+    frames: int = 0
+    file_rate: Rate | None = None
+    timing: Timing = Timing.CONSTANT
+    measured_rate: Fraction | None = None
+    width: int = 0
+    height: int = 0
+    pixel_aspect: Fraction = Fraction(1)
+    scan: Scan = Scan.UNKNOWN
+    field_order: FieldOrder | None = None
+    timecode: str | None = None
+    sound: Sound | None = None
+    codec: str = ""
+    stated_rate: Fraction | None = None
+    stream_rate: Fraction | None = None
+    capture_rate: Fraction | None = None
+    capture_key: str = ""
+    start: Fraction = Fraction(0)
+    duplicates: int = 0
+    gaps: int = 0
+    intervals: tuple[tuple[Fraction, int], ...] = ()
+    fault: str | None = None
+    remarks: tuple[str, ...] = field(default_factory=tuple)
+
+    @property
+    def trouble(self) -> str | None:
+        """Everything that is wrong, as one text; None for a sound file."""
+        return " ".join(filter(None, (self.fault, *self.remarks))) or None
+
+    @property
+    def fastest(self) -> Fraction | None:
+        """Frames a second over the shortest interval."""
+        return 1 / self.intervals[0][0] if self.intervals and self.intervals[0][0] > 0 else None
+
+    @property
+    def slowest(self) -> Fraction | None:
+        """Frames a second over the longest interval."""
+        return 1 / self.intervals[-1][0] if self.intervals and self.intervals[-1][0] > 0 else None
+
+    @property
+    def usable(self) -> bool:
+        """True where the file has frames and a rate to plan with."""
+        return self.fault is None and self.frames > 0 and self.file_rate is not None

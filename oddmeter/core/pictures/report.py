@@ -1,0 +1,149 @@
+"""What is measured in the pictures of a clip, frame by frame, and what is read from that.
+
+The pixels are reduced to small numbers in ``media.measures``; everything here is arithmetic on those numbers, so
+that each rule can be tested without a picture. Energies are mean squared differences of block means, in grey
+levels squared, taken over the blocks that moved most.
+"""
+
+from dataclasses import dataclass, field, fields
+from fractions import Fraction
+
+import numpy as np
+import numpy.typing as npt
+
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+
+Series = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Measures:
+    """Consecutive frames measured. All series have one entry a frame; the first entry, which has no frame before
+    it, is zero where a series compares with the frame before.
+
+    ``upper`` and ``lower`` compare a frame's field with the same field of the frame before. ``inside`` compares
+    its two fields with each other, ``back`` its upper field with the lower field before, ``ahead`` its lower field
+    with the upper field before. ``change`` is the mean absolute difference of the whole picture to the one
+    before, ``change_two`` to the one before that, in grey levels. ``strong`` is ``change`` over the few blocks that
+    moved most. ``regions`` are mean energies of the difference to the frame before in parts of the picture, shape
+    (frames, regions). ``first_frame`` is the number of the first entry.
+    """
+
+    first_frame: int
+    upper: Series
+    lower: Series
+    inside: Series
+    back: Series
+    ahead: Series
+    change: Series
+    change_two: Series
+    regions: Series
+
+    def __len__(self) -> int:
+        return len(self.upper)
+
+    def first(self, count: int) -> "Measures":
+        """The first ``count`` frames of these."""
+        series = (getattr(self, each.name)[:count] for each in fields(self)[1:])
+        return Measures(self.first_frame, *series)
+
+    @property
+    def motion(self) -> Series:
+        """Energy of the difference to the frame before, both fields."""
+        return (self.upper + self.lower) / 2
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Frames ``first_frame`` to ``last_frame``, both included, that carry their pictures in one way.
+
+    ``pattern`` is None, ``"2:3"``, ``"2:3:3:2"`` or ``"2:2"``; ``phase`` the position of the first frame in it.
+    ``field_order`` is which field comes first in time, where that can be told.
+    """
+
+    first_frame: int
+    last_frame: int
+    scan: Scan
+    field_order: FieldOrder | None = None
+    pattern: str | None = None
+    phase: int | None = None
+
+    @property
+    def frames(self) -> int:
+        """How many frames the stretch holds."""
+        return self.last_frame - self.first_frame + 1
+
+    @property
+    def words(self) -> str:
+        """``pulldown 2:3 from position 1, lower first``."""
+        order = f", {self.field_order} first" if self.field_order else ""
+        if self.pattern == "2:2":
+            return f"each picture in two fields of neighbouring frames (2:2){order}"
+        if self.pattern is not None:
+            return f"pulldown {self.pattern} from position {self.phase}{order}"
+        return "too little moves to tell" if self.scan is Scan.UNKNOWN else f"{self.scan.value}{order}"
+
+
+@dataclass(frozen=True)
+class Repeats:
+    """Frames that only repeat the one before: of ``frames`` looked at, ``unique_frames`` are new pictures, and
+    they follow a pattern of ``step`` new pictures a frame, exact. ``new`` has a sign for every frame of the clip, "1"
+    where it is a new picture; it is empty where only samples were looked at."""
+
+    frames: int
+    unique_frames: int
+    step: Fraction
+    new: str = ""
+
+
+@dataclass(frozen=True)
+class PictureReport:
+    """What the pictures of a clip show.
+
+    ``examined`` counts the frames looked at; ``whole`` is True where that was every frame. Without enough motion
+    ``stretches`` say ``Scan.UNKNOWN``. ``new`` tells of each frame of the first stretch looked at, from
+    ``new_from`` on, whether it is a new picture (at most some hundreds, for drawing).
+    """
+
+    examined: int
+    whole: bool
+    stretches: tuple[Stretch, ...] = ()
+    repeats: Repeats | None = None
+    cuts: tuple[int, ...] = ()
+    blended: bool = False
+    new_from: int = 0
+    new: tuple[bool, ...] = field(default_factory=tuple)
+
+    @property
+    def pulldown(self) -> tuple[Stretch, ...]:
+        """The stretches that carry pulldown."""
+        return tuple(stretch for stretch in self.stretches if stretch.pattern)
+
+
+BEYOND_REPAIR = "Its fields were mixed from those of another standard; that is beyond clean repair."
+
+CUT_CHANGE = 6.0
+"""Grey levels by which the whole picture changes at least where there is a cut."""
+_CUT_RATIO = 5.0
+_CUT_WINDOW = 8
+
+
+def cuts(measures: Measures) -> list[int]:
+    """Entries at which another shot begins.
+
+    The whole picture changes there, much more than around it, and does not change back, as it does after a flash.
+    """
+    found: list[int] = []
+    change, over_two = measures.change, measures.change_two
+
+    def is_undone_at(n: int, size: float) -> bool:
+        return n < len(change) and change[n] > 0.5 * size and over_two[n] < 0.4 * size
+
+    for n in np.flatnonzero(change >= CUT_CHANGE).tolist():
+        around = np.concatenate([change[max(1, n - _CUT_WINDOW) : n], change[n + 1 : n + 1 + _CUT_WINDOW]])
+        calm = float(np.median(around)) if around.size else 0.0
+        flash = is_undone_at(n + 1, change[n]) or (n >= 2 and is_undone_at(n, change[n]))
+        follows = bool(found) and n - found[-1] == 1
+        if change[n] >= _CUT_RATIO * (calm + 0.5) and not flash and not follows:
+            found.append(n)
+    return found

@@ -1,0 +1,49 @@
+"""Names of made files: a pattern with words in braces, filled in for each clip."""
+
+import re
+from collections.abc import Mapping
+
+from oddmeter.core.numbers.errors import RuleError
+
+WORDS = {
+    "clip": "the clip's name without its ending",
+    "delivery": "the delivery's name",
+    "timeline": "the timeline's name",
+    "rate": "the timeline's rate",
+    "intent": "what was decided",
+    "speed": "the speed in per cent",
+    "setting": "archive, edit or view",
+}
+"""What can stand in braces, and what it stands for."""
+
+LONGEST = 200
+_NOT_IN_NAMES = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*]')
+
+
+def filled(pattern: str, values: Mapping[str, str]) -> str:
+    """The pattern with each ``{word}`` replaced, fit to be a file name anywhere.
+
+    Raises ``RuleError`` for a word that is not in ``WORDS``, an unmatched brace, or an empty or too long name.
+    """
+    for word in re.findall(r"\{([^{}]*)\}", pattern):
+        if word not in WORDS:
+            raise RuleError(f"A name pattern knows no “{word}”. It knows {', '.join(WORDS)}.", "name")
+    if re.search(r"[{}]", re.sub(r"\{[^{}]*\}", "", pattern)):
+        raise RuleError("A brace in the name pattern has no partner.", "name")
+    name = safe_name(re.sub(r"\{([^{}]*)\}", lambda match: values[match[1]], pattern))
+    if not name:
+        raise RuleError("The name pattern gives an empty name.", "name")
+    return name
+
+
+def safe_name(text: str) -> str:
+    """The text without what file systems refuse; dots and spaces at the ends are taken off."""
+    return _NOT_IN_NAMES.sub("_", text).strip(" .")[:LONGEST]
+
+
+def safe_folder(text: str) -> str:
+    """A folder below another, of safe names; raises ``RuleError`` for ``..``. Empty for the folder itself."""
+    parts = [part for part in text.replace("\\", "/").split("/") if part.strip(" .") or ".." in part]
+    if any(part.strip() == ".." for part in parts):
+        raise RuleError("A folder name cannot lead upwards.", "folder")
+    return "/".join(safe_name(part) for part in parts)

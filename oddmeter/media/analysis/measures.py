@@ -1,0 +1,171 @@
+"""From decoded frames to the few numbers that tell scan, pulldown, repeats and cuts.
+
+Each frame's luma is reduced to the means of blocks, apart for each field. A block is eight lines high: its upper
+lines 0, 2, 4 and 6 count the same, of its lower lines 1 and 3 count three times as much as 5 and 7, so that both
+means lie at the same height and a still picture gives nearly the same in both fields.
+"""
+
+from functools import lru_cache
+from itertools import pairwise
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+
+from oddmeter.core.pictures.report import Measures
+from oddmeter.media.pictures.planes import samples_of
+
+Blocks = npt.NDArray[np.float32]
+Plane = npt.NDArray[Any]
+"""Luma, of eight or sixteen bits."""
+
+_SLAB = 8
+_MOST_COLUMNS = 128
+_MOST_ENERGY = np.float32(32.0**2)
+"""No block counts for more, so that a few which flip from black to white do not outweigh all that moves."""
+_NUMBERS = 7
+_LEAST_CHANGE = 4.0
+"""Grey levels of change from which on it may be a cut, or a flash."""
+_REGIONS = (5, 8)
+"""Rows and columns of the parts in which motion is measured apart."""
+
+
+class Meter:
+    """Measures consecutive frames; keeps block means of the last three frames only. ``fine`` looks at blocks of
+    half a field's resolution, for what happens at edges."""
+
+    def __init__(self, first_frame: int = 0, *, fine: bool = False) -> None:
+        self.first_frame = first_frame
+        self._fine = fine
+        self._rows: list[Blocks] = []
+        self._fields: list[Blocks] = []
+        self._whole: list[Blocks] = []
+
+    def __len__(self) -> int:
+        return len(self._rows)
+
+    def following(self) -> "Meter":
+        """A meter that goes on with the next frame, and has measured nothing yet."""
+        meter = Meter(self.first_frame + len(self), fine=self._fine)
+        meter._fields, meter._whole = self._fields, self._whole
+        return meter
+
+    def push(self, frame: VideoFrame) -> None:
+        """Take in the next frame."""
+        fields = fine_blocks(frame) if self._fine else blocks(frame)
+        whole = fields[0] + fields[1]
+        row = np.zeros(_NUMBERS + _REGIONS[0] * _REGIONS[1], np.float32)
+        if self._fields and self._fields[-1].shape == fields.shape:
+            self._compare(fields, whole, row)
+        else:
+            self._whole = []
+        self._rows.append(row)
+        self._fields = [fields]
+        self._whole = [*self._whole[-1:], whole]
+
+    def _compare(self, fields: Blocks, whole: Blocks, row: Blocks) -> None:
+        """Fill in the numbers of one frame. What moves most weighs most."""
+        before = self._fields[-1]
+        rise = fields - before
+        rise *= rise
+        np.minimum(rise, _MOST_ENERGY, out=rise)
+        weights = rise[0] + rise[1]
+        row[_NUMBERS:] = _by_region(weights) / 2
+        flat = weights.ravel()
+        total = float(flat.sum())
+        flat *= np.float32(1 / total if total else 1)
+        row[0:2] = rise.reshape(2, -1) @ flat
+        crossing = np.stack([fields[0] - fields[1], fields[0] - before[1], before[0] - fields[1]])
+        crossing *= crossing
+        np.minimum(crossing, _MOST_ENERGY, out=crossing)
+        row[2:5] = crossing.reshape(3, -1) @ flat
+        row[5] = _difference(whole, self._whole[-1])
+        if len(self._whole) > 1 and row[5] >= _LEAST_CHANGE:
+            row[6] = _difference(whole, self._whole[-2])
+
+    def measures(self) -> Measures:
+        """All that was measured so far."""
+        table = np.array(self._rows, np.float64).reshape(-1, _NUMBERS + _REGIONS[0] * _REGIONS[1])
+        upper, lower, inside, back, ahead, change, change_two = table[:, :_NUMBERS].T
+        return Measures(self.first_frame, upper, lower, inside, back, ahead, change, change_two, table[:, _NUMBERS:])
+
+
+def _difference(one: Blocks, other: Blocks) -> float:
+    """Mean absolute difference of two whole pictures, in grey levels."""
+    return float(np.abs(one - other).sum()) / 2 / one.size
+
+
+def blocks(frame: VideoFrame) -> Blocks:
+    """The block means of a frame's upper and lower field, in grey levels 0 to 255, shape (2, rows, columns)."""
+    luma = _luma(frame)
+    if luma.shape[0] < 2 * _SLAB or luma.shape[1] < _SLAB:
+        luma = np.tile(luma, (2 * _SLAB // luma.shape[0] + 1, _SLAB // luma.shape[1] + 1))
+    slabs = luma.shape[0] // _SLAB
+    width = luma.shape[1] // 4 * 4
+    upper = _halved(_halved(luma[0 : slabs * _SLAB : 2, :width]))
+    pairs = _halved(luma[1 : slabs * _SLAB : 2, :width])
+    lower = _half_as_wide(cv2.addWeighted(pairs[0::2], 0.75, pairs[1::2], 0.25, 0))
+    scale = 1 if luma.dtype == np.uint8 else 255 / ((1 << _depth(frame)) - 1)
+    return np.stack([_narrowed(upper, scale), _narrowed(lower, scale)])
+
+
+def fine_blocks(frame: VideoFrame) -> Blocks:
+    """Two by two pixels of each field averaged, shape (2, rows, columns)."""
+    luma = _luma(frame)
+    height, width = luma.shape[0] // 4 * 4, luma.shape[1] // 2 * 2
+    scale = np.float32(1 if luma.dtype == np.uint8 else 255 / ((1 << _depth(frame)) - 1))
+    return np.stack([_halved(luma[line:height:2, :width]) for line in (0, 1)]).astype(np.float32) * scale
+
+
+def _by_region(rises: Blocks) -> Blocks:
+    """Mean energies in ``_REGIONS`` parts of the picture, as a flat array."""
+    down, across = (_averages(size, parts) for size, parts in zip(rises.shape, _REGIONS, strict=True))
+    return np.asarray((down @ rises @ across.T).ravel())
+
+
+@lru_cache(maxsize=64)
+def _averages(size: int, parts: int) -> Blocks:
+    """A matrix of shape (parts, size) that averages a series of that size in as many parts."""
+    edges = [size * i // parts for i in range(parts + 1)]
+    matrix = np.zeros((parts, size), np.float32)
+    for part, (start, stop) in enumerate(pairwise(edges)):
+        matrix[part, start:stop] = 1 / max(1, stop - start)
+    return matrix
+
+
+def _halved(plane: Plane) -> Plane:
+    """Two by two pixels averaged into one."""
+    size = (plane.shape[1] // 2, plane.shape[0] // 2)
+    halved: Plane = cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
+    return halved
+
+
+def _half_as_wide(plane: Plane) -> Plane:
+    """Two neighbouring columns averaged into one: half way between them, which linear interpolation gives."""
+    even = plane.shape[1] // 2 * 2
+    return cv2.resize(plane[:, :even], (even // 2, plane.shape[0]), interpolation=cv2.INTER_LINEAR)
+
+
+def _narrowed(plane: Plane, scale: float) -> Blocks:
+    """Neighbouring columns averaged until at most ``_MOST_COLUMNS`` are left."""
+    while plane.shape[1] > _MOST_COLUMNS:
+        plane = _half_as_wide(plane)
+    means = plane.astype(np.float32)
+    if scale != 1:
+        means *= np.float32(scale)
+    return means
+
+
+def _depth(frame: VideoFrame) -> int:
+    return int(frame.format.components[0].bits)
+
+
+def _luma(frame: VideoFrame) -> Plane:
+    """The luma plane of a frame without copying it, where it has one; else the picture turned to grey."""
+    layout, depth = frame.format, _depth(frame)
+    planar = (layout.is_planar or len(layout.components) == 1) and not (layout.is_rgb or layout.has_palette)
+    if not planar or layout.is_bit_stream or (layout.is_big_endian and depth > 8):
+        frame, depth = frame.reformat(format="gray"), 8
+    return samples_of(frame.planes[0], depth)

@@ -1,0 +1,71 @@
+"""The field order of a MOV file whose writer leaves it out: the ``fiel`` atom of the QuickTime file format."""
+
+import struct
+from pathlib import Path
+
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.pictures.scan import FieldOrder
+
+_WAY = (b"moov", b"trak", b"mdia", b"minf", b"stbl", b"stsd")
+_FIRST_ENTRY = 16
+"""Bytes of ``stsd`` before its first entry: size, type, version with flags, count."""
+_HEADER = 86
+"""Bytes of a video entry before the atoms inside it."""
+_DETAIL = {FieldOrder.UPPER: 1, FieldOrder.LOWER: 6}
+
+
+def state_field_order(path: Path, order: FieldOrder) -> None:
+    """Say which field comes first, ``upper`` or ``lower``, in a file whose ``moov`` comes last, as it does unless it
+    was moved to the front; raises ``RuleError`` where the file is otherwise."""
+    atom = struct.pack(">I4sBB", 10, b"fiel", 2, _DETAIL[order])
+    with path.open("r+b") as file:
+        start, size = _last_atom(file.read, file.seek, path)
+        file.seek(start)
+        moov = bytearray(file.read(size))
+        places = _places(moov, path)
+        entry = places[-1] + _FIRST_ENTRY
+        moov[entry + _HEADER : entry + _HEADER] = atom
+        for place in (*places, entry):
+            (old,) = struct.unpack_from(">I", moov, place)
+            struct.pack_into(">I", moov, place, old + len(atom))
+        file.seek(start)
+        file.write(moov)
+        file.truncate()
+
+
+def _last_atom(read, seek, path: Path) -> tuple[int, int]:  # type: ignore[no-untyped-def]
+    """Where ``moov`` begins, and how long it is."""
+    at, end = 0, path.stat().st_size
+    while at + 16 <= end:
+        seek(at)
+        size, kind, large = struct.unpack(">I4sQ", read(16))
+        size = large if size == 1 else size
+        if kind == b"moov" and at + size == end:
+            return at, size
+        if size < 8:
+            break
+        at += size
+    raise RuleError(f"{path.name} has no index at its end to say the field order in.", "write")
+
+
+def _places(moov: bytearray, path: Path) -> list[int]:
+    """Where the atoms on the way to the video's ``stsd`` begin, the outermost first."""
+
+    def found(at: int, stop: int, way: tuple[bytes, ...]) -> list[int] | None:
+        while at + 8 <= stop:
+            size, kind = struct.unpack_from(">I4s", moov, at)
+            if size < 8:
+                return None
+            if kind == way[0]:
+                if len(way) == 1:
+                    return [at]
+                deeper = found(at + 8, at + size, way[1:])
+                if deeper is not None and (kind != b"mdia" or b"vide" in moov[at : at + size][:200]):
+                    return [at, *deeper]
+            at += size
+        return None
+
+    places = found(0, len(moov), _WAY)
+    if places is None:
+        raise RuleError(f"{path.name} has no video to say the field order of.", "write")
+    return places

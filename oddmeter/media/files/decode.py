@@ -1,0 +1,158 @@
+"""Decode: the frames of a clip in the order they are shown, numbered from 0."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from fractions import Fraction
+from itertools import islice
+from pathlib import Path
+from queue import Empty, Queue
+from threading import Event, Thread
+
+import av
+from av.video.frame import VideoFrame
+from av.video.stream import VideoStream
+
+from oddmeter.core.evidence.facts import Facts, Timing
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.media.files.sequence import is_sequence, sequence
+
+_AHEAD = 4
+"""Frames that are decoded before they are asked for."""
+
+
+class FrameReader:
+    """Reads the frames of one clip forwards. Use as a context manager; holds one frame at a time."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._files = sequence(path).files if is_sequence(path) else ()
+        try:
+            self._container = av.open(str(self._files[0] if self._files else path), metadata_errors="replace")
+        except (av.error.FFmpegError, OSError) as error:
+            raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
+        self.stream: VideoStream = self._container.streams.video[0]
+        self.stream.thread_type = "AUTO"
+        self._frames = self._decoded()
+        self._number = -1
+        self._current: VideoFrame | None = None
+
+    def __enter__(self) -> "FrameReader":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._container.close()
+
+    def frame(self, number: int) -> VideoFrame:
+        """The frame with this number; numbers may stay or rise from call to call, never fall.
+
+        Raises ``RuleError`` where the file ends before, or the frame lies behind.
+        """
+        if number < self._number:
+            raise RuleError("Frames are read forwards only.", "media")
+        while self._number < number:
+            self._current = next(self._frames, None)
+            if self._current is None:
+                raise RuleError(f"{self.path.name} ends after {self._number + 1} frames that can be decoded.", "media")
+            self._number += 1
+        assert self._current is not None
+        return self._current
+
+    def __iter__(self) -> Iterator[VideoFrame]:
+        return self._frames
+
+    def _decoded(self) -> Iterator[VideoFrame]:
+        if self._files:
+            for file in self._files:
+                yield picture_in(file)
+            return
+        try:
+            yield from self._container.decode(self.stream)
+        except av.error.FFmpegError as error:
+            raise RuleError(f"{self.path.name} cannot be decoded to its end.", "media") from error
+
+
+@contextmanager
+def frames_from(path: Path, facts: Facts, first: int) -> Iterator[Iterator[VideoFrame]]:
+    """The frames of a clip from number ``first`` on, reached without decoding all that lies before it.
+
+    Where frames come at uneven times there is no telling where one lies, and all before it are decoded. A clip
+    that cannot be decoded further just ends. Raises ``RuleError`` where it cannot be opened.
+    """
+    if is_sequence(path):
+        yield (picture_in(file) for file in sequence(path).files[first:])
+        return
+    try:
+        container = av.open(str(path), metadata_errors="replace")
+    except (av.error.FFmpegError, OSError) as error:
+        raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
+    with container:
+        stream = container.streams.video[0]
+        stream.thread_type = "AUTO"
+        yield _from(container.decode, container.seek, stream, facts, first)
+
+
+@contextmanager
+def read_ahead(frames: Iterator[VideoFrame]) -> Iterator[Iterator[VideoFrame]]:
+    """The same frames, decoded by a thread of their own while the last ones are still being worked on.
+
+    What decoding raises is raised where the frame is taken. At the end of the block the thread has ended.
+    """
+    waiting: Queue[VideoFrame | Exception | None] = Queue(_AHEAD)
+    enough = Event()
+
+    def decode() -> None:
+        last: Exception | None = None
+        try:
+            for frame in frames:
+                if enough.is_set():
+                    return
+                waiting.put(frame)
+        except Exception as error:
+            last = error
+        waiting.put(last)
+
+    def taken() -> Iterator[VideoFrame]:
+        while (frame := waiting.get()) is not None:
+            if isinstance(frame, Exception):
+                raise frame
+            yield frame
+
+    thread = Thread(target=decode, daemon=True)
+    thread.start()
+    try:
+        yield taken()
+    finally:
+        enough.set()
+        while thread.is_alive():
+            with suppress(Empty):
+                waiting.get(timeout=0.02)
+        thread.join()
+
+
+def _from(decode, seek, stream: VideoStream, facts: Facts, first: int) -> Iterator[VideoFrame]:  # type: ignore[no-untyped-def]
+    clock = stream.time_base
+    even = facts.timing is Timing.CONSTANT and facts.file_rate is not None and clock is not None and first > 0
+    try:
+        if not even:
+            yield from islice(decode(stream), first, None)
+            return
+        assert facts.file_rate is not None and clock is not None
+        half = Fraction(1, 2) / facts.file_rate.value
+        wanted = facts.start + first / facts.file_rate.value - half
+        seek(max(0, int((wanted + half) / clock)), stream=stream)
+        reached = False
+        for frame in decode(stream):
+            reached = reached or frame.pts is None or frame.pts * clock >= wanted
+            if reached:
+                yield frame
+    except av.error.FFmpegError:
+        return
+
+
+def picture_in(file: Path) -> VideoFrame:
+    """The picture in a file of its own; raises ``RuleError`` where there is none."""
+    try:
+        with av.open(str(file), metadata_errors="replace") as container:
+            return next(container.decode(container.streams.video[0]))
+    except (av.error.FFmpegError, OSError, StopIteration, IndexError) as error:
+        raise RuleError(f"{file.name} holds no picture that can be decoded.", "media") from error

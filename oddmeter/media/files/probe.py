@@ -1,0 +1,287 @@
+"""Probe: open a file, walk through all its packets, and say what it really holds.
+
+Nothing the header says is taken over unchecked: frames are counted, rates measured. A file that cannot be
+read gives facts with a ``fault`` sentence, never an exception.
+"""
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+from av.container import InputContainer
+from av.packet import Packet
+from av.video.stream import VideoStream
+
+from oddmeter.core.evidence.facts import Facts, Sound, Timing
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import HIGHEST
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.media.files.decode import picture_in
+from oddmeter.media.files.sequence import is_sequence, sequence
+from oddmeter.media.files.timestamps import duplicates, gaps, intervals, measure
+
+LARGEST_SIDE = 32_768
+MOST_STREAMS = 512
+NO_PICTURE = "No picture in this file can be decoded; it is damaged."
+_TORN_TAIL = 16
+"""Frames at the end that may lack neighbours where a file was cut off among frames stored out of order."""
+
+_CAPTURE_WORDS = ("capture", "sensor", "shooting", "shot", "recording", "acquisition", "originalframe", "camera")
+_RATE_WORDS = ("rate", "fps", "framespersecond")
+_FASTEST_STREAM = 1_000
+_TEXT_FORMATS = {"tty", "bin", "xbin", "idf", "adf"}
+_UP, _LOW = FieldOrder.UPPER, FieldOrder.LOWER
+_FIELD_ORDERS = {1: (Scan.PROGRESSIVE, None), 2: (Scan.INTERLACED, _UP), 3: (Scan.INTERLACED, _LOW),
+                 4: (Scan.INTERLACED, _UP), 5: (Scan.INTERLACED, _LOW)}  # fmt: skip
+
+
+@dataclass
+class _Walk:
+    """What one pass over the packets collects."""
+
+    ticks: list[int] = field(default_factory=list)
+    without_time: int = 0
+    corrupt: int = 0
+    left_out: int = 0
+    sound_first: int | None = None
+    sound_end: int = 0
+    broken_off: bool = False
+
+
+def probe(path: Path) -> Facts:
+    """The facts of one file; ``fault`` says in plain words what is wrong where it cannot be used."""
+    if is_sequence(path):
+        return _probe_sequence(path)
+    try:
+        size = path.stat().st_size
+    except OSError as error:
+        return Facts(fault=f"The file cannot be opened: {(error.strerror or 'unknown reason').lower()}.")
+    if size == 0:
+        return Facts(fault="The file is empty.")
+    try:
+        with av.open(str(path), metadata_errors="replace") as container:
+            return _read(container)
+    except PermissionError:
+        return Facts(fault="The file cannot be opened: permission denied.")
+    except av.error.InvalidDataError:
+        return Facts(fault="This is not a media file, or it is damaged beyond reading.")
+    except (av.error.FFmpegError, OSError, ValueError, OverflowError, ZeroDivisionError) as error:
+        return Facts(
+            fault=f"The file cannot be read: {str(error).splitlines()[0] if str(error) else 'unknown reason'}."
+        )
+
+
+def _probe_sequence(path: Path) -> Facts:
+    """The facts of a numbered sequence: its first picture, and the count of its numbers. It has no rate of its own."""
+    found = sequence(path)
+    if not found.files:
+        return Facts(fault="None of this sequence's pictures is there any more.")
+    try:
+        first = picture_in(found.files[0])
+    except RuleError as error:
+        return Facts(fault=str(error))
+    return Facts(
+        frames=len(found.files),
+        width=first.width,
+        height=first.height,
+        codec=found.files[0].suffix[1:].lower(),
+        gaps=len(found.missing),
+        duplicates=len(found.duplicates),
+        remarks=tuple(found.remarks),
+    )
+
+
+def _read(container: InputContainer) -> Facts:
+    if fault := _no_clip(container):
+        return Facts(fault=fault)
+    video = container.streams.video[0]
+    sound = container.streams.audio[0] if container.streams.audio else None
+    walk = _walk(container, video)
+    clock = video.time_base or Fraction(1, HIGHEST)
+    ticks = sorted(walk.ticks)
+    scan, order = _FIELD_ORDERS.get(video.codec_context.field_order, (Scan.UNKNOWN, None))
+    claims = (video.average_rate, video.guessed_rate, video.base_rate)
+    measured = measure(ticks, clock, claims)
+    if measured.timing is Timing.VARIABLE and len(ticks) > 3 * _TORN_TAIL:
+        whole = measure(ticks[:-_TORN_TAIL], clock, claims)
+        measured = whole if whole.timing is Timing.CONSTANT else measured
+    facts = Facts(
+        frames=len(ticks) + walk.without_time,
+        file_rate=measured.rate,
+        timing=measured.timing,
+        measured_rate=measured.average,
+        width=video.width,
+        height=video.height,
+        pixel_aspect=video.sample_aspect_ratio or Fraction(1),
+        scan=scan,
+        field_order=order,
+        timecode=_timecode(container),
+        codec=video.codec_context.name,
+        stated_rate=_stated(video, measured.timing),
+        stream_rate=_in_stream(video),
+        start=ticks[0] * clock if ticks else Fraction(0),
+        duplicates=duplicates(ticks),
+        gaps=gaps(ticks) if measured.timing is Timing.VARIABLE else 0,
+        intervals=intervals(ticks, clock),
+    )
+    if capture := _capture(container):
+        facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
+    if sound is not None and sound.time_base is not None and walk.sound_first is not None:
+        seconds = (walk.sound_end - walk.sound_first) * sound.time_base
+        facts = replace(facts, sound=Sound(sound.rate or 0, sound.channels, seconds))
+    if not facts.frames:
+        return replace(facts, fault="The file holds no frames; it breaks off before the first picture.")
+    if facts.file_rate is None:
+        return replace(facts, fault="The file states no rate, and its timestamps show none.")
+    facts = replace(facts, remarks=tuple(_remarks(facts, walk, container, clock)))
+    suspect = facts.remarks or video.codec_context.pix_fmt is None
+    if suspect and (fault := _first_picture_fault(container, video)):
+        return replace(facts, remarks=(), fault=fault)
+    return facts
+
+
+def _no_clip(container: InputContainer) -> str | None:
+    """A sentence where what the container claims to hold cannot be a clip."""
+    if container.format.name in _TEXT_FORMATS:
+        return "This is not a media file; it holds text."
+    if len(container.streams) > MOST_STREAMS:
+        return f"The file claims {len(container.streams)} streams; that is no clip."
+    if not container.streams.video:
+        instead = "It holds sound only." if container.streams.audio else "It holds neither picture nor sound."
+        return f"There is no picture in this file. {instead}"
+    video = container.streams.video[0]
+    if not (0 < video.width <= LARGEST_SIDE and 0 < video.height <= LARGEST_SIDE):
+        return f"The file claims a raster of {video.width} × {video.height}; that is not a picture."
+    return None
+
+
+def _walk(container: InputContainer, video: VideoStream) -> _Walk:
+    walk = _Walk()
+    streams = [video, *container.streams.audio[:1]]
+    packets = container.demux(streams)
+    while True:
+        try:
+            packet = next(packets, None)
+        except av.error.FFmpegError:
+            walk.broken_off = True
+            return walk
+        if packet is None:
+            return walk
+        if packet.size:
+            _note(walk, packet, video)
+
+
+def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
+    if packet.stream_index != video.index:
+        time = packet.pts if packet.pts is not None else packet.dts
+        if time is not None:
+            walk.sound_first = time if walk.sound_first is None else min(walk.sound_first, time)
+            walk.sound_end = max(walk.sound_end, time + (packet.duration or 0))
+        return
+    if packet.is_discard:
+        walk.left_out += 1
+        return
+    if packet.is_corrupt:
+        walk.corrupt += 1
+    time = packet.pts if packet.pts is not None else packet.dts
+    if time is None:
+        walk.without_time += 1
+    else:
+        walk.ticks.append(time)
+
+
+def _first_picture_fault(container: InputContainer, video: VideoStream) -> str | None:
+    """A sentence where not even one picture can be decoded. It costs as much as all else in a short file, so only
+    files that are odd already are asked; of all others the picture analysis finds out."""
+    try:
+        video.thread_count = 1
+        container.seek(0)
+        for _ in zip(range(1), container.decode(video), strict=False):
+            return None
+    except (av.error.FFmpegError, ValueError):
+        pass
+    return NO_PICTURE
+
+
+def _remarks(facts: Facts, walk: _Walk, container: InputContainer, clock: Fraction) -> Iterator[str]:
+    if walk.broken_off or walk.corrupt:
+        yield f"The file breaks off or is damaged; {facts.frames} frames can be read."
+    elif (stated := container.streams.video[0].frames) > facts.frames:
+        yield f"The file is cut short: its header promises {stated} frames, {facts.frames} are there."
+    elif (missing := _missing_frames(facts, walk, container, clock)) > 1:
+        yield f"The file is cut short: about {missing} frames that its header promises are missing."
+    if walk.left_out:
+        yield f"An edit list in the file leaves out {_count(walk.left_out, 'frame', 'frames')}."
+    if facts.duplicates:
+        yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
+    if facts.gaps:
+        yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
+    if facts.timing is Timing.VARIABLE and facts.measured_rate is not None:
+        yield "Its frames come at uneven times; they are taken in order, as if evenly spaced."
+    if walk.without_time:
+        yield f"{walk.without_time} frames carry no time."
+    if facts.frames == 1:
+        yield "There is only one frame; its rate is what the header says."
+
+
+def _count(number: int, one: str, many: str) -> str:
+    return f"{number} {one if number == 1 else many}"
+
+
+def _missing_frames(facts: Facts, walk: _Walk, container: InputContainer, clock: Fraction) -> int:
+    """Frames between the last timestamp and the length that a container without a frame count promises."""
+    promised = container.duration
+    if not promised or not walk.ticks or facts.file_rate is None or container.streams.video[0].frames:
+        return 0
+    start = Fraction(container.start_time or 0, av.time_base)
+    end = max(walk.ticks) * clock + 1 / facts.file_rate.value
+    if facts.sound is not None:
+        end = max(end, start + facts.sound.seconds)
+    return int((Fraction(promised, av.time_base) + start - end) * facts.file_rate.value)
+
+
+def _stated(video: VideoStream, timing: Timing) -> Fraction | None:
+    """The rate in the header; of a stream with uneven times the rate it is meant to have, not the average."""
+    stated = video.guessed_rate if timing is Timing.VARIABLE else video.average_rate or video.guessed_rate
+    return stated if stated and 0 < stated <= HIGHEST else None
+
+
+def _in_stream(video: VideoStream) -> Fraction | None:
+    """The rate that the stream itself carries; a clock's rate, as uneven streams have it, is none."""
+    rate = video.codec_context.framerate
+    return Fraction(rate) if rate and 0 < rate < _FASTEST_STREAM else None
+
+
+def _capture(container: InputContainer) -> tuple[str, Fraction] | None:
+    """The camera's own speed, where a header carries one: the key as it stands there, and frames a second.
+
+    Cameras and phones write it under many keys; what they have in common is a word for taking pictures and one
+    for a rate.
+    """
+    for metadata in [container.metadata, *(stream.metadata for stream in container.streams.video[:1])]:
+        for key, value in metadata.items():
+            plain = re.sub(r"[^a-z]", "", key.lower())
+            if any(word in plain for word in _CAPTURE_WORDS) and any(word in plain for word in _RATE_WORDS):
+                number = re.match(r"\s*(\d{1,6}(?:\.\d{1,6})?)(?:\s*/\s*(\d{1,6}))?(?![\d.])", str(value)[:40])
+                if number and 0 < (rate := Fraction(number[1]) / (int(number[2] or 1) or 1)) <= HIGHEST:
+                    return key[:60], rate
+    return None
+
+
+def _timecode(container: InputContainer) -> str | None:
+    for metadata in [container.metadata, *(stream.metadata for stream in container.streams)]:
+        for key, value in metadata.items():
+            if key.lower() == "timecode":
+                return _two_digit_frames(str(value).strip()[:32])
+    return None
+
+
+def _two_digit_frames(text: str) -> str:
+    """Timecode as we write it; some containers pad the frames of fast rates to three digits."""
+    separator = ";" if ";" in text else ":"
+    head, _, part = text.rpartition(separator)
+    return f"{head}{separator}{part.lstrip('0').rjust(2, '0')}" if head else text

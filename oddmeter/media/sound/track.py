@@ -1,0 +1,168 @@
+"""The sound of a made file: kept as it is, at another speed with its pitch, or at its own; to the exact length of the
+picture in samples."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from tempfile import TemporaryFile
+from typing import Any
+
+import av
+import numpy as np
+import numpy.typing as npt
+from av.audio.frame import AudioFrame
+from av.audio.resampler import AudioResampler
+
+from oddmeter.media.sound.pitch import resampled, stretched
+
+BLOCK = 1024
+_USUAL = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
+_PART_SECONDS = 60
+Samples = npt.NDArray[Any]
+
+
+@dataclass(frozen=True)
+class SoundPlan:
+    """What becomes of the first sound stream of a file.
+
+    ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
+    it fills; it runs ``factor`` times as fast. There are round(length · ``rate``) samples. ``keeps_pitch`` where it is
+    stretched instead of resampled; ``backwards`` where it runs from its end.
+    """
+
+    path: Path
+    factor: Fraction
+    start: Fraction
+    seconds: Fraction
+    length: Fraction
+    rate: int
+    source_rate: int
+    keeps_pitch: bool = False
+    backwards: bool = False
+
+    @property
+    def samples(self) -> int:
+        """How many samples the made sound has."""
+        return round(self.length * self.rate)
+
+    @property
+    def is_kept(self) -> bool:
+        """True where every sample stays what it is."""
+        return self.factor == 1 and self.rate == self.source_rate and not self.backwards
+
+
+def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
+    """The sound of a plan as frames of ``BLOCK`` samples in ``sample_format``, which carry their place as ``pts``."""
+    if plan.is_kept:
+        return kept_sound(plan.path, sample_format, plan.length, plan.start)
+    return _changed_sound(plan, sample_format)
+
+
+def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
+    with av.open(str(plan.path), metadata_errors="replace") as container:
+        stream = container.streams.audio[0]
+        layout, channels = named_layout(stream), stream.channels
+    with TemporaryFile() as held:
+        frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start)
+        written = sum(held.write(np.ascontiguousarray(f.to_ndarray().T).tobytes()) for f in frames)
+        held.flush()
+        count = written // (4 * channels)
+        source: Samples = np.zeros((channels, 0), np.float32)
+        if count:
+            source = np.memmap(held, np.float32, "r", shape=(count, channels)).T
+        if plan.backwards:
+            source = source[:, ::-1]
+        done, resampler = 0, AudioResampler(format=sample_format, layout=layout, rate=plan.rate)
+        for samples in _parts(plan, source):
+            for start in range(0, samples.shape[1], BLOCK):
+                block = samples[:, start : start + BLOCK]
+                for made in resampler.resample(_frame(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
+                    made.pts, made.time_base = done, Fraction(1, plan.rate)
+                    yield made
+                done += block.shape[1]
+
+
+def _parts(plan: SoundPlan, source: Samples) -> Iterator[npt.NDArray[np.float32]]:
+    """The made samples, some at a time: of each part, what it takes of the source, and a little around it."""
+    ratio = plan.factor * Fraction(plan.source_rate, plan.rate)
+    around = plan.source_rate // 2
+    for first in range(0, plan.samples, _PART_SECONDS * plan.rate):
+        length = min(_PART_SECONDS * plan.rate, plan.samples - first)
+        start = max(0, int(first * ratio) - around)
+        lead = first - round(start / ratio)
+        part = np.ascontiguousarray(source[:, start : int((first + length) * ratio) + around], np.float32)
+        if plan.keeps_pitch:
+            if plan.rate != plan.source_rate:
+                wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
+                part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
+            made = stretched(part, plan.factor, plan.rate, lead + length)
+        else:
+            made = resampled(part, ratio, lead + length)
+        yield made[:, lead:]
+
+
+def kept_sound(path: Path, sample_format: str, length: Fraction, start: Fraction = Fraction(0)) -> Iterator[AudioFrame]:
+    """The first sound stream of a file as frames of ``BLOCK`` samples in ``sample_format``.
+
+    ``length`` is in seconds, from ``start`` seconds after the first picture on; there are round(length · rate)
+    samples, with silence where the file has none. Frames carry their place in samples as ``pts``.
+    """
+    with av.open(str(path), metadata_errors="replace") as container:
+        stream = container.streams.audio[0]
+        rate, layout = stream.rate, named_layout(stream)
+        planar = sample_format.endswith("p")
+        wide = 1 if planar else stream.channels
+        wanted = round(length * rate)
+        done = 0
+        rest: Samples | None = None
+        for samples in _placed(container, stream, sample_format, wide, start):
+            rest = samples if rest is None else np.concatenate([rest, samples], axis=1)
+            while rest.shape[1] >= BLOCK * wide and done < wanted:
+                take = min(BLOCK, wanted - done)
+                yield _frame(rest[:, : take * wide], sample_format, layout, rate, done)
+                rest, done = rest[:, take * wide :], done + take
+            if done >= wanted:
+                return
+        if rest is None:
+            rest = np.zeros((stream.channels if planar else 1, 0), np.int32 if sample_format == "s32" else np.float32)
+        while done < wanted:
+            take = min(BLOCK, wanted - done)
+            block = rest[:, : take * wide]
+            short = take * wide - block.shape[1]
+            yield _frame(np.pad(block, ((0, 0), (0, short))), sample_format, layout, rate, done)
+            rest, done = rest[:, take * wide :], done + take
+
+
+def named_layout(stream: av.AudioStream) -> str:
+    """The stream's layout of channels; the usual one for their number where the file names none."""
+    name = stream.layout.name
+    return _USUAL.get(stream.channels, name) if name.endswith("channels") else name
+
+
+def _placed(
+    container: av.container.InputContainer, stream: av.AudioStream, sample_format: str, wide: int, start: Fraction
+) -> Iterator[Samples]:
+    """The decoded samples, from the one on that stands ``start`` seconds after the first picture."""
+    resampler = AudioResampler(format=sample_format, layout=named_layout(stream), rate=stream.rate)
+    video = container.streams.video[0]
+    picture_start = Fraction(video.start_time or 0) * (video.time_base or 1) + start
+    skip: int | None = None
+    for decoded in container.decode(stream):
+        if skip is None:
+            starts = Fraction(decoded.pts or 0) * (decoded.time_base or 1)
+            skip = round((picture_start - starts) * stream.rate)
+        for frame in resampler.resample(decoded):
+            samples: Samples = frame.to_ndarray()
+            if skip < 0:
+                samples = np.pad(samples, ((0, 0), (-skip * wide, 0)))
+                skip = 0
+            cut = min(skip, samples.shape[1] // wide)
+            skip -= cut
+            yield samples[:, cut * wide :]
+
+
+def _frame(samples: Samples, sample_format: str, layout: str, rate: int, at: int) -> AudioFrame:
+    frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples), format=sample_format, layout=layout)
+    frame.sample_rate, frame.pts, frame.time_base = rate, at, Fraction(1, rate)
+    return frame

@@ -1,0 +1,84 @@
+"""Facts as they are stored: what the probe found about each clip."""
+
+from fractions import Fraction
+from typing import Any
+
+from psycopg.types.json import Jsonb
+
+from oddmeter.core.evidence.facts import Facts, Sound, Timing
+from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.store.database import Connection, fraction_from, rate_from
+
+
+def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
+    """Write down what the probe found."""
+    sound = facts.sound
+    connection.execute(
+        "UPDATE clip_facts SET state = 'done', frames = %(frames)s, file_rate = %(file_rate)s, timing = %(timing)s,"
+        " measured_rate = %(measured_rate)s, width = %(width)s, height = %(height)s, pixel_aspect = %(pixel_aspect)s,"
+        " scan = %(scan)s, field_order = %(field_order)s, timecode = %(timecode)s, sound_rate = %(sound_rate)s,"
+        " sound_channels = %(sound_channels)s, sound_seconds = %(sound_seconds)s, codec = %(codec)s,"
+        " fault = %(fault)s, remarks = %(remarks)s, stated_rate = %(stated_rate)s,"
+        " stream_rate = %(stream_rate)s, capture_rate = %(capture_rate)s,"
+        " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
+        " intervals = %(intervals)s WHERE clip_id = %(clip_id)s",
+        {
+            "clip_id": clip_id,
+            "frames": facts.frames,
+            "file_rate": facts.file_rate.exact if facts.file_rate else None,
+            "timing": facts.timing.value,
+            "measured_rate": fraction_text(facts.measured_rate) if facts.measured_rate else None,
+            "width": facts.width,
+            "height": facts.height,
+            "pixel_aspect": fraction_text(facts.pixel_aspect),
+            "scan": facts.scan.value,
+            "field_order": facts.field_order,
+            "timecode": facts.timecode,
+            "sound_rate": sound.sample_rate if sound else None,
+            "sound_channels": sound.channels if sound else None,
+            "sound_seconds": fraction_text(sound.seconds) if sound else None,
+            "codec": facts.codec,
+            "fault": facts.fault,
+            "remarks": list(facts.remarks),
+            "stated_rate": fraction_text(facts.stated_rate) if facts.stated_rate else None,
+            "stream_rate": fraction_text(facts.stream_rate) if facts.stream_rate else None,
+            "capture_rate": fraction_text(facts.capture_rate) if facts.capture_rate else None,
+            "capture_key": facts.capture_key,
+            "start": fraction_text(facts.start),
+            "duplicates": facts.duplicates,
+            "gaps": facts.gaps,
+            "intervals": Jsonb([[fraction_text(length), count] for length, count in facts.intervals]),
+        },
+    )
+
+
+def facts_from(row: dict[str, Any]) -> Facts:
+    """A row of the table ``clip_facts`` as a value."""
+    sound = None
+    if row["sound_rate"] is not None:
+        sound = Sound(row["sound_rate"], row["sound_channels"], Fraction(row["sound_seconds"]))
+    return Facts(
+        frames=row["frames"],
+        file_rate=rate_from(row["file_rate"]),
+        timing=Timing(row["timing"]),
+        measured_rate=fraction_from(row["measured_rate"]),
+        width=row["width"],
+        height=row["height"],
+        pixel_aspect=Fraction(row["pixel_aspect"]),
+        scan=Scan(row["scan"]),
+        field_order=FieldOrder(row["field_order"]) if row["field_order"] else None,
+        timecode=row["timecode"],
+        sound=sound,
+        codec=row["codec"],
+        fault=row["fault"],
+        remarks=tuple(row["remarks"]),
+        stated_rate=fraction_from(row["stated_rate"]),
+        stream_rate=fraction_from(row["stream_rate"]),
+        capture_rate=fraction_from(row["capture_rate"]),
+        capture_key=row["capture_key"],
+        start=Fraction(row["start_seconds"]),
+        duplicates=row["duplicates"],
+        gaps=row["gaps"],
+        intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),
+    )

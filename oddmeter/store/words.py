@@ -1,0 +1,80 @@
+"""Words: what people settled about clips, and which verdicts later evidence changed."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from psycopg.rows import class_row
+
+from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.verdicts import Question, Verdict
+from oddmeter.store.database import Connection
+
+
+@dataclass(frozen=True)
+class VerdictChange:
+    """A verdict that later evidence changed, without anybody having settled it."""
+
+    id: int
+    clip_id: int
+    clip_name: str
+    question: str
+    before: str | None
+    after: str | None
+    because: str
+    made_at: datetime
+
+
+def say(connection: Connection, clip_ids: Sequence[int], word: Word) -> None:
+    """Settle a question about clips, in place of what was said before."""
+    connection.execute(
+        "INSERT INTO word (clip_id, question, value, reason, person) SELECT id, %(question)s, %(value)s,"
+        " %(reason)s, %(person)s FROM unnest(%(clips)s::bigint[]) AS id ON CONFLICT (clip_id, question) DO UPDATE"
+        " SET value = excluded.value, reason = excluded.reason, person = excluded.person",
+        {
+            "clips": list(clip_ids),
+            "question": word.question.value,
+            "value": word.value,
+            "reason": word.reason,
+            "person": word.person,
+        },
+    )
+
+
+def withdraw(connection: Connection, clip_ids: Sequence[int], question: Question) -> None:
+    """Take back what people said to a question; the evidence speaks again."""
+    connection.execute("DELETE FROM word WHERE clip_id = ANY(%s) AND question = %s", (list(clip_ids), question.value))
+
+
+def note_changes(
+    connection: Connection,
+    show_id: int,
+    before: dict[int, dict[Question, Verdict]],
+    after: dict[int, dict[Question, Verdict]],
+    because: str,
+) -> int:
+    """Write down which verdicts differ, other than from nothing known to something; returns how many do."""
+    changed = [
+        (show_id, clip_id, question.value, was.value, now[question].value, because)
+        for clip_id, now in after.items()
+        for question, was in before.get(clip_id, {}).items()
+        if was.value is not None and was.value != now[question].value
+    ]
+    if changed:
+        with connection.cursor() as cursor:
+            cursor.executemany(
+                "INSERT INTO verdict_change (show_id, clip_id, question, before, after, because)"
+                " VALUES (%s, %s, %s, %s, %s, %s)",
+                changed,
+            )
+    return len(changed)
+
+
+def changes_of_show(connection: Connection, show_id: int, most: int = 200) -> list[VerdictChange]:
+    """The newest changes of verdicts in a show."""
+    with connection.cursor(row_factory=class_row(VerdictChange)) as cursor:
+        return cursor.execute(
+            "SELECT v.id, v.clip_id, c.name AS clip_name, v.question, v.before, v.after, v.because, v.made_at"
+            " FROM verdict_change v JOIN clip c ON c.id = v.clip_id WHERE v.show_id = %s ORDER BY v.id DESC LIMIT %s",
+            (show_id, most),
+        ).fetchall()

@@ -1,0 +1,67 @@
+"""Errors as problem details (RFC 9457): a sentence for the person, a code for the machine."""
+
+import logging
+
+import psycopg
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from psycopg_pool import PoolTimeout
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+
+from oddmeter.core.numbers.errors import RuleError
+
+log = logging.getLogger("oddmeter.web")
+
+_STATUS = {"conflict": 409, "exists": 409, "missing": 404, "root": 403}
+
+
+class Problem(BaseModel):
+    """What went wrong. ``detail`` can be shown as it stands; ``code`` is stable."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    code: str
+
+
+def problem(status: int, code: str, detail: str) -> JSONResponse:
+    """A problem details response."""
+    title = {400: "Wrong request", 403: "Not allowed", 404: "Not there", 409: "Conflict", 422: "Cannot be done"}
+    body = Problem(title=title.get(status, "Something failed"), status=status, detail=detail, code=code)
+    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+
+
+def install(app: FastAPI) -> None:
+    """Turn every error of the application into problem details."""
+
+    @app.exception_handler(RuleError)
+    def of_rule(_: Request, error: RuleError) -> JSONResponse:
+        return problem(_STATUS.get(error.code, 422), error.code, str(error))
+
+    @app.exception_handler(RequestValidationError)
+    def of_request(_: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"] if part != "body")
+        return problem(422, "request", f"{place}: {first['msg']}." if place else f"{first['msg']}.")
+
+    @app.exception_handler(HTTPException)
+    def of_http(_: Request, error: HTTPException) -> JSONResponse:
+        return problem(error.status_code, "http", str(error.detail))
+
+    @app.exception_handler(psycopg.errors.UniqueViolation)
+    def of_twin(_: Request, __: psycopg.errors.UniqueViolation) -> JSONResponse:
+        return problem(409, "exists", "There is one of that name already.")
+
+    @app.exception_handler(psycopg.errors.CheckViolation)
+    def of_check(_: Request, __: psycopg.errors.CheckViolation) -> JSONResponse:
+        return problem(422, "check", "The database does not accept this value.")
+
+    def of_database(_: Request, error: Exception) -> JSONResponse:
+        log.warning("the database does not answer: %s", error)
+        return problem(503, "database", "The database does not answer just now. Nothing was changed; try again.")
+
+    for kind in (psycopg.OperationalError, psycopg.InterfaceError, PoolTimeout):
+        app.add_exception_handler(kind, of_database)

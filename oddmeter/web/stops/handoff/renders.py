@@ -1,0 +1,273 @@
+"""Handoff: what to make, under which names; the queue; the proof of each file; and the conform sheet."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import PurePosixPath
+from typing import Annotated
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from oddmeter.core.decisions.treatment import Fields
+from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import decimal_text
+from oddmeter.core.numbers.timecode import duration_text
+from oddmeter.core.planning.filenames import WORDS, filled, safe_folder
+from oddmeter.core.planning.plans import Plan
+from oddmeter.core.planning.timelines import Timeline
+from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.store import renders
+from oddmeter.store.database import Connection
+from oddmeter.store.renders import Render
+from oddmeter.web.board import Board, Row
+from oddmeter.web.http.context import Context, Here
+from oddmeter.web.views.asked import ShowId
+from oddmeter.work.orders import order_of, plan_to_make
+
+router = APIRouter(prefix="/api", tags=["handoff"])
+
+_FRAMES_TO_TELL = 12
+
+
+class SettingView(BaseModel):
+    """A setting files can be made with."""
+
+    setting: Setting
+    label: str
+    suffix: str
+    lossless: bool
+
+
+class NameWord(BaseModel):
+    """A word that can stand in a name pattern."""
+
+    word: str
+    meaning: str
+
+
+class HandoffChoices(BaseModel):
+    """What can be chosen, and where made files go on the server."""
+
+    settings: list[SettingView]
+    words: list[NameWord]
+    made_folder: str
+
+
+class MakeIn(BaseModel):
+    """Files to make: which clips, with which setting, where, and under which names."""
+
+    clip_ids: Annotated[list[int], Field(min_length=1, max_length=100_000)]
+    setting: Setting
+    folder: str = ""
+    pattern: str = "{clip}_{rate}"
+
+
+class FilePreview(BaseModel):
+    """One file that would be made; ``problem`` says why it cannot be, ``remark`` what is left out of it."""
+
+    clip_id: int
+    clip_name: str
+    out_path: str
+    frames: int
+    length: str
+    problem: str | None
+    remark: str | None
+
+
+class Queued(BaseModel):
+    """What was queued, and what was not."""
+
+    queued: int
+    refused: list[FilePreview]
+
+
+class CheckView(BaseModel):
+    """One thing the proof compared."""
+
+    name: str
+    planned: str
+    found: str
+    passed: bool
+
+
+class RenderView(BaseModel):
+    """A file asked for: how far it is, and its proof."""
+
+    id: int
+    clip_id: int
+    clip_name: str
+    setting: Setting
+    out_path: str
+    timeline: str
+    state: str
+    done_frames: int
+    total_frames: int
+    attempts: int
+    seconds_left: int | None
+    fault: str | None
+    checks: list[CheckView]
+    wrong_frames: list[int]
+    too_still: int
+    asked_at: datetime
+    finished_at: datetime | None
+
+
+@router.get("/handoff")
+def choices(here: Here) -> HandoffChoices:
+    """The settings, the words for names, and the folder for made files."""
+    return HandoffChoices(
+        settings=[
+            SettingView(setting=setting, label=e.label, suffix=e.suffix, lossless=e.lossless)
+            for setting, e in ENCODINGS.items()
+        ],
+        words=[NameWord(word=word, meaning=meaning) for word, meaning in WORDS.items()],
+        made_folder=str(here.config.made),
+    )
+
+
+@router.post("/shows/{show_id}/handoff/preview")
+def preview(here: Here, show_id: ShowId, asked: MakeIn) -> list[FilePreview]:
+    """The names of the files that would be made, and what stands against any of them."""
+    board = here.boards.open(show_id)
+    with here.database.transaction() as connection:
+        return [wanted.view for wanted in _wanted(here, connection, board, asked)]
+
+
+@router.post("/shows/{show_id}/renders", status_code=201)
+def make(here: Here, show_id: ShowId, asked: MakeIn) -> Queued:
+    """Queue files. What cannot be made is refused by name; the rest is queued."""
+    board = here.boards.open(show_id)
+    with here.database.transaction() as connection:
+        wanted = _wanted(here, connection, board, asked)
+        refused = [file.view for file in wanted if file.view.problem]
+        for file in wanted:
+            if not file.view.problem and file.plan is not None:
+                path, order = file.view.out_path, order_of(file.plan).model_dump(mode="json")
+                timeline, clip = file.plan.timeline.id, file.plan.clip.id
+                made = renders.ask(connection, timeline, clip, asked.setting, path, order, file.view.frames)
+                here.queue.ask_render(connection, made, path)
+    return Queued(queued=len(wanted) - len(refused), refused=refused)
+
+
+@router.get("/shows/{show_id}/renders")
+def list_renders(here: Here, show_id: ShowId) -> list[RenderView]:
+    """All files asked for, the newest first."""
+    with here.database.transaction() as connection:
+        return [_render_view(render) for render in renders.renders_of_show(connection, show_id)]
+
+
+@router.post("/renders/{render_id}/cancel", status_code=204)
+def cancel(here: Here, render_id: int) -> None:
+    """Stop making a file; what was written of it is removed."""
+    with here.database.transaction() as connection:
+        renders.render(connection, render_id)
+        renders.cancel(connection, render_id)
+
+
+@router.post("/renders/{render_id}/retry", status_code=204)
+def retry(here: Here, render_id: int) -> None:
+    """Try a file again that failed or was cancelled."""
+    with here.database.transaction() as connection:
+        known = renders.render(connection, render_id)
+        renders.retry(connection, render_id)
+        here.queue.ask_render(connection, render_id, known.out_path)
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    plan: Plan | None
+    view: FilePreview
+
+
+def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[_Wanted]:
+    timeline, folder = board.timeline(), safe_folder(asked.folder)
+    out = [_one(here, row, board, timeline, folder, asked) for row in board.some(asked.clip_ids, timeline)]
+    paths = [wanted.view.out_path for wanted in out]
+    taken = renders.taken(connection, paths)
+    seen: set[str] = set()
+    for wanted in out:
+        path = wanted.view.out_path
+        if wanted.view.problem is None and path in taken:
+            wanted.view.problem = "in the queue or made already"
+        elif wanted.view.problem is None and here.config.product(path).exists():
+            wanted.view.problem = "a file of that name is there already"
+        elif wanted.view.problem is None and path in seen:
+            wanted.view.problem = "another of these clips gets the same name"
+        seen.add(path)
+    return out
+
+
+def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str, asked: MakeIn) -> _Wanted:
+    settings, clip, plan = timeline.settings, row.clip, row.plan
+    delivery = board.house.deliveries.get(clip.delivery_id)
+    values = {
+        "clip": PurePosixPath(clip.name).stem,
+        "delivery": delivery.name if delivery else "",
+        "timeline": settings.name,
+        "rate": settings.rate.spoken,
+        "intent": wish_text(row.resolved.decisions.intent),
+        "speed": f"{decimal_text(plan.conformed.speed * 100, 2)}pc" if plan else "",
+        "setting": asked.setting.value,
+    }
+    encoding = ENCODINGS[asked.setting]
+    name = filled(asked.pattern, values) + encoding.suffix
+    path = f"{folder}/{name}" if folder else name
+    problem = row.refusal.sentence if row.refusal else None
+    if plan is not None:
+        try:
+            canvas = plan_to_make(order_of(plan), clip, here.config, asked.setting, path).canvas
+            encoding.pixel_format_for("", canvas.width, canvas.height)
+        except RuleError as error:
+            problem = str(error)
+    view = FilePreview(
+        clip_id=clip.id,
+        clip_name=clip.name,
+        out_path=path,
+        frames=row.after,
+        length=duration_text(row.after, settings.rate, settings.drop_frame),
+        problem=problem,
+        remark=_remark(plan) if plan else None,
+    )
+    return _Wanted(plan, view)
+
+
+def _remark(plan: Plan) -> str | None:
+    """A sentence about what will be in the file otherwise than somebody might expect."""
+    planned, clip = plan.conformed, plan.clip
+    if planned.fields is not Fields.ORIGINAL or planned.material.originals is not None or clip.picture is None:
+        return None
+    if clip.picture.repeats is not None:
+        return "Its repeats stay inside: only samples of it were looked at. Look at the whole clip in Intake."
+    return None
+
+
+def _render_view(render: Render) -> RenderView:
+    proof = render.proof or {}
+    return RenderView(
+        id=render.id,
+        clip_id=render.clip_id,
+        clip_name=render.clip_name,
+        setting=Setting(render.setting),
+        out_path=render.out_path,
+        timeline=render.timeline,
+        state=render.state,
+        done_frames=render.done_frames,
+        total_frames=render.total_frames,
+        attempts=render.attempts,
+        seconds_left=_seconds_left(render),
+        fault=render.fault,
+        checks=[CheckView.model_validate(check) for check in proof.get("checks", [])],
+        wrong_frames=proof.get("wrong_frames", []),
+        too_still=proof.get("too_still", 0),
+        asked_at=render.asked_at,
+        finished_at=render.finished_at,
+    )
+
+
+def _seconds_left(render: Render) -> int | None:
+    """Seconds until the frames are made at the pace so far; None where that cannot be told."""
+    if render.state != "rendering" or render.begun_at is None or render.done_frames < _FRAMES_TO_TELL:
+        return None
+    so_far = (datetime.now(UTC) - render.begun_at).total_seconds()
+    return round(so_far * (render.total_frames - render.done_frames) / render.done_frames)

@@ -1,0 +1,33 @@
+"""Plan: changes to many clips at once, seen beforehand and made."""
+
+from fastapi import APIRouter
+
+from oddmeter.store import clips, decisions
+from oddmeter.store.changes import change
+from oddmeter.web.http.context import Here
+from oddmeter.web.views.asked import PlanChange, ShowId, asked_of
+from oddmeter.web.views.changes import ChangedView, Preview, check, previewed
+
+router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
+
+
+@router.post("/preview")
+def preview(here: Here, show_id: ShowId, asked: PlanChange) -> Preview:
+    """What a change would do, on every timeline of the show; nothing is changed."""
+    board = here.boards.open(show_id)
+    made = asked_of(asked, board, board.timeline(), here.person)
+    return previewed(board, made.clips, made.title)
+
+
+@router.post("/treatments")
+def set_treatments(here: Here, show_id: ShowId, asked: PlanChange) -> ChangedView:
+    """Change clips, all in one change. Refused as a whole where one of them was changed since it was seen."""
+    board = here.boards.open(show_id)
+    timeline = board.timeline()
+    made = asked_of(asked, board, timeline, here.person)
+    if asked.decides:
+        check(board, made.clips, timeline)
+    with change(here.database, show_id, made.title, here.person) as connection:
+        clips.expect_revisions(connection, show_id, {ref.id: ref.revision for ref in asked.clips})
+        decisions.write(connection, show_id, board.pairs(made.clips))
+    return ChangedView(title=made.title)

@@ -1,0 +1,51 @@
+"""Facts as the page shows them."""
+
+from fractions import Fraction
+
+from pydantic import BaseModel
+
+from oddmeter.core.evidence.facts import Facts, Timing
+from oddmeter.core.numbers.numerals import decimal_text, fixed_text, number_text
+from oddmeter.core.pictures.scan import Scan
+from oddmeter.web.views.values import RateView, rate_view
+
+
+class FactsView(BaseModel):
+    """What is known of a file: measured, and settled where people did."""
+
+    frames: int
+    file_rate: RateView | None
+    timing: Timing
+    measured_rate: str | None
+    raster: str
+    pixel_aspect: str
+    scan: str
+    timecode: str | None
+    sound: str | None
+    length: str | None
+    codec: str
+    fault: str | None
+    remarks: list[str]
+
+
+def facts_view(facts: Facts) -> FactsView:
+    """Facts for the page."""
+    seconds = facts.frames / facts.file_rate.value if facts.file_rate else None
+    sound = facts.sound
+    scans = {Scan.PROGRESSIVE: "progressive", Scan.UNKNOWN: "not stated", Scan.INTERLACED: "interlaced"}
+    scan = scans[facts.scan] + (f", {facts.field_order}" if facts.field_order else "")
+    return FactsView(
+        frames=facts.frames,
+        file_rate=rate_view(facts.file_rate) if facts.file_rate else None,
+        timing=facts.timing,
+        measured_rate=decimal_text(facts.measured_rate, 3) if facts.measured_rate else None,
+        raster=f"{facts.width} × {facts.height}" if facts.width else "",
+        pixel_aspect=number_text(facts.pixel_aspect),
+        scan=scan,
+        timecode=facts.timecode,
+        sound=f"{decimal_text(Fraction(sound.sample_rate, 1000), 1)} kHz × {sound.channels}" if sound else None,
+        length=f"{fixed_text(seconds, 2)} s" if seconds is not None else None,
+        codec=facts.codec,
+        fault=facts.fault,
+        remarks=list(facts.remarks),
+    )

@@ -1,0 +1,71 @@
+"""The meter strip for the page: one form for all its sizes."""
+
+from pydantic import BaseModel
+
+from oddmeter.core.conform.frame_map import FrameKind, Shown
+from oddmeter.core.conform.strips import Strip
+
+
+class ThreadView(BaseModel):
+    """A thread from a beat to a source unit: ``at`` 0, or ½ for a frame's second field; ``weight`` from 0 to 1."""
+
+    unit: int
+    at: float
+    weight: float
+
+
+class BeatView(BaseModel):
+    """A timeline frame on the strip: what it is, and what it is made of."""
+
+    kind: FrameKind
+    threads: list[ThreadView]
+
+
+class ColumnView(BaseModel):
+    """Some timeline frames of a strip that shows more than can be told apart, added up."""
+
+    frames: int
+    dropped: int
+    repeated: int
+    made: int
+
+
+class StripView(BaseModel):
+    """A stretch of ``frames`` timeline frames from ``first`` on: a beat for each, or columns that add up many.
+
+    ``units`` are the source units on the rail in the order of running, ``places`` the moments, in timeline frames, at
+    which their time on screen begins; ``hiccups`` are timeline frames.
+    """
+
+    first: int
+    frames: int
+    beats: list[BeatView]
+    columns: list[ColumnView]
+    units: list[int]
+    places: list[float]
+    hiccups: list[int]
+
+
+def strip_view(strip: Strip) -> StripView:
+    """A strip for the page; it is drawn, so floats will do."""
+    return StripView(
+        first=strip.first,
+        frames=strip.frames,
+        beats=[_beat(beat) for beat in strip.beats],
+        columns=[
+            ColumnView(frames=tally.frames, dropped=tally.dropped, repeated=tally.repeated, made=tally.made)
+            for tally in strip.columns
+        ],
+        units=[unit.unit for unit in strip.rail],
+        places=[round(float(unit.begins), 4) for unit in strip.rail],
+        hiccups=list(strip.hiccups),
+    )
+
+
+def _beat(shown: Shown) -> BeatView:
+    threads = [
+        ThreadView(unit=unit, at=number / 2, weight=float(weight))
+        for number, moment in enumerate(shown.moments)
+        for unit, weight in moment.parts
+    ]
+    return BeatView(kind=shown.kind, threads=threads)
