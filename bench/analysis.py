@@ -16,7 +16,7 @@ from media import best, open_and_demux
 
 from oddmeter.demo import scenes
 from oddmeter.media.analysis.analyse import analyse
-from oddmeter.media.files.guarded import probe_guarded
+from oddmeter.media.analysis.guarded import probe_guarded
 from oddmeter.media.files.probe import probe
 
 SIZES = ((640, 360, False), (720, 576, True), (1280, 720, False), (1920, 1080, False))

@@ -1,1 +1,1 @@
-"""Pixels and samples: probe, render and verify real media files."""
+

@@ -16,7 +16,7 @@ from oddmeter.core.planning.clips import Clip, Decided
 from oddmeter.interchange.logs import is_report, read_log, title_of
 from oddmeter.interchange.reports import inspected
 from oddmeter.media.analysis.analyse import DamagedError
-from oddmeter.media.files.guarded import analyse_guarded, probe_guarded
+from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.sequence import gathered
 
 

@@ -22,7 +22,7 @@ from oddmeter.core.pictures.report import PictureReport
 from oddmeter.core.planning.clips import Clip
 from oddmeter.interchange.reports import proven
 from oddmeter.media.analysis.analyse import DamagedError
-from oddmeter.media.files.guarded import analyse_guarded, probe_guarded
+from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.sequence import is_there
 from oddmeter.media.render import clear_unfinished, render
 from oddmeter.media.verify import verify

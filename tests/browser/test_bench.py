@@ -7,9 +7,10 @@ from typing import Any
 
 import cv2
 import numpy as np
+from av.video.frame import VideoFrame
 from playwright.sync_api import Page, expect
 
-from oddmeter.core.pictures.scan import Scan
+from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.demo.framecode import read
 from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
@@ -179,12 +180,12 @@ def test_an_interlaced_drop_frame_version_of_a_25_clip_is_made(page: Page, runni
     with FrameReader(made) as reader:
         for number in range(60):
             frame = reader.frame(number)
-            for late, name in enumerate(("lower", "upper")):
+            for late, name in enumerate((FieldOrder.LOWER, FieldOrder.UPPER)):
                 assert code_of_field(frame, name) == int(stride * (number + late / 2)), (number, name)
 
 
-def code_of_field(frame: object, name: str) -> int | None:
+def code_of_field(frame: VideoFrame, name: FieldOrder) -> int | None:
     """The code of a field of the 720 × 480 tape, drawn out to the shape of the clip it was made of."""
-    lines = planes_of(field_of(frame, name))[0]  # type: ignore[arg-type]
+    lines = planes_of(field_of(frame, name))[0]
     inside = lines[30:-30]
     return read(np.asarray(cv2.resize(inside, (640, 360), interpolation=cv2.INTER_LINEAR), np.uint8))

@@ -129,7 +129,7 @@ def test_a_treatment_is_taken_over_in_part_and_clips_are_tagged_and_noted(
     expect(panel(page)).to_contain_text("Ask the foundry")
     page.keyboard.press("/")
     page.keyboard.type("bell foundry")
-    expect(page.get_by_role("grid", name="Clips")).to_have_attribute("aria-rowcount", "2")
+    expect(page.get_by_role("grid", name="Clips")).to_have_attribute("aria-rowcount", "4")
     page.keyboard.press("Enter")
     expect(page.get_by_role("grid", name="Clips")).to_be_focused()
     panel(page).get_by_role("button", name="Take the tag Bell, close off").click()

@@ -77,7 +77,7 @@ def test_plan_filters_and_typed_speeds(page: Page, show: Show) -> None:
     show.open("plan")
     filters = page.get_by_role("group", name="Filters")
     filters.get_by_role("button", name="Interlaced 1").click()
-    expect(page.get_by_role("grid").get_by_role("row")).to_have_count(2)
+    expect(page.get_by_role("grid").get_by_role("row")).to_have_count(3)
     expect(page).to_have_url(re.compile("show=interlaced"))
     page.reload()
     expect(filters.get_by_role("button", name="Interlaced 1")).to_have_attribute("aria-pressed", "true")

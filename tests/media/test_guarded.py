@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 
 from oddmeter.core.evidence.facts import Facts
-from oddmeter.media.files import guarded
-from oddmeter.media.files.guarded import GuardedError, analyse_guarded, probe_guarded
+from oddmeter.media.analysis import guarded
+from oddmeter.media.analysis.guarded import GuardedError, analyse_guarded, probe_guarded
 from oddmeter.media.files.probe import probe
 
 

@@ -30,8 +30,8 @@ export function KeysProvider({ children }: { children: ReactNode }) {
   const scopes = useRef(new Map<string, KeyScope>());
   const registry = useMemo<Registry>(
     () => ({
-      put: (id, scope) => scopes.current.set(id, scope),
-      drop: (id) => scopes.current.delete(id),
+      put: (id, scope) => void scopes.current.set(id, scope),
+      drop: (id) => void scopes.current.delete(id),
       all: () => [...scopes.current.values()],
     }),
     [],

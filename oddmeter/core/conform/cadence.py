@@ -15,14 +15,14 @@ from math import ceil, floor
 from oddmeter.core.numbers.errors import RuleError
 
 NEAR = Fraction(1, 200)
-"""A stride within 0.5 % of a whole or even one, without being it, is a near miss (MODEL, Frames)."""
+"""A stride within 0.5 % of a whole or even one, without being it, is a near miss (docs/model.md, Kinds of cadence)."""
 
 LONGEST_PATTERN = 100
 """Patterns of more timeline frames than this are not written out: nobody reads a rhythm that long."""
 
 
 class Kind(StrEnum):
-    """How even a cadence is (MODEL, Kinds of cadence)."""
+    """How even a cadence is (docs/model.md, Kinds of cadence)."""
 
     WHOLE = "whole"
     EVEN = "even"

@@ -1,4 +1,4 @@
-"""What a change of rate does to sound: factor, pitch and drift. Facts of the trade; MODEL, sound = R · p / F."""
+"""What a change of rate does to sound: factor, pitch and drift (docs/model.md, Rates and speeds)."""
 
 from dataclasses import dataclass
 from fractions import Fraction

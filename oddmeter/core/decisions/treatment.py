@@ -10,7 +10,8 @@ from oddmeter.core.numbers.rates import Rate
 
 
 class Intent(StrEnum):
-    """What is wanted of a clip (MODEL, Words). ``LEAVE``: played as the file says, whatever else is decided."""
+    """What is wanted of a clip (docs/model.md, Rates and speeds). ``LEAVE``: played as the file says, whatever else is
+    decided."""
 
     REAL_TIME = "real-time"
     EVERY_FRAME = "every-frame"
@@ -62,7 +63,7 @@ class Span:
 
 
 class Between(StrEnum):
-    """How a moment between two source frames is made (MODEL, in-betweens)."""
+    """How a moment between two source frames is made (docs/model.md, What a timeline frame shows)."""
 
     PICK = "pick"
     MIX = "mix"

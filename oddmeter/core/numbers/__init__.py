@@ -1,1 +1,2 @@
-"""."""
+"""Numbers that decide frames: ``rates`` (exact fractions and what people type), ``timecode`` (SMPTE ST 12-1),
+``numerals`` (whole numbers and fractions as text), and ``errors``, the refusal that every rule gives."""

@@ -1,1 +1,2 @@
-"""."""
+"""Looking at all pictures of a clip: ``measures`` reduces each to a few numbers, ``analyse`` walks the clip and asks
+the core what they mean, ``guarded`` does that and probing in a helper process with bounds on time and memory."""

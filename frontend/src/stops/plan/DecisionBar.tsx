@@ -4,6 +4,11 @@ import { Button, fieldLook, Key, Number } from "../../ui/parts";
 import { useVocabulary, type Part } from "../../data/vocabulary";
 import type { Decide } from "./decide";
 
+/** What is asked for in the field; asked again, it is another one, so that the field takes the focus again. */
+export interface Asking {
+  of: Field;
+}
+
 export type Field = "pace" | "speed" | "fit" | "read" | "shot" | "tag" | "note";
 
 const FIELDS: Record<Field, { label: string; example?: string; verb: string }> = {
@@ -34,15 +39,16 @@ export function DecisionBar(props: {
   copy: (() => void) | null;
   takes: boolean;
   decide: Decide;
-  asking: Field | null;
+  asking: Asking | null;
   ask: (field: Field | null) => void;
   back: () => void;
 }) {
-  const { selected: n, decide, asking, ask } = props;
+  const { selected: n, decide, ask } = props;
+  const asking = props.asking?.of;
   const words = useVocabulary();
   const [typed, setTyped] = useState("");
   const field = useRef<HTMLInputElement>(null);
-  useEffect(() => field.current?.focus(), [asking]);
+  useEffect(() => field.current?.focus(), [props.asking]);
 
   const leave = () => {
     ask(null);

@@ -81,7 +81,7 @@ export function Ledger(props: {
   const tracks = `16px minmax(10rem,1.4fr) ${columns.map((column) => column.track).join(" ")}`;
 
   useEffect(() => scroller.current?.focus({ preventScroll: true }), [scroller]);
-  useEffect(() => scroller.current?.scrollTo({ top: 0 }), [scroller, props.asked]);
+  useEffect(() => void scroller.current?.scrollTo({ top: 0 }), [scroller, props.asked]);
 
   return (
     <div

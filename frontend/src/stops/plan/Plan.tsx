@@ -11,7 +11,7 @@ import { Button, Empty, fieldLook, Number, Options, Waiting } from "../../ui/par
 import { ColumnsMenu } from "./ColumnsMenu";
 import { COLUMNS, USUAL } from "./columns";
 import { useDecide } from "./decide";
-import { DecisionBar, type Field } from "./DecisionBar";
+import { DecisionBar, type Asking, type Field } from "./DecisionBar";
 import { Ledger } from "./Ledger";
 import { Reach } from "./Reach";
 import { Reckoning } from "./Reckoning";
@@ -38,7 +38,8 @@ export function Plan() {
   const [copied, setCopied] = useState<{ id: number; name: string } | null>(null);
   const finder = useRef<HTMLInputElement>(null);
   const scroller = useRef<HTMLDivElement>(null);
-  const [asking, setAsking] = useState<Field | null>(null);
+  const [asking, setAsking] = useState<Asking | null>(null);
+  const ask = (field: Field | null) => setAsking(field && { of: field });
   const back = () => scroller.current?.focus();
   const mark = search.get("show") ?? "all";
   const side = search.get("side") === "recipes" ? "recipes" : "arithmetic";
@@ -191,7 +192,7 @@ export function Plan() {
           down={down}
           sortBy={sortBy}
           decide={decide}
-          ask={setAsking}
+          ask={ask}
           find={() => finder.current?.focus()}
           look={(id) => void navigate(`/shows/${showId}/bench/${id}`)}
         />
@@ -207,7 +208,7 @@ export function Plan() {
           takes={selected.some((id) => id !== copied?.id)}
           decide={decide}
           asking={asking}
-          ask={setAsking}
+          ask={ask}
           back={back}
         />
       </section>
