@@ -170,7 +170,7 @@ def conform_file(
     intent: Annotated[Intent, typer.Option(help="What is wanted of the clip.")],
     out: Annotated[Path, typer.Option(help="The file to make; never over another file.")],
     value: Annotated[str | None, typer.Option(help="Speed, pace, or timeline frames to fit.")] = None,
-    shot: Annotated[str | None, typer.Option(help="Shot rate; the file rate if left out.")] = None,
+    shot: Annotated[str | None, typer.Option(help="Shot rate; what the evidence says if left out.")] = None,
     file_rate: Annotated[str | None, typer.Option("--file", help="File rate, of a numbered sequence.")] = None,
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
     span: Annotated[str, typer.Option(help="In and out in source frames, both included, such as 12-240.")] = "whole",

@@ -6,7 +6,6 @@ import signal
 import socket
 import subprocess
 import sys
-import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -21,6 +20,7 @@ from oddmeter.local.cluster import Cluster
 from oddmeter.local.stack import DATABASE
 from oddmeter.store import clips
 from oddmeter.store.database import Database
+from tests.waiting import wait_until
 
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -52,6 +52,14 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+def answers(url: str) -> bool:
+    try:
+        urllib.request.urlopen(url, timeout=2).close()
+    except OSError:
+        return False
+    return True
+
+
 @contextmanager
 def started_empty(media_root: Path) -> Iterator[Running]:
     """A start without the demo show, with its footage and an odd card to choose from."""
@@ -64,13 +72,8 @@ def started_empty(media_root: Path) -> Iterator[Running]:
     command = [sys.executable, "-m", "oddmeter", "start", "--empty", "--data", str(data), "--port", str(port)]
     process = subprocess.Popen(command, env=os.environ)
     try:
-        for _ in range(400):
-            assert process.poll() is None, "the application ended as it started"
-            try:
-                urllib.request.urlopen(f"http://127.0.0.1:{port}/api/roots", timeout=2).close()
-                break
-            except OSError:
-                time.sleep(0.1)
+        wait_until(lambda: process.poll() is not None or answers(f"http://127.0.0.1:{port}/api/roots"))
+        assert process.poll() is None, "the application ended as it started"
         yield Running(f"http://127.0.0.1:{port}", data)
     finally:
         process.send_signal(signal.SIGINT)
@@ -139,10 +142,9 @@ class Show:
         body = {"name": path.rsplit("/", maxsplit=1)[-1], "root": "Footage", "path": path}
         made = self.page.request.post(f"{self.url}/api/shows/{self.id}/deliveries", data=body)
         assert made.status == 201, made.text()
-        end = time.monotonic() + 60
-        while any(d["probed"] < d["clips"] for d in self.get("deliveries")):
-            assert time.monotonic() < end
-            time.sleep(0.1)
+        wait_until(
+            lambda: all(d["probed"] == d["clips"] for d in self.get("deliveries")), lambda: self.get("deliveries")
+        )
 
     def get(self, what: str) -> list[dict[str, int]]:
         return self.page.request.get(f"{self.url}/api/shows/{self.id}/{what}").json()  # type: ignore[no-any-return]

@@ -2,7 +2,6 @@
 
 import base64
 import re
-import time
 from typing import Any
 
 import cv2
@@ -16,6 +15,7 @@ from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
 from oddmeter.media.pictures.planes import field_of, planes_of
 from tests.browser.conftest import Running, Show
+from tests.waiting import wait_until
 
 
 def folder_of(running: Running, name: str) -> str:
@@ -57,15 +57,16 @@ def make_file(page: Page, show: Show, name: str) -> None:
 
 def proven(show: Show, name: str) -> dict[str, Any]:
     """The newest render of a clip, once it is done."""
-    end = time.monotonic() + 120
-    while time.monotonic() < end:
+
+    def newest() -> dict[str, Any]:
         renders: list[dict[str, Any]] = list(show.get("renders"))
         mine = [render for render in renders if render["clip_name"] == name]
-        if mine and mine[0]["state"] in ("done", "failed"):
-            assert mine[0]["state"] == "done", mine[0]
-            return mine[0]
-        time.sleep(0.3)
-    raise AssertionError(f"{name} was not made")
+        return mine[0] if mine else {"state": "not asked for"}
+
+    wait_until(lambda: newest()["state"] in ("done", "failed"), newest)
+    made = newest()
+    assert made["state"] == "done", made
+    return made
 
 
 def checks_of(render: dict[str, Any]) -> dict[str, str]:

@@ -1,11 +1,11 @@
 """Stories of Intake: a disagreement settled, a log with a corrected mapping, a film measured by known duration."""
 
 import re
-import time
 
 from playwright.sync_api import FilePayload, Locator, Page, expect
 
 from tests.browser.conftest import Show
+from tests.waiting import wait_until
 
 TWO = "The Tide Bell/Foundry day 2"
 TAPES = "The Tide Bell/Regatta tapes"
@@ -14,10 +14,11 @@ ATTIC = "The Tide Bell/Attic reels"
 
 def looked_at(show: Show) -> None:
     """Wait until every clip's pictures were looked at."""
-    end = time.monotonic() + 90
-    while any(row["look"]["state"] in ("waiting", "looking") for row in evidence(show)):
-        assert time.monotonic() < end
-        time.sleep(0.2)
+
+    def looks() -> list[dict[str, str]]:
+        return [row["look"] for row in evidence(show)]
+
+    wait_until(lambda: not any(look["state"] in ("waiting", "looking") for look in looks()), looks)
 
 
 def evidence(show: Show) -> list[dict[str, dict[str, str]]]:

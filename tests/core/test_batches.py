@@ -191,7 +191,8 @@ def test_a_made_name_is_safe_anywhere(clip: str, pattern: str) -> None:
     values = dict.fromkeys(WORDS, clip)
     try:
         name = filled(pattern + "{clip}", values)
-    except RuleError:
+    except RuleError as error:
+        assert str(error).endswith(".")
         return
     assert 0 < len(name) <= 200 and not set(name) & set('/\\:*?"<>|\0\n') and name.strip(" .") == name
 

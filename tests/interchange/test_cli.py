@@ -8,6 +8,9 @@ from typing import Any
 
 import pytest
 
+from oddmeter.media.files.probe import probe
+from tests.media.test_headers import write
+
 VECTORS = Path(__file__).parents[1] / "vectors" / "conform.json"
 
 
@@ -228,3 +231,12 @@ def test_a_log_that_is_none_is_said_to_be(footage: dict[str, Path], tmp_path: Pa
     (tmp_path / "empty.csv").touch()
     done = oddmeter("inspect", clip, "--log", tmp_path / "empty.csv")
     assert done.returncode == 1 and "The report is empty." in done.stderr
+
+
+def test_a_phones_capture_rate_is_conformed_as_the_application_does(tmp_path: Path) -> None:
+    """240 pictures taken in a second, written to be played in eight: in real time on 30 they last one second."""
+    phone = write(tmp_path / "phone.mov", [n * 3000 for n in range(240)], {"com.android.capture.fps": "240"})
+    out = tmp_path / "made" / "one.mp4"
+    asked = ("--timeline", "30", "--intent", "real-time", "--setting", "view", "--out", out)
+    made = answer("conform", phone, *asked)["plan"]
+    assert (made["speed"], made["timeline_frames"], probe(out).frames) == ("8/1", 30, 30)

@@ -12,7 +12,8 @@ from pathlib import Path
 import pytest
 
 from oddmeter.local.cluster import Cluster
-from tests.browser.conftest import free_port
+from tests.browser.conftest import answers, free_port
+from tests.waiting import wait_until
 
 ROOT = Path(__file__).parents[2]
 Start = Callable[..., "subprocess.Popen[str]"]
@@ -86,7 +87,7 @@ def test_what_was_killed_leaves_nothing_in_the_way(start: Start) -> None:
     said(first, "open at")
     first.kill()
     first.wait()
-    time.sleep(4)
+    wait_until(lambda: not answers(f"http://127.0.0.1:{port}/"))
     second = start("--empty", "--data", "data", "--port", port)
     said(second, "open at")
 

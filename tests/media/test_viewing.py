@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import threading
 import time
 from dataclasses import replace
 from fractions import Fraction
@@ -26,6 +27,7 @@ from oddmeter.media.files.probe import probe
 from oddmeter.media.pictures.planes import converted
 from oddmeter.media.pictures.stills import contact_sheet, still
 from oddmeter.media.viewing import Shelf, Viewed, Viewing, content_key, nearest
+from tests.waiting import wait_until
 
 SLOW = Treatment(Intent.SPEED, Fraction(2, 5))
 
@@ -161,16 +163,16 @@ def test_drafts_are_filled_in_ahead_and_that_stops_when_it_is_told(footage: dict
     viewing = Viewing(tmp_path / "shelf")
     subject = subject_of(footage["HB_gulls_30.mp4"], Treatment(Intent.EVERY_FRAME, span=Span(0, 39)))
     viewing.fill(subject)
-    end = time.monotonic() + 30
-    while len(list((tmp_path / "shelf").glob("*/*"))) < 40:
-        assert time.monotonic() < end
-        time.sleep(0.02)
+
+    def kept() -> int:
+        return len(list((tmp_path / "shelf").glob("*/*")))
+
+    wait_until(lambda: kept() >= 40, kept)
     assert [code(viewing.draft(subject, number)) for number in (0, 17, 39)] == [0, 17, 39]
     viewing.fill(subject_of(footage["FD1_C01_pour_fast.mov"]))
+    before = set(threading.enumerate())
     viewing.close()
-    count = len(list((tmp_path / "shelf").glob("*/*")))
-    time.sleep(0.2)
-    assert len(list((tmp_path / "shelf").glob("*/*"))) == count
+    assert len(before - set(threading.enumerate())) == 1, "what filled in has ended"
 
 
 def test_a_shelf_that_cannot_be_written_is_no_reason_to_stop(tmp_path: Path, footage: dict[str, Path]) -> None:

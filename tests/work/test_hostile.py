@@ -3,12 +3,12 @@
 import os
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.work.tasks import queue
 from oddmeter.work.worker import requeue_lost
+from tests.waiting import wait_until
 from tests.work.conftest import Desk
 
 
@@ -41,10 +41,11 @@ def test_nothing_stops_the_batch(desk: Desk, footage: dict[str, Path]) -> None:
     command = [sys.executable, "-m", "oddmeter", "worker"]
     worker = subprocess.Popen(command, env={**os.environ, **desk.config.to_environment()})
     try:
-        end = time.monotonic() + 90
-        while any(clip.facts is None or (clip.facts.usable and clip.picture is None) for clip in desk.clips()):
-            assert time.monotonic() < end and worker.poll() is None
-            time.sleep(0.2)
+        wait_until(
+            lambda: not any(clip.facts is None or (clip.facts.usable and not clip.picture) for clip in desk.clips()),
+            lambda: [(clip.facts is None, clip.picture is None) for clip in desk.clips()],
+        )
+        assert worker.poll() is None
     finally:
         worker.terminate()
         worker.wait(20)

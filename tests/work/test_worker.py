@@ -4,25 +4,28 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from fractions import Fraction
+from pathlib import Path
+from typing import IO
 
 from oddmeter.demo.framecode import read
 from oddmeter.local.cluster import Cluster
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.decode import FrameReader
+from oddmeter.store.renders import Render
 from oddmeter.work.tasks import queue
+from tests.waiting import wait_until
 from tests.work.conftest import Desk
 
 GULLS = "The Tide Bell/Harbour, boat and phones/HB_gulls_30.mp4"
 
 
 @contextmanager
-def worker(desk: Desk) -> Iterator["subprocess.Popen[bytes]"]:
+def worker(desk: Desk, log: IO[str] | None = None) -> Iterator["subprocess.Popen[bytes]"]:
     environment = {**os.environ, **desk.config.to_environment()}
-    process = subprocess.Popen([sys.executable, "-m", "oddmeter", "worker"], env=environment)
+    process = subprocess.Popen([sys.executable, "-m", "oddmeter", "worker"], env=environment, stderr=log)
     try:
         yield process
     finally:
@@ -34,11 +37,20 @@ def worker(desk: Desk) -> Iterator["subprocess.Popen[bytes]"]:
             process.wait()
 
 
-def wait_until(true: Callable[[], bool], seconds: float = 60) -> None:
-    end = time.monotonic() + seconds
-    while not true():
-        assert time.monotonic() < end, "waited too long"
-        time.sleep(0.1)
+def wait_for(desk: Desk, true: Callable[[Render], bool], *asked: int) -> None:
+    """Wait until it is true of all these renders, as long as any of them goes forward."""
+    wait_until(
+        lambda: all(true(desk.render(one)) for one in asked),
+        lambda: [(now.state, now.done_frames, now.attempts) for now in map(desk.render, asked)],
+    )
+
+
+def far(render: Render) -> bool:
+    return render.done_frames > 100
+
+
+def done(render: Render) -> bool:
+    return render.state == "done"
 
 
 def queued(desk: Desk, out: str, speed: Fraction) -> int:
@@ -50,26 +62,26 @@ def queued(desk: Desk, out: str, speed: Fraction) -> int:
 
 
 def check_whole(desk: Desk, asked: int) -> None:
-    done = desk.render(asked)
-    assert done.state == "done", done
-    assert done.proof is not None and done.proof["passed"]
-    assert [path.name for path in desk.config.made.iterdir()] == [done.out_path]
-    with FrameReader(desk.config.product(done.out_path)) as made:
-        last = made.frame(done.total_frames - 1)
+    whole = desk.render(asked)
+    assert whole.state == "done", whole
+    assert whole.proof is not None and whole.proof["passed"]
+    assert [path.name for path in desk.config.made.iterdir()] == [whole.out_path]
+    with FrameReader(desk.config.product(whole.out_path)) as made:
+        last = made.frame(whole.total_frames - 1)
         assert read(last.reformat(format="gray").to_ndarray().astype("uint8")) == 239
 
 
 def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: Desk) -> None:
     asked = queued(desk, "killed", Fraction(1, 6))
     with worker(desk) as first:
-        wait_until(lambda: desk.render(asked).done_frames > 100)
+        wait_for(desk, far, asked)
         first.kill()
         first.wait()
     assert desk.render(asked).state == "rendering"
     left = [path.name for path in desk.config.made.iterdir()]
     assert len(left) == 1 and left[0].startswith(".killed.mkv.") and left[0].endswith(".part")
     with worker(desk):
-        wait_until(lambda: desk.render(asked).state == "done")
+        wait_for(desk, done, asked)
     assert desk.render(asked).attempts == 2
     check_whole(desk, asked)
 
@@ -77,27 +89,28 @@ def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: D
 def test_a_worker_that_is_stopped_puts_its_render_back_at_once(desk: Desk) -> None:
     asked = queued(desk, "stopped", Fraction(1, 6))
     with worker(desk) as first:
-        wait_until(lambda: desk.render(asked).done_frames > 50)
+        wait_for(desk, far, asked)
         first.terminate()
         assert first.wait(8) == 0
     assert list(desk.config.made.iterdir()) == []
     assert desk.render(asked).state == "rendering", "it is not given up, only left to the next worker"
     with worker(desk):
-        wait_until(lambda: desk.render(asked).state == "done")
+        wait_for(desk, done, asked)
     check_whole(desk, asked)
 
 
-def test_the_database_restarted_in_mid_render_is_survived(desk: Desk, cluster: Cluster) -> None:
+def test_the_database_restarted_in_mid_render_is_survived(desk: Desk, cluster: Cluster, tmp_path: Path) -> None:
     asked = queued(desk, "restarted", Fraction(1, 8))
     port = (cluster.home / "postgres.port").read_text()
-    with worker(desk):
-        wait_until(lambda: desk.render(asked).done_frames > 100)
+    noticed = tmp_path / "worker.log"
+    with noticed.open("w") as log, worker(desk, log):
+        wait_for(desk, far, asked)
         cluster.stop()
-        time.sleep(1)
+        wait_until(lambda: "the database went away" in noticed.read_text())
         cluster.start(int(port))
-        wait_until(lambda: desk.render(asked).state == "done")
+        wait_for(desk, done, asked)
         later = queued(desk, "later", Fraction(1))
-        wait_until(lambda: desk.render(later).state == "done")
+        wait_for(desk, done, later)
     assert desk.render(asked).proof is not None
     assert {path.name for path in desk.config.made.iterdir()} == {"restarted.mkv", "later.mkv"}
 
@@ -105,5 +118,5 @@ def test_the_database_restarted_in_mid_render_is_survived(desk: Desk, cluster: C
 def test_two_workers_share_a_queue(desk: Desk) -> None:
     asked = [queued(desk, f"shared{i}", Fraction(1)) for i in range(4)]
     with worker(desk), worker(desk):
-        wait_until(lambda: all(desk.render(one).state == "done" for one in asked))
+        wait_for(desk, done, *asked)
     assert [desk.render(one).attempts for one in asked] == [1, 1, 1, 1]
