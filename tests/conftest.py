@@ -1,6 +1,7 @@
 """What every test shares: the demo footage, a PostgreSQL cluster of its own, and fresh databases in it."""
 
 import fcntl
+import hashlib
 import os
 import shutil
 from collections.abc import Iterator
@@ -14,6 +15,7 @@ from hypothesis import settings
 from oddmeter.config import Config
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.demo import takes
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.demo.takes import make_footage
 from oddmeter.local.cluster import Cluster
@@ -41,15 +43,27 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=place)
 
 
+def kept(what: str, *made_by: Path) -> Path:
+    """A folder for made files, kept between runs for as long as the code that makes them is the same; what older code
+    made is thrown away."""
+    content = hashlib.sha256(b"".join(path.read_bytes() for path in made_by)).hexdigest()[:12]
+    folder = KEPT / f"test-{what}-{content}"
+    folder.mkdir(parents=True, exist_ok=True)
+    for older in KEPT.glob(f"test-{what}*"):
+        if older != folder:
+            shutil.rmtree(older, ignore_errors=True)
+    return folder
+
+
 @pytest.fixture(scope="session")
 def media_root() -> Path:
     """A media root with all of The Tide Bell; kept between runs, since the generator is deterministic. Only one of
     several test processes makes it."""
-    KEPT.mkdir(exist_ok=True)
-    with (KEPT / "test-media.lock").open("w") as lock:
+    folder = kept("media", *sorted(Path(takes.__file__).parent.glob("*.py")))
+    with (folder / ".lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        make_footage(KEPT / "test-media")
-    return KEPT / "test-media"
+        make_footage(folder)
+    return folder
 
 
 @pytest.fixture(scope="session")
@@ -62,7 +76,7 @@ def footage(media_root: Path) -> dict[str, Path]:
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """A cluster for this test process alone, started for this run."""
-    own = Cluster(KEPT / f"test-cluster-{WORKER}")
+    own = Cluster(KEPT / f"test-cluster-{WORKER}", durable=False)
     own.start()
     yield own
     own.stop()

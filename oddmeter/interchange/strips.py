@@ -42,4 +42,5 @@ def strip_svg(strip: Strip) -> str:
     drawn += [
         f'<path d="M{float(x(spot - strip.first)) - 3:.1f} 0h6l-3 4z" fill="{_BRASS}"/>' for spot in strip.hiccups
     ]
-    return f'<svg width="{WIDTH}" height="{HEIGHT}" role="img">{"".join(drawn)}</svg>'
+    name = f"Timeline frames {strip.first} to {strip.first + strip.frames - 1} over what they show"
+    return f'<svg width="{WIDTH}" height="{HEIGHT}" role="img" aria-label="{name}">{"".join(drawn)}</svg>'

@@ -27,9 +27,11 @@ _OUTSIDE = Path("/var/lib/odd-meter")
 
 @dataclass(frozen=True)
 class Cluster:
-    """A cluster under ``home``; its files lie in ``home/postgres`` where the unprivileged user can reach it."""
+    """A cluster under ``home``; its files lie in ``home/postgres`` where the unprivileged user can reach it. One that
+    is not ``durable`` never waits for the disk, and is lost where the machine fails: for tests."""
 
     home: Path
+    durable: bool = True
 
     @property
     def folder(self) -> Path:
@@ -49,6 +51,8 @@ class Cluster:
         port = port or _free_port()
         (self.home / "postgres.port").write_text(str(port))
         options = f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories=''"
+        if not self.durable:
+            options += " -c fsync=off -c full_page_writes=off -c synchronous_commit=off"
         log = self.folder.parent / "postgres.log"
         if not log.exists():
             log.touch()

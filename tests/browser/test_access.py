@@ -36,7 +36,7 @@ def new_show(page: Page, show: Show) -> None:
 
 def intake(page: Page, show: Show) -> None:
     show.open("intake")
-    expect(page.get_by_role("grid", name="Evidence").get_by_role("row")).to_have_count(5)
+    expect(page.get_by_role("row").filter(has_text="VR_lantern_24.mkv")).to_be_visible()
 
 
 def dossier(page: Page, show: Show) -> None:
@@ -47,7 +47,7 @@ def dossier(page: Page, show: Show) -> None:
 
 def bringing_in(page: Page, show: Show) -> None:
     show.open("intake?bring=")
-    expect(page.get_by_role("dialog")).to_be_visible()
+    expect(page.get_by_label("Media root")).to_be_visible()
 
 
 def plan(page: Page, show: Show) -> None:
@@ -86,7 +86,7 @@ def sheet(page: Page, show: Show) -> None:
 def keys(page: Page, show: Show) -> None:
     plan(page, show)
     page.keyboard.press("?")
-    expect(page.get_by_role("dialog", name="Keys in this view")).to_be_visible()
+    expect(page.get_by_role("heading", name="Keys in this view")).to_be_visible()
 
 
 def command_field(page: Page, show: Show) -> None:
@@ -117,7 +117,8 @@ def test_nothing_serious_is_in_anybodys_way(page: Page, show: Show, theme: str) 
         view(page, show)
         if trouble := serious(page):
             found[view.__name__] = trouble
-    assert found == {}
+    lines = [f"{view}: {one}" for view, trouble in found.items() for one in trouble]
+    assert not lines, "\n".join(lines)
 
 
 def test_what_is_serious_would_be_found(page: Page, show: Show) -> None:

@@ -1,13 +1,17 @@
 """The command line as scripts call it: output, exit status, one sentence on standard error."""
 
+import io
 import json
 import subprocess
 import sys
+from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
+from unittest.mock import patch
 
 import pytest
 
+from oddmeter.cli import main
 from oddmeter.media.files.probe import probe
 from tests.media.test_headers import write
 
@@ -17,15 +21,44 @@ VECTORS = Path(__file__).parents[1] / "vectors" / "conform.json"
 CONFORM = ["conform", "x.mov", "--timeline", "25", "--intent", "leave", "--out", "y.mov"]
 
 
-def oddmeter(*arguments: str | Path) -> "subprocess.CompletedProcess[str]":
+class Done(NamedTuple):
+    """What a call left: its exit status, and what it wrote."""
+
+    status: int
+    out: str
+    err: str
+
+
+def in_a_process(*arguments: str | Path) -> Done:
+    """A call as a shell makes it."""
     command = [sys.executable, "-m", "oddmeter", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, check=False)
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    return Done(done.returncode, done.stdout, done.stderr)
+
+
+def oddmeter(*arguments: str | Path) -> Done:
+    """The same within this process, which has everything loaded already."""
+    out, err = io.StringIO(), io.StringIO()
+    with patch.object(sys, "argv", ["oddmeter", *map(str, arguments)]), redirect_stdout(out), redirect_stderr(err):
+        try:
+            main()
+        except SystemExit as ended:
+            status = ended.code
+    return Done(int(status or 0), out.getvalue(), err.getvalue())
 
 
 def answer(*arguments: str | Path) -> Any:
     done = oddmeter(*arguments, "--json")
-    assert (done.returncode, done.stderr) == (0, ""), done.stderr
-    return json.loads(done.stdout)
+    assert (done.status, done.err) == (0, ""), done.err
+    return json.loads(done.out)
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [["timecode", "--rate", "25", "90"], ["inspect", "none.mov"], ["calc", "--timeline", "fast"]],
+)
+def test_a_shell_gets_what_is_asked_for_here(arguments: list[str]) -> None:
+    assert in_a_process(*arguments) == oddmeter(*arguments)
 
 
 def test_calc_answers_one_case() -> None:
@@ -64,7 +97,7 @@ def test_calc_answers_a_list_of_cases(tmp_path: Path) -> None:
     ],
 )
 def test_timecode_both_ways(arguments: list[str], said: str) -> None:
-    assert oddmeter("timecode", *arguments).stdout.strip() == said
+    assert oddmeter("timecode", *arguments).out.strip() == said
 
 
 def test_inspect_reads_files_and_folders(footage: dict[str, Path], tmp_path: Path) -> None:
@@ -95,7 +128,7 @@ def test_conform_makes_and_proves_a_file(footage: dict[str, Path], tmp_path: Pat
     got = answer("conform", footage["HB_quay_29.mp4"], *options)
     assert got["plan"]["pattern"] == [1, 1, 1, 2] and got["proof"]["passed"] and out.is_file()
     again = oddmeter("conform", footage["HB_quay_29.mp4"], *options)
-    assert again.returncode == 1 and again.stderr == "oddmeter: quay.mkv is there already; it was not written over.\n"
+    assert again.status == 1 and again.err == "oddmeter: quay.mkv is there already; it was not written over.\n"
 
 
 def test_conform_says_what_becomes_of_the_sound(footage: dict[str, Path], tmp_path: Path) -> None:
@@ -120,7 +153,7 @@ def test_conform_says_what_becomes_of_the_sound(footage: dict[str, Path], tmp_pa
     silent = next(check for check in got["proof"]["checks"] if check["name"] == "sound")
     assert silent["found"] == "none" and got["plan"]["speed"] == "1/1" and got["proof"]["passed"]
     wrong = oddmeter("conform", footage["HB_quay_29.mp4"], *options[:4], "--sound", "loud", "--out", tmp_path / "x.mp4")
-    assert wrong.returncode == 2 and "loud" in wrong.stderr
+    assert wrong.status == 2 and "loud" in wrong.err
 
 
 def test_conform_makes_whatever_the_application_does(footage: dict[str, Path], tmp_path: Path) -> None:
@@ -187,8 +220,8 @@ def test_conform_takes_pulldown_out_by_itself(footage: dict[str, Path], tmp_path
 )
 def test_a_wrong_call_is_one_clear_sentence(arguments: list[str], status: int, sentence: str) -> None:
     done = oddmeter(*arguments)
-    assert done.returncode == status and done.stdout == ""
-    assert done.stderr.startswith("oddmeter: ") and sentence in done.stderr and done.stderr.count("\n") == 1
+    assert done.status == status and done.out == ""
+    assert done.err.startswith("oddmeter: ") and sentence in done.err and done.err.count("\n") == 1
 
 
 def test_inspect_says_what_pictures_and_reports_show(footage: dict[str, Path]) -> None:
@@ -221,16 +254,16 @@ def test_a_sequence_is_inspected_and_conformed(footage: dict[str, Path], tmp_pat
     assert (told["path"], told["frames"], told["file_rate"]) == (str(chart), 59, None)
     assert told["trouble"] == "Number 38 is missing." and told["shot_rate"] is None
     options = ("--timeline", "25", "--intent", "every-frame", "--out", tmp_path / "chart.mp4")
-    assert "has no rate of its own" in oddmeter("conform", chart, *options).stderr
+    assert "has no rate of its own" in oddmeter("conform", chart, *options).err
     assert answer("conform", chart, "--file", "25", *options)["proof"]["passed"]
 
 
 def test_a_log_that_is_none_is_said_to_be(footage: dict[str, Path], tmp_path: Path) -> None:
     clip = footage["HB_gulls_30.mp4"]
-    assert oddmeter("inspect", clip, "--log", tmp_path / "none.csv").returncode == 2
+    assert oddmeter("inspect", clip, "--log", tmp_path / "none.csv").status == 2
     (tmp_path / "empty.csv").touch()
     done = oddmeter("inspect", clip, "--log", tmp_path / "empty.csv")
-    assert done.returncode == 1 and "The report is empty." in done.stderr
+    assert done.status == 1 and "The report is empty." in done.err
 
 
 def test_a_phones_capture_rate_is_conformed_as_the_application_does(tmp_path: Path) -> None:

@@ -7,6 +7,9 @@ from types import ModuleType
 
 import pytest
 
+from oddmeter.demo import scenes
+from tests.conftest import kept
+
 BENCH = Path(__file__).parents[2] / "bench" / "accuracy.py"
 
 
@@ -23,17 +26,24 @@ def bench() -> ModuleType:
 accuracy = bench()
 
 
+@pytest.fixture(scope="session")
+def clips() -> Path:
+    """Where the made clips are kept between runs, for as long as what makes them stays as it is."""
+    made_by = (BENCH, *sorted(Path(scenes.__file__).parent.glob("*.py")))
+    return kept("accuracy", *made_by)
+
+
 @pytest.mark.parametrize("kind", accuracy.KINDS)
-def test_it_is_read_rightly_with_noise_grain_and_compression(kind: str, tmp_path: Path) -> None:
-    _, right, line = accuracy.judge(3, kind, str(tmp_path))
+def test_it_is_read_rightly_with_noise_grain_and_compression(kind: str, clips: Path) -> None:
+    _, right, line = accuracy.judge(3, kind, str(clips))
     assert right, line
 
 
-def test_the_measure_can_fail(tmp_path: Path) -> None:
+def test_the_measure_can_fail(clips: Path) -> None:
     """What judges is not easily pleased: the report on one kind of clip is wrong for every other kind."""
     kinds = ("upper first", "lower first", "shifted", "2:3", "repeats", "still")
-    accuracy.judge(3, "upper first", str(tmp_path))
-    report = accuracy.analyse(tmp_path / "upper first 3.mkv", accuracy.probe(tmp_path / "upper first 3.mkv"))
+    accuracy.judge(3, "upper first", str(clips))
+    report = accuracy.analyse(clips / "upper first 3.mkv", accuracy.probe(clips / "upper first 3.mkv"))
     random = accuracy.random.Random
     made = {kind: accuracy.planned(3, kind, random(f"3 {kind}")) for kind in kinds}
     assert [kind for kind in kinds if accuracy.right(made[kind], report)] == ["upper first"]

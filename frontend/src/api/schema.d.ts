@@ -1418,7 +1418,7 @@ export interface components {
     };
     /**
      * Between
-     * @description How a moment between two source frames is made (MODEL, in-betweens).
+     * @description How a moment between two source frames is made (docs/model.md, What a timeline frame shows).
      * @enum {string}
      */
     Between: "pick" | "mix" | "flow";
@@ -2084,7 +2084,8 @@ export interface components {
     };
     /**
      * Intent
-     * @description What is wanted of a clip (MODEL, Words). ``LEAVE``: played as the file says, whatever else is decided.
+     * @description What is wanted of a clip (docs/model.md, Rates and speeds). ``LEAVE``: played as the file says, whatever else is
+     *     decided.
      * @enum {string}
      */
     Intent: "real-time" | "every-frame" | "pace" | "speed" | "fit" | "leave";
@@ -2127,7 +2128,7 @@ export interface components {
     };
     /**
      * Kind
-     * @description How even a cadence is (MODEL, Kinds of cadence).
+     * @description How even a cadence is (docs/model.md, Kinds of cadence).
      * @enum {string}
      */
     Kind: "whole" | "even" | "near" | "odd";

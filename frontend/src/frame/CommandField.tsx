@@ -41,7 +41,7 @@ export function CommandField(props: {
     close();
   };
   return (
-    <Dialog open={open} onClose={leave} className="relative z-50">
+    <Dialog open={open} onClose={leave} aria-label="Do or find" className="relative z-50">
       <div className="fixed inset-0 bg-black/25" aria-hidden />
       <div className="fixed inset-0 flex items-start justify-center p-6 pt-20">
         <DialogPanel className="w-full max-w-xl border border-hair bg-raised shadow-xl">

@@ -17,7 +17,7 @@ from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
-WHOLE_FRAMES = TimelineScan.PROGRESSIVE
+PROGRESSIVE = TimelineScan.PROGRESSIVE
 
 
 class FrameKind(StrEnum):
@@ -133,7 +133,7 @@ class FrameMap(ABC):
 
     @abstractmethod
     def rail(
-        self, first: int, stop: int, scan: TimelineScan = WHOLE_FRAMES, between: Between = Between.PICK
+        self, first: int, stop: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
     ) -> tuple[RailUnit, ...]:
         """The spacing of the source under timeline frames ``first`` to ``stop − 1``, in the order of running: every
         unit that they show or pass over."""
@@ -173,20 +173,20 @@ class FrameMap(ABC):
         """The timeline frames of a near miss in [first, stop) that step out of its rhythm."""
 
     @abstractmethod
-    def first_showing(self, unit: int, scan: TimelineScan = WHOLE_FRAMES) -> int | None:
+    def first_showing(self, unit: int, scan: TimelineScan = PROGRESSIVE) -> int | None:
         """The first timeline frame that picks a source unit or one that lies beyond it on the way; None if none."""
 
     def picks(self) -> Iterator[int]:
         """The picked source unit of every timeline frame in turn."""
         return (self.pick(frame) for frame in range(self.length))
 
-    def shown(self, frame: int, scan: TimelineScan = WHOLE_FRAMES, between: Between = Between.PICK) -> Shown:
+    def shown(self, frame: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK) -> Shown:
         """What a timeline frame shows; raises ``RuleError`` outside the clip."""
         moments = self._moments(frame, scan, between)
         return Shown(moments, self._kind(frame, moments, scan, between))
 
     def tally(
-        self, first: int = 0, stop: int | None = None, scan: TimelineScan = WHOLE_FRAMES,
+        self, first: int = 0, stop: int | None = None, scan: TimelineScan = PROGRESSIVE,
         between: Between = Between.PICK,
     ) -> Tally:  # fmt: skip
         """Timeline frames ``first`` to ``stop − 1`` added up, and the source units that are passed over on the way to
@@ -203,7 +203,7 @@ class FrameMap(ABC):
             )
         return added
 
-    def passed_over(self, frame: int, scan: TimelineScan = WHOLE_FRAMES, between: Between = Between.PICK) -> int:
+    def passed_over(self, frame: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK) -> int:
         """Source units passed over on the way to a timeline frame; for the last one, behind it too."""
         moments = self._moments(frame, scan, between)
         before = self._moments(frame - 1, scan, between)[-1:] if frame else ()

@@ -11,7 +11,7 @@ from fractions import Fraction
 from functools import lru_cache
 
 from oddmeter.core.conform.cadence import Cadence
-from oddmeter.core.conform.frame_map import WHOLE_FRAMES, FrameMap, Shown, Tally
+from oddmeter.core.conform.frame_map import PROGRESSIVE, FrameMap, Shown, Tally
 from oddmeter.core.conform.straight import StraightMap
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
@@ -80,11 +80,11 @@ class Conform:
             return bisect_left(units, frame, key=lambda unit: unit.frames[-1])
         return max(0, frame - first) * (2 if self.fields is Fields.SPLIT else 1)
 
-    def shown(self, frame: int, scan: TimelineScan = WHOLE_FRAMES) -> Shown:
+    def shown(self, frame: int, scan: TimelineScan = PROGRESSIVE) -> Shown:
         """What a timeline frame shows on a timeline of that scan; raises ``RuleError`` outside the clip."""
         return self.frame_map.shown(frame, scan, self.treatment.between)
 
-    def tally(self, scan: TimelineScan = WHOLE_FRAMES, first: int = 0, stop: int | None = None) -> Tally:
+    def tally(self, scan: TimelineScan = PROGRESSIVE, first: int = 0, stop: int | None = None) -> Tally:
         """Its timeline frames added up by what they show on a timeline of that scan."""
         return self.frame_map.tally(first, stop, scan, self.treatment.between)
 

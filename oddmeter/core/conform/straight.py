@@ -12,7 +12,7 @@ from itertools import pairwise
 from math import ceil, floor
 
 from oddmeter.core.conform.cadence import LONGEST_PATTERN, Cadence, Kind
-from oddmeter.core.conform.frame_map import WHOLE_FRAMES, FrameKind, FrameMap, RailUnit, Tally, Weights
+from oddmeter.core.conform.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
@@ -120,7 +120,7 @@ class StraightMap(FrameMap):
         return Weights(self._turned(first), self._turned(first + 1), position - first)
 
     def rail(
-        self, first: int, stop: int, scan: TimelineScan = WHOLE_FRAMES, between: Between = Between.PICK
+        self, first: int, stop: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
     ) -> tuple[RailUnit, ...]:
         """The spacing of the source under timeline frames ``first`` to ``stop − 1``, in the order of running: every
         unit that they show or pass over."""
@@ -130,7 +130,7 @@ class StraightMap(FrameMap):
         last = self.units - 1 if stop == self.length else min(self.units - 1, end)
         return tuple(RailUnit(self._turned(place), place / self.stride) for place in range(start, last + 1))
 
-    def first_showing(self, unit: int, scan: TimelineScan = WHOLE_FRAMES) -> int | None:
+    def first_showing(self, unit: int, scan: TimelineScan = PROGRESSIVE) -> int | None:
         """The first timeline frame that picks a source unit or one that lies beyond it on the way; None if none."""
         place = max(0, self._turned(unit))
         if self.holds:
@@ -141,7 +141,7 @@ class StraightMap(FrameMap):
         return frame if frame < self.length and place < self.units else None
 
     def tally(
-        self, first: int = 0, stop: int | None = None, scan: TimelineScan = WHOLE_FRAMES,
+        self, first: int = 0, stop: int | None = None, scan: TimelineScan = PROGRESSIVE,
         between: Between = Between.PICK,
     ) -> Tally:  # fmt: skip
         """Timeline frames ``first`` to ``stop − 1`` added up, and the source units passed over on the way to them; what

@@ -48,7 +48,7 @@ export function Toolbar(props: {
         <option value="difference">difference</option>
         <option value="blink">blink</option>
       </select>
-      <Button className="h-6!" onClick={() => put({ zoom: cycle(ZOOMS, zoom) })} aria-label={`Zoom, now ${zoom} times`}>
+      <Button className="h-6!" onClick={() => put({ zoom: cycle(ZOOMS, zoom) })}>
         zoom <Number>{zoom} ×</Number>
       </Button>
       <select

@@ -52,13 +52,13 @@ export function Recipes(props: {
         </Button>
         <Button onClick={() => setEditing("new")}>New recipe…</Button>
       </div>
+      {recipes.length === 0 && (
+        <p className="p-3 text-soft">
+          A recipe is a named treatment with a rule that says which clips it fits, such as “shot from 100: half of
+          life”. They stand in order, and the first that fits decides.
+        </p>
+      )}
       <ol className="min-h-0 flex-1 overflow-auto">
-        {recipes.length === 0 && (
-          <p className="p-3 text-soft">
-            A recipe is a named treatment with a rule that says which clips it fits, such as “shot from 100: half of
-            life”. They stand in order, and the first that fits decides.
-          </p>
-        )}
         {recipes.map((recipe, at) => (
           <li key={recipe.id} className="border-b border-hair px-3 py-2" aria-label={`Recipe ${recipe.name}`}>
             <div className="flex items-center gap-1">
