@@ -19,7 +19,6 @@ from oddmeter.core.conform.proof import Proof
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.report import PictureReport
-from oddmeter.core.planning.clips import Clip
 from oddmeter.interchange.reports import proven
 from oddmeter.media.analysis.analyse import DamagedError
 from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
@@ -154,15 +153,16 @@ def look_closer(config: Config, database: Database, clip_id: int, stopping: Even
         sentence = str(error)
         _surely(database, lambda c: looks.end_look(c, clip_id, "done", None, sentence))
     else:
-        _surely(database, lambda c: _keep_report(c, found, report))
+        _surely(database, lambda c: _keep_report(c, clip_id, report))
 
 
-def _keep_report(connection: Connection, known: Clip, report: PictureReport) -> None:
-    looks.end_look(connection, known.id, "done", report)
-    now = clips.clips_if_there(connection, known.id)
+def _keep_report(connection: Connection, clip_id: int, report: PictureReport) -> None:
+    """Keep it, and what it alone changes of all that is known by now."""
+    looks.end_look(connection, clip_id, "done", report)
+    now = clips.clips_if_there(connection, clip_id)
     if now is not None:
-        before, after = {known.id: known.verdicts}, {known.id: now.verdicts}
-        words.note_changes(connection, known.show_id, before, after, "the pictures were looked at")
+        before, after = {clip_id: replace(now, picture=None).verdicts}, {clip_id: now.verdicts}
+        words.note_changes(connection, now.show_id, before, after, "the pictures were looked at")
 
 
 def make(config: Config, database: Database, render_id: int, stopping: Event | None = None) -> None:

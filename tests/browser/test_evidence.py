@@ -108,7 +108,7 @@ def test_a_film_roll_is_measured_by_known_duration(page: Page, show: Show) -> No
     expect(reel).to_contain_text("usually 24")
     reel.click()
     page.keyboard.press("Control+k")
-    page.get_by_label("Do or find").fill("known duration")
+    page.get_by_role("combobox", name="Do or find").fill("known duration")
     page.keyboard.press("Enter")
     about = page.get_by_role("region", name="Evidence about AT_35mm_handcranked.mov")
     expect(about.get_by_role("tab", name="Known duration")).to_have_attribute("aria-selected", "true")

@@ -9,10 +9,12 @@ from threading import Event
 import pytest
 
 from oddmeter.core.conform.proof import Check, Proof
+from oddmeter.core.evidence.claims import Word
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.verdicts import Question
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.report import PictureReport
 from oddmeter.core.planning.clips import Clip
 from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.settings import Setting
@@ -220,6 +222,23 @@ def test_pictures_are_looked_at_and_what_that_changes_is_written_down(desk: Desk
         changed = {c.question: (c.before, c.after) for c in words.changes_of_show(connection, desk.show_id)}
         assert looks.unlooked(connection) == []
     assert changed["field_order"] == ("upper", "lower")
+
+
+def test_what_somebody_says_while_it_is_looked_at_is_not_laid_to_the_pictures(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (clip,) = desk.bring_in("The Tide Bell/Regatta tapes/RG_finish_59i.mov")
+
+    def looked_at_meanwhile(path: Path, facts: Facts, **_: object) -> PictureReport:
+        with desk.database.transaction() as connection:
+            words.say(connection, [clip.id], Word(Question.SHOT_RATE, "100/1", "Ada"))
+        return analyse(path, facts)
+
+    monkeypatch.setattr("oddmeter.work.tasks.analyse_guarded", looked_at_meanwhile)
+    look_closer(desk.config, desk.database, clip.id)
+    with desk.database.transaction() as connection:
+        changed = {change.question for change in words.changes_of_show(connection, desk.show_id)}
+    assert "field_order" in changed and "shot_rate" not in changed
 
 
 def test_looking_can_be_stopped_and_is_left_to_the_next_worker(desk: Desk) -> None:

@@ -53,9 +53,9 @@ def done(render: Render) -> bool:
 
 def queued(desk: Desk, out: str, speed: Fraction) -> int:
     (clip,) = desk.bring_in(GULLS)
-    asked = desk.ask(clip, out, Setting.ARCHIVE, speed)
+    asked = desk.ask(clip, out, Setting.EDIT, speed)
     with desk.database.transaction() as connection:
-        queue(desk.config, desk.database).ask_render(connection, asked, f"{out}.mkv")
+        queue(desk.config, desk.database).ask_render(connection, asked, f"{out}.mov")
     return asked
 
 
@@ -77,7 +77,7 @@ def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: D
         first.wait()
     assert desk.render(asked).state == "rendering"
     left = [path.name for path in desk.config.made.iterdir()]
-    assert len(left) == 1 and left[0].startswith(".killed.mkv.") and left[0].endswith(".part")
+    assert len(left) == 1 and left[0].startswith(".killed.mov.") and left[0].endswith(".part")
     with worker(desk):
         wait_for(desk, done, asked)
     assert desk.render(asked).attempts == 2
@@ -108,7 +108,7 @@ def test_the_database_restarted_in_mid_render_is_survived(desk: Desk, cluster: C
         later = queued(desk, "later", Fraction(1))
         wait_for(desk, done, later)
     assert desk.render(asked).proof is not None
-    assert {path.name for path in desk.config.made.iterdir()} == {"restarted.mkv", "later.mkv"}
+    assert {path.name for path in desk.config.made.iterdir()} == {"restarted.mov", "later.mov"}
 
 
 def test_two_workers_share_a_queue(desk: Desk) -> None:
