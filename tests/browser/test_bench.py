@@ -150,6 +150,22 @@ def test_pulldown_with_a_change_of_phase_is_taken_out(page: Page, running: Runni
     assert len(first) + len(second) >= 118
 
 
+def test_two_choices_at_once_are_both_kept(page: Page, running: Running) -> None:
+    """Made faster than the page draws: none is lost to what it still shows."""
+    show = Show(page, running)
+    bench_of(show, "VR_clock_23.mkv", running)
+    page.evaluate("""() => {
+        const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set;
+        for (const [name, value] of [["raster", "inside"], ["in-betweens", "mix"], ["wanted", "real-time"]]) {
+            const field = document.querySelector(`[aria-label="Side B: ${name}"]`);
+            set.call(field, value);
+            field.dispatchEvent(new Event("change", { bubbles: true }));
+        }
+    }""")
+    for name, value in (("raster", "inside"), ("in-betweens", "mix"), ("wanted", "real-time")):
+        expect(page.get_by_label(f"Side B: {name}")).to_have_value(value)
+
+
 def test_an_interlaced_drop_frame_version_of_a_25_clip_is_made(page: Page, running: Running) -> None:
     show = Show(page, running)
     timeline = show.page.request.get(f"{show.url}/api/shows/{show.id}").json()["timelines"][0]

@@ -3,7 +3,7 @@ import { Navigate, useParams, useSearchParams } from "react-router";
 import { useLedger, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
 import { Empty, Waiting } from "../../ui/parts";
-import { useBench, useSide, type SideAsked } from "./data";
+import { sideAsked, useBench, useSide, type SideAsked } from "./data";
 import { Opened } from "./Opened";
 
 const NOTHING: SideAsked = {};
@@ -25,7 +25,7 @@ export function Bench() {
   const clipId = +(useParams().clipId ?? 0);
   const bench = useBench(showId, clipId);
   const [search] = useSearchParams();
-  const asked = useMemo(() => JSON.parse(search.get("b") ?? "{}") as SideAsked, [search]);
+  const asked = useMemo(() => sideAsked(search), [search]);
   const a = useSide(showId, clipId, NOTHING);
   const b = useSide(showId, clipId, asked);
   if (bench.isPending || a.isPending) return <Waiting what="Opening the clip" why={bench.failureReason} />;

@@ -4,7 +4,7 @@ import type { Schemas } from "../../data/client";
 import { useLedger } from "../../data/queries";
 import { Button, Number } from "../../ui/parts";
 import { Changes } from "./Changes";
-import { useShown, type SideAsked } from "./data";
+import { sideAsked, useShown, type SideAsked } from "./data";
 import { FullStrip } from "./FullStrip";
 import { useBenchKeys } from "./keys";
 import { USUAL_LOOKS, type Looks } from "./looks";
@@ -56,6 +56,7 @@ export function Opened(props: {
   const root = useRef<HTMLDivElement>(null);
   useEffect(() => root.current?.focus(), []);
 
+  const latestB = () => sideAsked(new URLSearchParams(window.location.search));
   const setB = (next: SideAsked) => write("b", Object.keys(next).length ? JSON.stringify(next) : null);
   useEffect(() => {
     if (playing) return;
@@ -63,7 +64,7 @@ export function Opened(props: {
     return () => clearTimeout(timer);
   }, [playing, at, write]);
 
-  const { ready, keep, trim } = useBenchDecisions(showId, bench, asked, () => setB({}));
+  const { deciding, keep, trim } = useBenchDecisions(showId, bench, latestB, () => setB({}));
   const seek = useSeek(a.token, b.token, at, go);
   const press = useBenchKeys({
     ...{ frame: at, last: length - 1, go, player, looks, put, seek, keep },
@@ -98,9 +99,14 @@ export function Opened(props: {
           <SideWords name="B" what={b.words.join(", ") || "as planned too"} side={b} bare />
           <div className="mt-0.5 flex items-start gap-1">
             <div className="min-w-0 flex-1">
-              <SideB asked={asked} side={b} set={setB} key={JSON.stringify(asked.intent ?? null)} />
+              <SideB asked={asked} latest={latestB} side={b} set={setB} key={JSON.stringify(asked.intent ?? null)} />
             </div>
-            <Button weight="main" className="h-6! px-2!" disabled={!ready} onClick={keep}>
+            <Button
+              weight="main"
+              className="h-6! px-2!"
+              disabled={deciding || Object.keys(asked).length === 0}
+              onClick={keep}
+            >
               Keep B
             </Button>
           </div>

@@ -7,15 +7,21 @@ import type { Side, SideAsked } from "./data";
 const SHOWN: Part[] = ["between", "fields", "effort", "trust", "reach", "held", "framing", "reading"];
 
 /** What side B is: the plan with other choices in it, each to be taken or left. */
-export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (asked: SideAsked) => void }) {
-  const { asked, side, set } = props;
+export function SideB(props: {
+  asked: SideAsked;
+  /** What is asked by now, where that has not been drawn yet. */
+  latest: () => SideAsked;
+  side: Side | undefined;
+  set: (asked: SideAsked) => void;
+}) {
+  const { asked, latest, side, set } = props;
   const words = useVocabulary();
   const [value, setValue] = useState(asked.intent?.value ?? "");
   const [shot, setShot] = useState(asked.shot_rate ?? "");
   const intent = asked.intent?.intent ?? "";
   const between = asked.set?.between ?? side?.parts.between;
   const put = (next: Partial<SideAsked>) => {
-    const made = { ...asked, ...next };
+    const made = { ...latest(), ...next };
     if (!made.intent) delete made.intent;
     if (!made.shot_rate) delete made.shot_rate;
     if (!made.set || Object.keys(made.set).length === 0) delete made.set;
@@ -28,7 +34,7 @@ export function SideB(props: { asked: SideAsked; side: Side | undefined; set: (a
         : null,
     });
   const putPart = (part: Part, text: string) => {
-    const rest = Object.fromEntries(Object.entries(asked.set ?? {}).filter(([key]) => key !== part));
+    const rest = Object.fromEntries(Object.entries(latest().set ?? {}).filter(([key]) => key !== part));
     put({ set: (text ? { ...rest, [part]: text } : rest) as SideAsked["set"] });
   };
   const flows = between === "flow";

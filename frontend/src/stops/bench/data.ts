@@ -5,6 +5,9 @@ export type SideAsked = Schemas["SideIn"];
 export type Side = Schemas["SideView"];
 export type Shown = Schemas["FrameView"];
 
+/** What the address says of side B. */
+export const sideAsked = (search: URLSearchParams) => JSON.parse(search.get("b") ?? "{}") as SideAsked;
+
 export function useBench(showId: number, clipId: number) {
   return useQuery({
     queryKey: ["bench", showId, clipId],

@@ -28,7 +28,12 @@ export function useSeek(a: string, b: string, frame: number, go: (frame: number)
 }
 
 /** Decide for the clip on the Bench: keep side B, or trim. */
-export function useBenchDecisions(showId: number, bench: Schemas["BenchView"], asked: SideAsked, kept: () => void) {
+export function useBenchDecisions(
+  showId: number,
+  bench: Schemas["BenchView"],
+  asked: () => SideAsked,
+  kept: () => void,
+) {
   const notice = useNotice();
   const decide = useAct(
     (change: SideAsked) =>
@@ -40,10 +45,12 @@ export function useBenchDecisions(showId: number, bench: Schemas["BenchView"], a
       ),
     (made) => made.title,
   );
-  const changes = Object.keys(asked).length > 0;
   return {
-    ready: changes && !decide.isPending,
-    keep: () => changes && decide.mutate(asked, { onSuccess: kept }),
+    deciding: decide.isPending,
+    keep: () => {
+      const change = asked();
+      if (Object.keys(change).length > 0 && !decide.isPending) decide.mutate(change, { onSuccess: kept });
+    },
     trim: (first: number, last: number) => {
       if (first > last) {
         notice.complain(`The in point ${first} would lie behind the out point ${last}.`);
