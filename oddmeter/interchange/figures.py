@@ -67,7 +67,7 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
     ``pattern`` is null where the period is too long to write out; ``hiccup_every`` is there for a near miss.
     """
     frame_map, percent = planned.frame_map, rounded(planned, Precision.WHOLE_PERCENT)
-    pattern, hiccup = frame_map.pattern, frame_map.hiccup_every
+    pattern, period, hiccup, tally = frame_map.pattern, frame_map.period, frame_map.hiccup_every, frame_map.tally()
     out: dict[str, Any] = {
         "speed": fraction_text(planned.speed),
         "stride": fraction_text(planned.stride),
@@ -77,9 +77,9 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
         "sound_factor": fraction_text(planned.sound_factor),
         "timeline_duration": duration_text(frame_map.length, planned.timeline_rate, drop_frame),
         "timeline_frames": frame_map.length,
-        "dropped": frame_map.dropped,
-        "repeated": frame_map.repeated,
-        "period": frame_map.period and dict(zip(("source", "timeline"), frame_map.period, strict=True)),
+        "dropped": tally.dropped,
+        "repeated": tally.repeated,
+        "period": period and {"source": period[0], "timeline": period[1]},
         "pattern": None if pattern is None else list(pattern),
         "kind": frame_map.kind.value,
         "whole_percent": {

@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from oddmeter.core.conform.cadence import Cadence
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.conform.straight import StraightMap
+from oddmeter.core.conform.straight import frames_over
 from oddmeter.core.numbers.numerals import fixed_text, round_half_up
 
 
@@ -69,18 +69,30 @@ def rounded(planned: Conform, precision: Precision) -> Rounded:
     if precision is Precision.EXACT or planned.cadence is None:
         value = planned.speed
         return Rounded(precision, f"{value.numerator}/{value.denominator}", value, frame_map.length, 0, Fraction(0))
-    exact = planned.read_rate.value if precision.rounds_rates else planned.speed
-    near, cadence = _rounded_cadence(planned.cadence, exact, precision)
-    length = StraightMap(cadence, frame_map.units).length
-    last = min(length, frame_map.length) - 1
-    off = length - frame_map.length
-    return Rounded(precision, near.number, near.value, length, off, (cadence.stride - planned.stride) * last)
+    near, cadence = _taken(planned, planned.cadence, precision)
+    off = frames_over(frame_map.units, cadence.stride) - frame_map.length
+    last = frame_map.length + min(off, 0) - 1
+    at_end = (cadence.stride - planned.cadence.stride) * last
+    return Rounded(precision, near.number, near.value, frame_map.length + off, off, at_end)
+
+
+def off_by(planned: Conform, precision: Precision) -> int:
+    """By how many timeline frames the rounded plan is longer than the plan itself."""
+    if precision is Precision.EXACT or planned.cadence is None:
+        return 0
+    _, cadence = _taken(planned, planned.cadence, precision)
+    return frames_over(planned.frame_map.units, cadence.stride) - planned.frame_map.length
 
 
 @dataclass(frozen=True)
 class _Near:
     number: str
     value: Fraction
+
+
+def _taken(planned: Conform, cadence: Cadence, precision: Precision) -> "tuple[_Near, Cadence]":
+    exact = planned.read_rate.value if precision.rounds_rates else planned.speed
+    return _rounded_cadence(cadence, exact, precision)
 
 
 @lru_cache(maxsize=4096)

@@ -5,7 +5,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.conform.cadence import Kind
-from oddmeter.core.conform.rounding import Precision, rounded
+from oddmeter.core.conform.rounding import Precision, off_by
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -161,7 +161,7 @@ def _try(planned: Conform, treatment: Treatment) -> Conform | None:
 
 
 def _off(planned: Conform, precision: Precision) -> int:
-    return abs(rounded(planned, precision).off_by)
+    return abs(off_by(planned, precision))
 
 
 def _plain(value: Fraction) -> str:

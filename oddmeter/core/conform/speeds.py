@@ -6,13 +6,13 @@ sound = R · p / F.
 """
 
 from bisect import bisect_left
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 
 from oddmeter.core.conform.cadence import Cadence
 from oddmeter.core.conform.frame_map import PROGRESSIVE, FrameMap, Shown, Tally
-from oddmeter.core.conform.straight import StraightMap
+from oddmeter.core.conform.straight import StraightMap, frames_over
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -92,14 +92,14 @@ class Conform:
     def frames_as_it_stands(self) -> int:
         """The length in timeline frames of the whole clip dropped in without any decision: read as the file says, at
         speed 1."""
-        return StraightMap.of(self.material.file_rate.value / self.timeline_rate.value, self.material.frames).length
+        return frames_over(self.material.frames, _as_filed(self.material.file_rate, self.timeline_rate))
 
     def length_of(self, other: Material) -> int:
         """The length in timeline frames of another clip of the same rates under this treatment."""
         if self.treatment.intent is Intent.FIT:
             return self.frame_map.length
         assert isinstance(self.frame_map, StraightMap)
-        return replace(self.frame_map, units=_units(other, self.treatment)).length
+        return frames_over(_units(other, self.treatment), self.frame_map.stride)
 
     @property
     def cadence(self) -> Cadence | None:
@@ -214,6 +214,11 @@ def _fields(material: Material, treatment: Treatment) -> Fields:
 
 
 _ONE, _TWO = Fraction(1), Fraction(2)
+
+
+@lru_cache(maxsize=1024)
+def _as_filed(file_rate: Rate, timeline_rate: Rate) -> Fraction:
+    return file_rate.value / timeline_rate.value
 
 
 def _units_a_frame(material: Material, treatment: Treatment) -> Fraction:

@@ -92,7 +92,7 @@ class StraightMap(FrameMap):
     @cached_property
     def length(self) -> int:
         """Timeline frames: ⌈n / k⌉."""
-        return -(-self.units * self.stride.denominator // self.stride.numerator)
+        return frames_over(self.units, self.stride)
 
     def position(self, frame: int, *, late: bool = False) -> Fraction:
         """How far from its first unit, the last in reverse, the source has moved: x(j) = k · j, and k · (j + ½) at the
@@ -258,6 +258,11 @@ class StraightMap(FrameMap):
 
     def _behind(self, extent: tuple[int, int]) -> int:
         return extent[0] if self.reverse else self.units - 1 - extent[1]
+
+
+def frames_over(units: int, stride: Fraction) -> int:
+    """The length of a straight map in timeline frames: ⌈n / k⌉."""
+    return -(-units * stride.denominator // stride.numerator)
 
 
 def _floor_sum(count: int, slope: Fraction, start: Fraction) -> int:

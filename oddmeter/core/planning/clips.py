@@ -140,7 +140,8 @@ class KnownClip:
     def deciding(self, decided: Decided, revision: int | None = None) -> "KnownClip":
         """The same clip with other decisions; what its evidence comes to is the same."""
         now = self.clip.revision if revision is None else revision
-        return replace(self, clip=replace(self.clip, decided=decided, revision=now))
+        clip = replace(self.clip, decided=decided, revision=now)
+        return KnownClip(clip, self.facts, self.findings, self.material, self.trouble)
 
 
 def known_of(clip: Clip) -> KnownClip:

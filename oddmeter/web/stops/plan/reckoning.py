@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.conform.arithmetic import hiccup_text, pattern_text, spelled
 from oddmeter.core.conform.cadence import Kind
-from oddmeter.core.conform.rounding import Precision, rounded
+from oddmeter.core.conform.rounding import Precision, off_by, rounded
 from oddmeter.core.conform.routes import Circumstances, Route, RoutePlan, smoothness, stacked, two_ways, way_out
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform
@@ -323,7 +323,7 @@ def _rounding(plans: Sequence[Conform], chosen: Precision, only: Sequence[Precis
     out = []
     for precision in only:
         numbers = {rounded(plan, precision).number for plan in _different(plans)}
-        ends = [rounded(plan, precision).off_by for plan in plans]
+        ends = [off_by(plan, precision) for plan in plans]
         out.append(
             RoundedView(
                 precision=precision,
