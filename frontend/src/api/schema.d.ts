@@ -1356,11 +1356,11 @@ export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
     /**
-     * Alternative
+     * AlternativeView
      * @description One way the selection could be treated: its speeds, its length, and the cadences that come of it; ``take`` is the
      *     change that takes it.
      */
-    Alternative: {
+    AlternativeView: {
       /** Label */
       label: string;
       /** Speed */
@@ -2798,7 +2798,7 @@ export interface components {
       /** More Equations */
       more_equations: number;
       /** Alternatives */
-      alternatives: components["schemas"]["Alternative"][];
+      alternatives: components["schemas"]["AlternativeView"][];
       /** Ways */
       ways: components["schemas"]["WayView"][];
       /** Rounding */

@@ -1,5 +1,5 @@
 """Plan: the ledger, changes to many clips, recipes, and the arithmetic."""
 
-from oddmeter.web.stops.plan import changes, ledger, recipes, reckoner, reckoning
+from oddmeter.web.stops.plan import arithmetic, changes, ledger, recipes, reckoner
 
-ROUTERS = (ledger.router, changes.router, recipes.router, reckoning.router, reckoner.router)
+ROUTERS = (ledger.router, changes.router, recipes.router, arithmetic.router, reckoner.router)

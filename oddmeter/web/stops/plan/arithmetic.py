@@ -23,8 +23,7 @@ from oddmeter.core.decisions.vocabulary import origin_text, part_text, wish_text
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text, number_text, percent_text
 from oddmeter.core.numbers.rates import Rate, rate_text
-from oddmeter.core.planning.batches import ALTERNATIVES, alternative, totals
-from oddmeter.core.planning.batches import Alternative as AlternativePlan
+from oddmeter.core.planning.batches import ALTERNATIVES, Alternative, alternative, totals
 from oddmeter.core.planning.plans import Plan, plans_of
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.web.board import Board
@@ -63,7 +62,7 @@ class Equation(BaseModel):
     stacked: str | None
 
 
-class Alternative(BaseModel):
+class AlternativeView(BaseModel):
     """One way the selection could be treated: its speeds, its length, and the cadences that come of it; ``take`` is the
     change that takes it."""
 
@@ -167,7 +166,7 @@ class Reckoning(BaseModel):
     note: str | None
     equations: list[Equation]
     more_equations: int
-    alternatives: list[Alternative]
+    alternatives: list[AlternativeView]
     ways: list[WayView]
     rounding: list[RoundedView]
     near_misses: list[WayOutView]
@@ -272,12 +271,12 @@ def _hiccups(planned: Conform) -> int:
     return sum(1 for _ in planned.frame_map.hiccups())
 
 
-def _alternative(found: AlternativePlan, clips: int) -> Alternative:
+def _alternative(found: Alternative, clips: int) -> AlternativeView:
     """The kinds are counted where there are several clips."""
     slowest, fastest = percent_text(min(found.speeds)), percent_text(max(found.speeds))
     kinds = [(f"{count} {kind}" if clips > 1 else str(kind)) for kind in Kind if (count := found.kinds.get(kind, 0))]
     value = found.wish.value
-    return Alternative(
+    return AlternativeView(
         label="half of life" if found.wish.intent is Intent.PACE else wish_text(found.wish),
         speed=slowest if len(found.speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest.removeprefix('≈ ')}",
         after=length_view(found.after, found.first.timeline),
