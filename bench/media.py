@@ -55,12 +55,15 @@ def decode_and_encode(source: Path, out: Path, setting: Setting, frames: int) ->
 
 
 def main() -> None:
-    paths = make_footage(Path(".data/test-media"))
-    begun = time.perf_counter()
     with tempfile.TemporaryDirectory() as folder:
-        fresh = make_footage(Path(folder))
-        size = sum(file.stat().st_size for file in Path(folder).rglob("*") if file.is_file())
-        print(f"demo footage: {len(fresh)} clips made in {time.perf_counter() - begun:.1f} s, {size / 1e6:.1f} MB")
+        measure(Path(folder))
+
+
+def measure(footage: Path) -> None:
+    begun = time.perf_counter()
+    paths = make_footage(footage)
+    size = sum(file.stat().st_size for file in footage.rglob("*") if file.is_file())
+    print(f"demo footage: {len(paths)} clips made in {time.perf_counter() - begun:.1f} s, {size / 1e6:.1f} MB")
     many = [path for path in paths if path.is_file()] * 20
     alone = best(lambda: open_and_demux(many))
     ours = best(lambda: [probe(path) for path in many])

@@ -70,7 +70,7 @@ def rounded(planned: Conform, precision: Precision) -> Rounded:
         value = planned.speed
         return Rounded(precision, f"{value.numerator}/{value.denominator}", value, frame_map.length, 0, Fraction(0))
     near, cadence = _taken(planned, planned.cadence, precision)
-    off = frames_over(frame_map.units, cadence.stride) - frame_map.length
+    off = _longer(planned, cadence)
     last = frame_map.length + min(off, 0) - 1
     at_end = (cadence.stride - planned.cadence.stride) * last
     return Rounded(precision, near.number, near.value, frame_map.length + off, off, at_end)
@@ -81,13 +81,17 @@ def off_by(planned: Conform, precision: Precision) -> int:
     if precision is Precision.EXACT or planned.cadence is None:
         return 0
     _, cadence = _taken(planned, planned.cadence, precision)
-    return frames_over(planned.frame_map.units, cadence.stride) - planned.frame_map.length
+    return _longer(planned, cadence)
 
 
 @dataclass(frozen=True)
 class _Near:
     number: str
     value: Fraction
+
+
+def _longer(planned: Conform, cadence: Cadence) -> int:
+    return frames_over(planned.frame_map.units, cadence.stride) - planned.frame_map.length
 
 
 def _taken(planned: Conform, cadence: Cadence, precision: Precision) -> "tuple[_Near, Cadence]":

@@ -95,11 +95,6 @@ class Clip:
         """Let go of the claims once they are reckoned with; they are drawn up again where they are asked for."""
         self.__dict__.pop("verdicts", None)
 
-    @cached_property
-    def findings_of(self) -> Findings:
-        """The verdicts in short."""
-        return findings_of(self.verdicts, self.facts, self.picture, self.motion_rate)
-
     @property
     def shot_rate(self) -> Rate | None:
         """The rate at which the camera or the film ran, as far as it is known."""
