@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { Button, fieldLook, Number } from "../../ui/parts";
-import type { usePlayer } from "./player";
+import type { usePlayer } from "./pictures/player";
 import { cycle, ZOOMS, type Looks } from "./looks";
 import { SPOTS, type Seek } from "./moves";
-import type { Compare } from "./Stage";
-import type { Area } from "./View";
+import type { Compare } from "./pictures/Stage";
+import type { Area } from "./pictures/View";
 
 /** Playing, moving, seeking, and how the two sides are looked at. */
 export function Toolbar(props: {

@@ -2,8 +2,8 @@ import type { Schemas } from "../../data/client";
 import { useKeys } from "../../ui/keys";
 import { AREAS, cycle, ZOOMS, type Looks } from "./looks";
 import type { Seek } from "./moves";
-import type { usePlayer } from "./player";
-import { WAYS } from "./Stage";
+import type { usePlayer } from "./pictures/player";
+import { WAYS } from "./pictures/Stage";
 
 /** The keys of the Bench. */
 export function useBenchKeys(given: {

@@ -1,6 +1,6 @@
-import type { Stretch } from "./FullStrip";
-import type { Compare } from "./Stage";
-import type { Area, Quality } from "./View";
+import type { Stretch } from "./strip/drawStrip";
+import type { Compare } from "./pictures/Stage";
+import type { Area, Quality } from "./pictures/View";
 
 /** How the two sides are looked at; nothing of it changes what is decided. */
 export interface Looks {

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
-import type { Side } from "./data";
+import type { Side } from "../data";
 import { View, type Area, type Quality } from "./View";
 
 export const WAYS = ["beside", "wipe", "difference", "blink"] as const;

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
-import type { Side } from "./data";
-import { pictureUrl } from "./data";
-import { atHand, inTurn, picture } from "./pictures";
+import type { Side } from "../data";
+import { pictureUrl } from "../data";
+import { atHand, inTurn, picture } from "./atHand";
 
 export type Quality = "draft" | "final";
 type What = "draft" | "final" | "waiting" | "fault";

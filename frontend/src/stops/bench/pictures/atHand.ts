@@ -1,4 +1,4 @@
-import { pictureUrl } from "./data";
+import { pictureUrl } from "../data";
 
 /* Decoded pictures of the Bench, by address. What an address stands for never changes, so they are kept as they are. */
 

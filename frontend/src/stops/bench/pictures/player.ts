@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
-import { pictureUrl } from "./data";
-import { atHand, runAhead } from "./pictures";
+import { pictureUrl } from "../data";
+import { atHand, runAhead } from "./atHand";
 
 const BATCH = 25;
 const AHEAD = 75;

@@ -1,5 +1,5 @@
-import { Number } from "../../ui/parts";
-import { useChanges } from "./data";
+import { Number } from "../../../ui/parts";
+import { useChanges } from "../data";
 
 const HEIGHT = 46;
 

@@ -1,12 +1,7 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
-import { Button, Number } from "../../ui/parts";
-import { useStrip } from "./data";
-import { drawStrip, HEIGHT } from "./drawStrip";
-
-export interface Stretch {
-  first: number;
-  last: number;
-}
+import { Button, Number } from "../../../ui/parts";
+import { useStrip } from "../data";
+import { drawStrip, HEIGHT, type Stretch } from "./drawStrip";
 
 const LEAST_WINDOW = 12;
 

@@ -1,6 +1,11 @@
-import type { Schemas } from "../../data/client";
-import { isAgain, type Strip } from "../../meter/MeterStrip";
-import type { Stretch } from "./FullStrip";
+import type { Schemas } from "../../../data/client";
+import { isAgain, type Strip } from "../../../meter/MeterStrip";
+
+/** Timeline frames that are marked, both included. */
+export interface Stretch {
+  first: number;
+  last: number;
+}
 
 export const HEIGHT = 104;
 const BEATS = 26;
