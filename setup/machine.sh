@@ -10,6 +10,9 @@ give_up() {
     exit 1
 }
 
+# Compiled modules are kept: each start of a process would compile all of them again.
+unset PYTHONDONTWRITEBYTECODE
+
 say() { echo "· $*"; }
 
 # install_packages WHAT PACKAGE…: install Debian packages, or say what to do.

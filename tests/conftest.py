@@ -38,17 +38,17 @@ MANY_PROCESSES = ("work", "local", "browser")
 
 @pytest.fixture(scope="module", autouse=True)
 def one_core(request: pytest.FixtureRequest) -> Iterator[None]:
-    """Of several test processes each keeps to one core, but where it starts many processes of its own: codecs that
+    """Of several test processes one keeps to each core, but where it starts many processes of its own: codecs that
     spread small pictures over two cores spend 40 % more on them, while the other core has work of its own."""
     cores = os.sched_getaffinity(0)
-    if WORKER.startswith("gw") and request.path.parent.name not in MANY_PROCESSES:
-        os.sched_setaffinity(0, {sorted(cores)[int(WORKER[2:]) % len(cores)]})
+    if WORKER[2:] in map(str, range(len(cores))) and request.path.parent.name not in MANY_PROCESSES:
+        os.sched_setaffinity(0, {sorted(cores)[int(WORKER[2:])]})
     yield
     os.sched_setaffinity(0, cores)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Rooms that wait for processes and browsers come first, so that neither of two test processes ends alone."""
+    """Rooms that wait for processes and browsers come first, so that no test process ends alone."""
 
     def place(item: pytest.Item) -> int:
         room = item.path.parent.name
@@ -131,7 +131,7 @@ def database(cluster: Cluster, template: str) -> Iterator[Database]:
     if not cluster.running():
         cluster.start()
     with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name} TEMPLATE {template}".encode())
+        connection.execute(f"CREATE DATABASE {name} TEMPLATE {template} STRATEGY FILE_COPY".encode())
     opened = Database(cluster.url(name), most=6)
     opened.open()
     yield opened

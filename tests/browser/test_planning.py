@@ -171,6 +171,32 @@ def test_two_people_see_each_others_changes_and_conflicts(page: Page, show: Show
     expect(row(other, "a.mov")).to_contain_text("every frame")
 
 
+SLOW_SHOW = """
+    const send = window.fetch;
+    window.fetch = async (asked, ...more) => {
+        const url = new URL(asked.url ?? asked, location.href);
+        if (/^.api.shows.[0-9]+$/.test(url.pathname)) await new Promise((done) => setTimeout(done, 600));
+        return send(asked, ...more);
+    };
+"""
+
+
+def test_undo_takes_back_what_was_done_last_however_quickly(page: Page, show: Show, running: Running) -> None:
+    """Even where the page does not know yet what undo would take back."""
+    fill(running, show.id, {"Card": [("a.mov", "50/1"), ("b.mov", "100/1")]})
+    page.add_init_script(SLOW_SHOW)
+    show.open("plan")
+    row(page, "a.mov").click()
+    page.keyboard.press("2")
+    expect(row(page, "a.mov")).to_contain_text("every frame")
+    row(page, "b.mov").click()
+    page.keyboard.press("2")
+    expect(row(page, "b.mov")).to_contain_text("every frame")
+    page.keyboard.press("Control+z")
+    expect(row(page, "b.mov")).to_contain_text("undecided")
+    expect(row(page, "a.mov")).to_contain_text("every frame")
+
+
 def test_columns_groups_and_sorting_are_kept_in_this_browser(page: Page, show: Show, running: Running) -> None:
     fill(running, show.id, {"A": [("a.mov", "30/1")], "B": [("b.mov", "50/1"), ("c.mov", "24/1")]})
     show.open("plan")

@@ -5,6 +5,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import replace
 from fractions import Fraction
+from functools import cache
 from pathlib import Path
 
 import av
@@ -143,10 +144,12 @@ def written(path: Path, frames: list[np.ndarray], rate: Fraction, order: str | N
     return path
 
 
+@cache
 def drawn(number: int, size: tuple[int, int] = (384, 288), later: bool = False) -> np.ndarray:
     scene = MOTION["swinging bell" if later else "rotation"]
     picture = scene(number / 24, *size)
     stamp(picture, number)
+    picture.setflags(write=False)
     return picture
 
 
@@ -154,12 +157,9 @@ def drawn(number: int, size: tuple[int, int] = (384, 288), later: bool = False) 
 def pulled(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Film at 23.976 in 29.97, lower field first, without loss; the phase changes at frame 63."""
     carrier = carriers.pulldown(FieldOrder.LOWER, "2:3", 1, 63, 3)
-    pictures: dict[int, np.ndarray] = {}
 
     def picture(number: int) -> np.ndarray:
-        if number not in pictures:
-            pictures[number] = drawn(number, later=number >= 10_000)
-        return pictures[number]
+        return drawn(number, later=number >= 10_000)
 
     frames = [carriers.woven(carrier(n), picture) for n in range(130)]
     return written(tmp_path_factory.mktemp("pulled") / "choir.mkv", frames, Fraction(30000, 1001), FieldOrder.LOWER)

@@ -55,7 +55,7 @@ def test_frame_j_shows_source_frame_floor_kj(
     take: Take, timeline: str, footage: dict[str, Path], tmp_path: Path
 ) -> None:
     """For every pair of rates in the demo, in real life's time, proven as well."""
-    plan = plan_for(footage[take.name], tmp_path, timeline, Treatment(Intent.REAL_TIME), shot=take.shot.exact, most=60)
+    plan = plan_for(footage[take.name], tmp_path, timeline, Treatment(Intent.REAL_TIME), shot=take.shot.exact, most=40)
     render(plan)
     frame_map = plan.conformed.frame_map
     assert codes(plan.out, frame_map.length) == [int(plan.conformed.stride * j) for j in range(frame_map.length)]
@@ -79,7 +79,7 @@ def test_frame_j_shows_source_frame_floor_kj(
 def test_every_setting_and_intent_is_made_and_proven(
     setting: Setting, treatment: Treatment, footage: dict[str, Path], tmp_path: Path
 ) -> None:
-    plan = plan_for(footage["HB_gulls_30.mp4"], tmp_path, "23.976", treatment, setting, most=100)
+    plan = plan_for(footage["HB_gulls_30.mp4"], tmp_path, "23.976", treatment, setting, most=60)
     done: list[int] = []
     render(plan, done.append)
     assert done == list(range(1, plan.conformed.frame_map.length + 1))

@@ -70,7 +70,7 @@ def check_whole(desk: Desk, asked: int) -> None:
 
 
 def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: Desk) -> None:
-    asked = queued(desk, "killed", Fraction(1, 4))
+    asked = queued(desk, "killed", Fraction(1, 2))
     with worker(desk) as first:
         wait_for(desk, far, asked)
         first.kill()
@@ -85,7 +85,7 @@ def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: D
 
 
 def test_a_worker_that_is_stopped_puts_its_render_back_at_once(desk: Desk) -> None:
-    asked = queued(desk, "stopped", Fraction(1, 4))
+    asked = queued(desk, "stopped", Fraction(1, 2))
     with worker(desk) as first:
         wait_for(desk, far, asked)
         first.terminate()
@@ -98,21 +98,21 @@ def test_a_worker_that_is_stopped_puts_its_render_back_at_once(desk: Desk) -> No
 
 
 def test_the_database_restarted_in_mid_render_is_survived(desk: Desk, cluster: Cluster) -> None:
-    asked = queued(desk, "restarted", Fraction(1, 4))
+    asked = queued(desk, "restarted", Fraction(1, 2))
     port = (cluster.home / "postgres.port").read_text()
     with worker(desk):
         wait_for(desk, far, asked)
         cluster.stop()
         cluster.start(int(port))
         wait_for(desk, done, asked)
-        later = queued(desk, "later", Fraction(1))
+        later = queued(desk, "later", Fraction(4))
         wait_for(desk, done, later)
     assert desk.render(asked).proof is not None
     assert {path.name for path in desk.config.made.iterdir()} == {"restarted.mov", "later.mov"}
 
 
 def test_two_workers_share_a_queue(desk: Desk) -> None:
-    asked = [queued(desk, f"shared{i}", Fraction(1)) for i in range(4)]
+    asked = [queued(desk, f"shared{i}", Fraction(3)) for i in range(4)]
     with worker(desk), worker(desk):
         wait_for(desk, done, *asked)
     assert [desk.render(one).attempts for one in asked] == [1, 1, 1, 1]

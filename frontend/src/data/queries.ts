@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useParams } from "react-router";
 import type { paths } from "../api/schema";
@@ -207,16 +207,41 @@ export function useAct<Given, Got>(
   });
 }
 
-/** Undo and redo of the show, by the change that is next. */
+let lastStep: Promise<unknown> = Promise.resolve();
+
+/**
+ * Undo and redo of the show. Whatever was asked for before is done first, so that what is taken back is the newest
+ * change, however quickly the keys follow each other.
+ */
 export function useUndo(showId: number) {
-  const step = (way: "undo" | "redo") => (change: Schemas["ChangeView"]) =>
+  const client = useQueryClient();
+  const send = (way: "undo" | "redo") => (change: Schemas["ChangeView"]) =>
     answer(
       api.POST(way === "undo" ? "/api/shows/{show_id}/undo/{change_id}" : "/api/shows/{show_id}/redo/{change_id}", {
         params: { path: { show_id: showId, change_id: change.id } },
       }),
     );
-  return {
-    undo: useAct(step("undo"), (_, change) => `Undone: ${change.title}`),
-    redo: useAct(step("redo"), (_, change) => `Done again: ${change.title}`),
+  const act = {
+    undo: useAct(send("undo"), (_, change) => `Undone: ${change.title}`),
+    redo: useAct(send("redo"), (_, change) => `Done again: ${change.title}`),
   };
+  const step = (way: "undo" | "redo") => () => {
+    lastStep = lastStep.then(async () => {
+      await nothingUnderWay(client);
+      const change = client.getQueryData<Schemas["ShowView"]>(["show", showId])?.[way];
+      if (change) await act[way].mutateAsync(change).catch(() => null);
+    });
+  };
+  return { undo: step("undo"), redo: step("redo") };
+}
+
+function nothingUnderWay(client: QueryClient): Promise<void> {
+  return new Promise((resolve) => {
+    if (client.isMutating() === 0) return resolve();
+    const stop = client.getMutationCache().subscribe(() => {
+      if (client.isMutating() > 0) return;
+      stop();
+      resolve();
+    });
+  });
 }

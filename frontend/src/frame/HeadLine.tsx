@@ -28,8 +28,8 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
       does: "reckon with rates, without a clip",
       keys: { "Mod+e": () => setReckoning((open) => (open === null ? "" : null)) },
     },
-    { does: "undo", keys: { "Mod+z": () => undoable && undo.mutate(undoable) } },
-    { does: "redo", keys: { "Mod+Shift+z": () => redoable && redo.mutate(redoable) } },
+    { does: "undo", keys: { "Mod+z": undo } },
+    { does: "redo", keys: { "Mod+Shift+z": redo } },
     { does: "show these keys", keys: { "?": () => setKeysOpen(true) } },
   ]);
 
@@ -59,13 +59,13 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
           icon={<Undo2 size={15} aria-hidden />}
           verb="Undo"
           change={undoable}
-          act={() => undoable && undo.mutate(undoable)}
+          act={undo}
         />
         <HistoryButton
           icon={<Redo2 size={15} aria-hidden />}
           verb="Redo"
           change={redoable}
-          act={() => redoable && redo.mutate(redoable)}
+          act={redo}
         />
       </div>
       <RunningWork showId={show.id} />
