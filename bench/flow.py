@@ -19,9 +19,9 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.demo.motion import MOTION
+from oddmeter.media.files.samples import planes_of
 from oddmeter.media.pictures.flow import between, motion
 from oddmeter.media.pictures.light import mixed
-from oddmeter.media.pictures.planes import planes_of
 
 WIDTH, HEIGHT, FRAMES, START = 1280, 720, 9, 0.4
 REACH, TRUST = 96, 0.5

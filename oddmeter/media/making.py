@@ -20,9 +20,10 @@ from oddmeter.core.decisions.treatment import Between, Framing
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.pictures.scan import Scan, TimelineScan
 from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.pictures.flow import Motion, between, brought_near, motion
 from oddmeter.media.pictures.light import mixed
-from oddmeter.media.pictures.planes import luma_of, planar, planes_of, woven
+from oddmeter.media.pictures.planes import luma_of, woven
 from oddmeter.media.pictures.raster import framed
 from oddmeter.media.pictures.units import Units
 

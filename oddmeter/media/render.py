@@ -17,6 +17,7 @@ import av
 from av.audio.frame import AudioFrame
 from av.audio.stream import AudioStream
 from av.container import OutputContainer
+from av.packet import Packet
 from av.video.frame import PictureType
 from av.video.stream import VideoStream
 
@@ -30,10 +31,12 @@ from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.matroska import PLACEHOLDER, state_pixel_shape
 from oddmeter.media.containers.quicktime import state_field_order
 from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
+from oddmeter.media.containers.vc3 import state_matrix
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import read_ahead
+from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.making import Maker
-from oddmeter.media.sound.track import SoundPlan, made_sound, named_layout
+from oddmeter.media.sound.track import SoundPlan, made_sound, sound_layout
 
 
 @dataclass(frozen=True)
@@ -107,7 +110,8 @@ def render(
 
     ``progress`` is called with the number of timeline frames done, ``before_placing`` once before the finished
     file gets its name; both may raise. Raises ``RuleError`` where the plan cannot be made or the final name is
-    taken. Where anything is raised, nothing stays behind.
+    taken, or the source is another file than the one that was looked at. Where anything is raised, nothing stays
+    behind.
     """
     if plan.out.resolve().parent == plan.source.resolve().parent:
         raise RuleError("Files are never written into the folder of their source. Choose another folder.", "folder")
@@ -117,6 +121,7 @@ def render(
         plan.out.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise RuleError(f"The folder {plan.out.parent} cannot be made: {error.strerror}.", "folder") from error
+    insist_as_known(plan.source, plan.facts.identity)
     unfinished = plan.out.with_name(f".{plan.out.name}.{uuid4().hex[:8]}.part")
     try:
         _write(plan, unfinished, progress)
@@ -149,7 +154,7 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
     ):
         source = frames.frame(plan.conformed.span[0])
         pixel_format = encoding.pixel_format_for(source.format.name, canvas.width, canvas.height)
-        options = _codec_options(encoding, plan.field_order)
+        options = _codec_options(encoding, pixel_format, plan.field_order)
         video = cast(VideoStream, container.add_stream(encoding.codec, rate=rate, options=options))
         video.width, video.height, video.pix_fmt = canvas.width, canvas.height, pixel_format
         video.codec_context.time_base = 1 / rate
@@ -162,14 +167,21 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
         if _shape_is_missing(plan):
             video.metadata["title"] = PLACEHOLDER
         sound = _SoundTrack(container, plan.sound, encoding) if plan.sound else None
+
+        def mux(packets: "list[Packet[VideoStream]]") -> None:
+            for packet in packets:
+                if encoding.codec == "dnxhd":
+                    state_matrix(packet, int(first.colorspace), plan.field_order is not None)
+                container.mux(packet)
+
         with read_ahead(maker.frames()) as made:
             for number, frame in enumerate(made):
                 frame.pts, frame.time_base, frame.pict_type = number, 1 / rate, PictureType.NONE
-                container.mux(video.encode(frame))
+                mux(video.encode(frame))
                 if sound is not None:
                     sound.write_until(Fraction(number + 1) / rate)
                 progress(number + 1)
-        container.mux(video.encode(None))
+        mux(video.encode(None))
         if sound is not None:
             sound.finish()
 
@@ -179,8 +191,7 @@ class _SoundTrack:
 
     def __init__(self, container: OutputContainer, plan: SoundPlan, encoding: Encoding) -> None:
         self._container = container
-        with av.open(str(plan.path), metadata_errors="replace") as source:
-            layout, channels = named_layout(source.streams.audio[0]), source.streams.audio[0].channels
+        layout, channels = sound_layout(plan.path)
         if channels > encoding.most_channels:
             raise RuleError(f"{encoding.label} holds at most {encoding.most_channels} channels of sound.", "sound")
         self._stream = cast(AudioStream, container.add_stream(encoding.sound_codec, rate=plan.rate, layout=layout))
@@ -207,8 +218,8 @@ def _container_options(encoding: Encoding) -> dict[str, str]:
     return {key: value for key, value in encoding.options.items() if key == "movflags"}
 
 
-def _codec_options(encoding: Encoding, field_order: FieldOrder | None) -> dict[str, str]:
-    options = {key: value for key, value in encoding.options.items() if key != "movflags"}
+def _codec_options(encoding: Encoding, pixel_format: str, field_order: FieldOrder | None) -> dict[str, str]:
+    options = {key: value for key, value in encoding.options_for(pixel_format).items() if key != "movflags"}
     if field_order is None:
         return options
     if encoding.codec == "libx264":

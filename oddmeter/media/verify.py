@@ -26,6 +26,7 @@ from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.settings import ENCODINGS
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.files.identity import is_as_known
 from oddmeter.media.files.probe import probe
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.planes import converted, luma_of
@@ -50,7 +51,9 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
         return Proof((Check("file", "readable", made.fault, False),))
     wanted, canvas = plan.conformed, plan.canvas
     found_rate = made.file_rate or Rate(Fraction(1))
+    known = is_as_known(plan.source, plan.facts.identity)
     checks = [
+        Check("source", "as it was looked at", "as it was looked at" if known else "changed since", known),
         _equal("rate", _rate_words(wanted.timeline_rate), _rate_words(found_rate)),
         _equal("frames", wanted.frame_map.length, made.frames),
         _equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),
@@ -59,7 +62,7 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
         _sound_check(plan, made),
         _fields_check(plan, made),
     ]
-    if made.frames != wanted.frame_map.length:
+    if made.frames != wanted.frame_map.length or not known:
         return Proof(tuple(checks))
     pictures = _compare_pictures(plan, progress)
     checks.append(_equal("repeats", pictures.planned_repeats, pictures.found_repeats))

@@ -256,6 +256,7 @@ def _clip(row: dict[str, Any], entries: tuple[LogEntry, ...]) -> Clip:
         show_id=row["show_id"],
         proxy_of=row["proxy_of"],
         proxies=row["proxies"],
+        replaced=row["replaced"],
     )
 
 

@@ -1,13 +1,18 @@
 """Facts as they are stored: what the probe found about each clip."""
 
+from collections.abc import Iterable
+from dataclasses import asdict
 from fractions import Fraction
 from typing import Any
 
+from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
 from oddmeter.core.evidence.facts import Facts, Sound, Timing
+from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.core.pictures.turn import Turn
 from oddmeter.store.database import Connection, fraction_from, rate_from
 
 
@@ -22,7 +27,8 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
         " fault = %(fault)s, remarks = %(remarks)s, stated_rate = %(stated_rate)s,"
         " stream_rate = %(stream_rate)s, capture_rate = %(capture_rate)s,"
         " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
-        " intervals = %(intervals)s WHERE clip_id = %(clip_id)s",
+        " intervals = %(intervals)s, identity = %(identity)s, replaced = false, turn = %(turn)s,"
+        " pixel_format = %(pixel_format)s, bits = %(bits)s, transfer = %(transfer)s WHERE clip_id = %(clip_id)s",
         {
             "clip_id": clip_id,
             "frames": facts.frames,
@@ -48,9 +54,50 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "start": fraction_text(facts.start),
             "duplicates": facts.duplicates,
             "gaps": facts.gaps,
+            "identity": Jsonb(asdict(facts.identity)) if facts.identity else None,
+            "turn": facts.turn.value,
+            "pixel_format": facts.pixel_format,
+            "bits": facts.bits,
+            "transfer": facts.transfer,
             "intervals": Jsonb([[fraction_text(length), count] for length, count in facts.intervals]),
         },
     )
+
+
+def note_replaced(connection: Connection, clip_ids: Iterable[int], replaced: bool = True) -> None:
+    """Write down that the files of these clips are no longer those that were looked at, or that they are again."""
+    connection.execute(
+        "UPDATE clip_facts SET replaced = %(now)s WHERE clip_id = ANY(%(ids)s) AND replaced <> %(now)s",
+        {"now": replaced, "ids": list(clip_ids)},
+    )
+
+
+def identities(connection: Connection, show_id: int) -> list[tuple[int, str, str, Identity, bool]]:
+    """For each clip of a show whose file was identified: its id, root and path, what identifies it, and whether it was
+    found to be another file since."""
+    with connection.cursor(row_factory=dict_row) as cursor:
+        rows = cursor.execute(
+            "SELECT c.id, d.root, c.path, f.identity, f.replaced FROM clip_facts f JOIN clip c ON c.id = f.clip_id"
+            " JOIN delivery d ON d.id = c.delivery_id"
+            " WHERE d.show_id = %s AND NOT d.removed AND f.state = 'done' AND f.identity IS NOT NULL",
+            (show_id,),
+        ).fetchall()
+    return [(row["id"], row["root"], row["path"], Identity(**row["identity"]), row["replaced"]) for row in rows]
+
+
+def identify_whole(connection: Connection, clip_id: int, identity: Identity) -> None:
+    """Keep the hash of all of a file, where the clip still is that file."""
+    connection.execute(
+        "UPDATE clip_facts SET identity = %s WHERE clip_id = %s AND identity->>'samples' = %s",
+        (Jsonb(asdict(identity)), clip_id, identity.samples),
+    )
+
+
+def look_again(connection: Connection, clip_ids: Iterable[int]) -> None:
+    """Put down that clips are to be looked at anew, their pictures too; what is decided and said on them stays."""
+    ids = list(clip_ids)
+    connection.execute("UPDATE clip_facts SET state = 'waiting', replaced = false WHERE clip_id = ANY(%s)", (ids,))
+    connection.execute("UPDATE picture SET report = NULL WHERE clip_id = ANY(%s)", (ids,))
 
 
 def facts_from(row: dict[str, Any]) -> Facts:
@@ -80,5 +127,10 @@ def facts_from(row: dict[str, Any]) -> Facts:
         start=Fraction(row["start_seconds"]),
         duplicates=row["duplicates"],
         gaps=row["gaps"],
+        turn=Turn(row["turn"]),
+        pixel_format=row["pixel_format"],
+        bits=row["bits"],
+        transfer=row["transfer"],
+        identity=Identity(**row["identity"]) if row["identity"] else None,
         intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),
     )

@@ -18,6 +18,7 @@ from oddmeter.web.http import events, problems
 from oddmeter.web.http.events import Listener
 from oddmeter.web.http.guard import Guard
 from oddmeter.web.sides import Sides
+from oddmeter.web.sources import Sources
 from oddmeter.web.stops import ROUTERS
 from oddmeter.work.tasks import queue
 
@@ -59,6 +60,7 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
     app.state.config, app.state.database, app.state.queue = config, database, tasks
     app.state.boards = Boards(database)
     app.state.viewing, app.state.sides = Viewing(config.data / "bench"), Sides()
+    app.state.sources = Sources(config, database)
     app.state.listener = Listener(config.database)
     app.add_middleware(Guard)
     problems.install(app)

@@ -7,6 +7,7 @@ import logging
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from pathlib import Path
 from threading import Event
 
 import psycopg
@@ -22,6 +23,7 @@ from oddmeter.core.pictures.report import PictureReport
 from oddmeter.interchange.reports import proven
 from oddmeter.media.analysis.analyse import DamagedError
 from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
+from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
 from oddmeter.media.render import clear_unfinished, render
 from oddmeter.media.verify import verify
@@ -142,6 +144,10 @@ def look_closer(config: Config, database: Database, clip_id: int, stopping: Even
     progress = _Looking(database, clip_id, stopping)
     try:
         path = config.footage(found.root, found.path)
+        _insist(database, clip_id, path, found.measured)
+        if whole:
+            identity = identify(path, whole=True)
+            _surely(database, lambda c: facts.identify_whole(c, clip_id, identity))
         report = analyse_guarded(path, found.measured, whole=whole, progress=progress)
     except CancelledError:
         _surely(database, lambda c: looks.end_look(c, clip_id, "stopped", None))
@@ -154,6 +160,16 @@ def look_closer(config: Config, database: Database, clip_id: int, stopping: Even
         _surely(database, lambda c: looks.end_look(c, clip_id, "done", None, sentence))
     else:
         _surely(database, lambda c: _keep_report(c, clip_id, report))
+
+
+def _insist(database: Database, clip_id: int, path: Path, known: Facts) -> None:
+    """Raise ``RuleError`` where a clip's file is no longer the one that was looked at, and write that down."""
+    try:
+        insist_as_known(path, known.identity)
+    except RuleError as error:
+        if error.code == "changed":
+            _surely(database, lambda c: facts.note_replaced(c, [clip_id]))
+        raise
 
 
 def _keep_report(connection: Connection, clip_id: int, report: PictureReport) -> None:
@@ -202,6 +218,7 @@ def _made_and_proven(
     plan = render_plan(config, asked, clip)
     if not is_there(plan.source):
         raise RuleError(f"{clip.name} is no longer where it was; nothing was made.")
+    _insist(database, clip.id, plan.source, plan.facts)
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))
     made_by_a_worker_that_died = asked.attempts > 0 and plan.out.exists()

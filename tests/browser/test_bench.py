@@ -13,7 +13,8 @@ from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.demo.framecode import read
 from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
-from oddmeter.media.pictures.planes import field_of, planes_of
+from oddmeter.media.files.samples import planes_of
+from oddmeter.media.pictures.planes import field_of
 from tests.browser.conftest import Running, Show
 from tests.waiting import wait_until
 

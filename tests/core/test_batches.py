@@ -199,6 +199,8 @@ def test_a_made_name_is_safe_anywhere(clip: str, pattern: str) -> None:
 
 def test_a_folder_never_leads_upwards() -> None:
     assert safe_folder("day 1/a:b/") == "day 1/a_b"
+    assert safe_folder(".../y") == safe_folder("y") == safe_folder("/./ y ./") == "y"
+    assert len(safe_folder("é" * 300).encode()) == 200
     for wrong in ("..", "a/../b", " .. /x"):
         with pytest.raises(RuleError):
             safe_folder(wrong)

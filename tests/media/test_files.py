@@ -17,7 +17,7 @@ from oddmeter.media.containers.quicktime import state_field_order
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
-from oddmeter.media.pictures.planes import planar, planes_of
+from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.render import RenderPlan, render
 from oddmeter.media.verify import verify
 

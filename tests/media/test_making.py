@@ -29,10 +29,11 @@ from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
+from oddmeter.media.files.samples import planes_of
 from oddmeter.media.making import MadeFrame, Maker
 from oddmeter.media.pictures.flow import between, motion
 from oddmeter.media.pictures.light import mixed
-from oddmeter.media.pictures.planes import field_of, planes_of, woven
+from oddmeter.media.pictures.planes import field_of, woven
 from oddmeter.media.render import RenderPlan, render
 from oddmeter.media.verify import verify
 from oddmeter.media.viewing import Viewed, Viewing

@@ -16,18 +16,16 @@ from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.motion import MOTION
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
+from oddmeter.media.files.samples import empty_like, planar, planes_of
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import (
     by_field,
-    empty_like,
     field_of,
     frame_of,
     from_one_field,
     luma_weights,
     matrix_of,
-    planar,
-    planes_of,
     rematrixed,
     rgb_of,
     woven,

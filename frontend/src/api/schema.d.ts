@@ -464,6 +464,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/looks/again": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Look Again
+     * @description Look at files anew that have changed since: their rates, then their pictures. What is decided and said stays.
+     */
+    post: operations["look_again_api_shows__show_id__looks_again_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/looks/stop": {
     parameters: {
       query?: never;
@@ -1874,6 +1894,8 @@ export interface components {
       disputed: boolean;
       /** Unsettled */
       unsettled: boolean;
+      /** Replaced */
+      replaced: boolean;
       /** Troubles */
       troubles: string[];
     };
@@ -1890,6 +1912,10 @@ export interface components {
       measured_rate: string | null;
       /** Raster */
       raster: string;
+      /** Turn */
+      turn: string | null;
+      /** Depth */
+      depth: string;
       /** Pixel Aspect */
       pixel_aspect: string;
       /** Scan */
@@ -2306,6 +2332,7 @@ export interface components {
     Mark:
       | "fault"
       | "refused"
+      | "replaced"
       | "remark"
       | "disputed"
       | "stacked"
@@ -4513,6 +4540,43 @@ export interface operations {
     };
   };
   look_api_shows__show_id__looks_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Looking"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  look_again_api_shows__show_id__looks_again_post: {
     parameters: {
       query?: never;
       header?: {

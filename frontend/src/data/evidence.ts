@@ -92,6 +92,11 @@ export function useLooking(showId: number) {
         answer(api.POST("/api/shows/{show_id}/looks", { ...params, body: { clip_ids: clipIds, whole: true } })),
       (_, ids) => `Looking at every frame of ${ids.length === 1 ? "the clip" : `${ids.length} clips`}.`,
     ),
+    again: useAct(
+      (clipIds: number[]) =>
+        answer(api.POST("/api/shows/{show_id}/looks/again", { ...params, body: { clip_ids: clipIds, whole: false } })),
+      (_, ids) => `Looking again at ${ids.length === 1 ? "the clip" : `${ids.length} clips`}; what is decided stays.`,
+    ),
     stop: useAct((clipIds: number[]) =>
       answer(api.POST("/api/shows/{show_id}/looks/stop", { ...params, body: { clip_ids: clipIds, whole: true } })),
     ),

@@ -132,10 +132,8 @@ function useCommands(show: Schemas["ShowView"], reckon: (typed: string) => void)
   for (const [look, name] of looks)
     commands.push({ id: `look-${look}`, kind: "do", name: `${name}…`, run: () => toLook(look ?? "") });
   const { undo: undoable, redo: redoable } = show;
-  if (undoable)
-    commands.push({ id: "undo", kind: "do", name: `Undo: ${undoable.title}`, run: undo });
-  if (redoable)
-    commands.push({ id: "redo", kind: "do", name: `Redo: ${redoable.title}`, run: redo });
+  if (undoable) commands.push({ id: "undo", kind: "do", name: `Undo: ${undoable.title}`, run: undo });
+  if (redoable) commands.push({ id: "redo", kind: "do", name: `Redo: ${redoable.title}`, run: redo });
   const other = theme === "paper" ? "dim" : "paper";
   commands.push({ id: "theme", kind: "do", name: `Change to the ${other} theme`, run: () => setTheme(other) });
   for (const timeline of show.timelines)

@@ -55,18 +55,8 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
         )}
       </Link>
       <div className="flex items-center border-l border-hair pl-2">
-        <HistoryButton
-          icon={<Undo2 size={15} aria-hidden />}
-          verb="Undo"
-          change={undoable}
-          act={undo}
-        />
-        <HistoryButton
-          icon={<Redo2 size={15} aria-hidden />}
-          verb="Redo"
-          change={redoable}
-          act={redo}
-        />
+        <HistoryButton icon={<Undo2 size={15} aria-hidden />} verb="Undo" change={undoable} act={undo} />
+        <HistoryButton icon={<Redo2 size={15} aria-hidden />} verb="Redo" change={redoable} act={redo} />
       </div>
       <RunningWork showId={show.id} />
       <div className="ml-auto flex items-center gap-2">

@@ -4,8 +4,10 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from fractions import Fraction
 
+from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.core.pictures.turn import Turn
 
 MOST_INTERVALS = 24
 
@@ -38,8 +40,11 @@ class Facts:
     time of the first frame in seconds. ``duplicates`` counts frames with the time of another, ``gaps`` places where
     at least one frame is missing; ``intervals`` are the lengths of frames in seconds, each with how many last so
     long (at most ``MOST_INTERVALS`` of them). Of a numbered sequence, gaps and duplicates are those of its numbers.
-    ``pixel_aspect`` is width over height. ``fault`` is a sentence where the file cannot be used; ``remarks``
-    are sentences about what is odd in a file that can.
+    ``pixel_aspect`` is width over height; with ``width`` and ``height`` it is that of the picture as it is shown, after
+    its ``turn``. ``pixel_format`` is libavutil's name of how samples are stored, ``bits`` their depth, ``transfer`` the
+    curve of high dynamic range where there is one, ``identity`` what tells whether the file is still the same.
+    ``fault`` is a sentence where the file cannot be used; ``remarks`` are sentences about what is odd in a file that
+    can.
     """
 
     frames: int = 0
@@ -58,6 +63,11 @@ class Facts:
     stream_rate: Fraction | None = None
     capture_rate: Fraction | None = None
     capture_key: str = ""
+    turn: Turn = Turn.NONE
+    pixel_format: str = ""
+    bits: int = 0
+    transfer: str = ""
+    identity: Identity | None = None
     start: Fraction = Fraction(0)
     duplicates: int = 0
     gaps: int = 0

@@ -78,13 +78,14 @@ def frames_in_day(rate: Rate, drop: bool) -> int:
 
 
 def duration_text(frames: int, rate: Rate, drop: bool = False) -> str:
-    """A length in frames written as HH:MM:SS:FF; hours run past 23 where it is longer than a day."""
+    """A length in frames written as HH:MM:SS:FF, with three digits for frames above 100 a second; hours run past 23
+    where it is longer than a day."""
     nominal = rate.nominal
     if drop:
         frames += _numbers_skipped_before(frames, rate)
     seconds, part = divmod(frames, nominal)
-    separator = ";" if drop else ":"
-    return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}{separator}{part:02}"
+    separator, digits = ";" if drop else ":", max(2, len(str(nominal - 1)))
+    return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}{separator}{part:0{digits}}"
 
 
 def carried_over(start: Timecode, rate: Rate, drop: bool) -> Timecode:

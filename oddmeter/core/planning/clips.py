@@ -54,7 +54,8 @@ class Clip:
 
     ``measured`` is what the probe found, None until it has; ``picture`` what the pictures show, None until they
     were looked at; ``entries`` are rows of reports; ``words`` what people settled. ``proxy_of`` is the clip that
-    this one stands for, ``proxies`` how many stand for it. ``revision`` rises whenever a person changes the clip, its
+    this one stands for, ``proxies`` how many stand for it. ``replaced`` where its file is another by
+    now than the one that was looked at. ``revision`` rises whenever a person changes the clip, its
     treatment or what is settled.
     """
 
@@ -72,6 +73,7 @@ class Clip:
     show_id: int
     proxy_of: int | None
     proxies: int
+    replaced: bool = False
 
     @cached_property
     def verdicts(self) -> dict[Question, Verdict]:

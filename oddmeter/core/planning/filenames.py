@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Mapping
+from unicodedata import normalize
 
 from oddmeter.core.numbers.errors import RuleError
 
@@ -17,6 +18,7 @@ WORDS = {
 """What can stand in braces, and what it stands for."""
 
 LONGEST = 200
+"""Bytes of a name, as file systems count them; they take 255, and an unfinished file has a longer name."""
 _NOT_IN_NAMES = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*]')
 
 
@@ -37,13 +39,15 @@ def filled(pattern: str, values: Mapping[str, str]) -> str:
 
 
 def safe_name(text: str) -> str:
-    """The text without what file systems refuse; dots and spaces at the ends are taken off."""
-    return _NOT_IN_NAMES.sub("_", text).strip(" .")[:LONGEST]
+    """The text in composed form (NFC) without what file systems refuse; dots and spaces at the ends are taken off."""
+    plain = _NOT_IN_NAMES.sub("_", normalize("NFC", text)).strip(" .")
+    return plain.encode("utf-8", "replace")[:LONGEST].decode("utf-8", "ignore").strip(" .")
 
 
 def safe_folder(text: str) -> str:
-    """A folder below another, of safe names; raises ``RuleError`` for ``..``. Empty for the folder itself."""
-    parts = [part for part in text.replace("\\", "/").split("/") if part.strip(" .") or ".." in part]
+    """A folder below another, of safe names, in its one normal form: every spelling of it gives the same text. Empty
+    for the folder itself. Raises ``RuleError`` for ``..``."""
+    parts = text.replace("\\", "/").split("/")
     if any(part.strip() == ".." for part in parts):
         raise RuleError("A folder name cannot lead upwards.", "folder")
-    return "/".join(safe_name(part) for part in parts)
+    return "/".join(filter(None, map(safe_name, parts)))

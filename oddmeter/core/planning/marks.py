@@ -7,6 +7,7 @@ from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.routes import stacked
 from oddmeter.core.decisions.treatment import SoundChoice
 from oddmeter.core.evidence.facts import Timing
+from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.pictures.scan import Scan
 from oddmeter.core.planning.plans import WAITING, Outcome, Refusal
 
@@ -16,6 +17,7 @@ class Mark(StrEnum):
 
     FAULT = "fault"
     REFUSED = "refused"
+    REPLACED = "replaced"
     REMARK = "remark"
     DISPUTED = "disputed"
     STACKED = "stacked"
@@ -61,6 +63,7 @@ _N, _A, _F = Attention.NOTED, Attention.ASKS, Attention.FAULT
 MARKS: tuple[MarkWords, ...] = (
     MarkWords(Mark.FAULT, "cannot be used", "The file cannot be used.", "✕", _F, True),
     MarkWords(Mark.REFUSED, "cannot be planned", "What is decided cannot be done with this clip.", "✕", _F, True),
+    MarkWords(Mark.REPLACED, "changed file", CHANGED, "✕", _F),
     MarkWords(Mark.REMARK, "damaged", "Something is odd about the file; it can be used.", "▲", _F),
     MarkWords(Mark.DISPUTED, "disputed", "The evidence disagrees; settle it in Intake.", "≢", _A),
     MarkWords(Mark.STACKED, "stacked", "Re-rated and its speed set as well: was that meant?", "⧉", _A),
@@ -84,10 +87,10 @@ MARKS: tuple[MarkWords, ...] = (
 )  # fmt: skip
 assert [words.mark for words in MARKS] == list(Mark)
 
-TROUBLE = (Mark.FAULT, Mark.REFUSED, Mark.REMARK)
+TROUBLE = (Mark.FAULT, Mark.REFUSED, Mark.REPLACED, Mark.REMARK)
 """Marks of clips that something is wrong with."""
 _SAID = {words.mark for words in MARKS if words.said}
-_JUDGING = {Mark.ODD, Mark.NEAR_MISS, Mark.REMARK, Mark.DISPUTED, Mark.STACKED}
+_JUDGING = {Mark.REPLACED, Mark.ODD, Mark.NEAR_MISS, Mark.REMARK, Mark.DISPUTED, Mark.STACKED}
 
 
 LEDGER_FILTERS: tuple[tuple[str, str], ...] = (
@@ -112,6 +115,7 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
     conformed = outcome.conformed
     sound, kind = conformed.treatment.sound, conformed.frame_map.kind
     checks = {
+        Mark.REPLACED: outcome.clip.replaced,
         Mark.REMARK: bool(facts.remarks),
         Mark.DISPUTED: found.disputed,
         Mark.STACKED: stacked(conformed) is not None,

@@ -15,7 +15,7 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from oddmeter.core.pictures.report import Measures
-from oddmeter.media.pictures.planes import samples_of
+from oddmeter.media.files.samples import samples_of
 
 Blocks = npt.NDArray[np.float32]
 Plane = npt.NDArray[Any]

@@ -1,5 +1,6 @@
 """The settings a file can be made with: one lossless for archives, one for editing, one light for viewing."""
 
+import re
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -27,11 +28,14 @@ class Encoding:
     sound_codec: str
     sound_format: str
     lossless: bool
+    profiles: dict[str, str] = field(default_factory=dict, hash=False)
+    light: bool = False
     smallest: tuple[int, int] = (2, 2)
     most_channels: int = 64
 
     def pixel_format_for(self, source: str, width: int, height: int) -> str:
-        """The pixel format to encode: the source's own where the setting takes it.
+        """The pixel format to encode: the source's own where the setting takes it; else the one that loses least of its
+        depth and of its chroma, and among these the smallest. A light setting always takes its first one.
 
         Raises ``RuleError`` where the raster is too small for the codec.
         """
@@ -40,12 +44,56 @@ class Encoding:
             raise RuleError(f"{self.label} needs at least {small}; this clip is {width} × {height}.", "raster")
         if source in self.pixel_formats:
             return source
-        deep = [name for name in self.pixel_formats if name.endswith("le")]
-        if deep and ("10" in source or "12" in source or "16" in source):
-            return deep[0]
-        if (width % 2 or height % 2) and "yuv444p" in self.pixel_formats:
-            return "yuv444p"
-        return self.pixel_formats[0]
+        wanted = _samples(source)
+        odd = bool(width % 2 or height % 2)
+        fit = [name for name in self.pixel_formats if not odd or _samples(name).chroma in (0, 3)]
+        if self.light or not source:
+            return (fit or self.pixel_formats)[0]
+        return min(fit or self.pixel_formats, key=lambda name: _samples(name).cost_of(wanted))
+
+    def options_for(self, pixel_format: str) -> dict[str, str]:
+        """The codec's options for a pixel format."""
+        return self.options | ({"profile": self.profiles[pixel_format]} if pixel_format in self.profiles else {})
+
+    def loss_of(self, source: str, bits: int, transfer: str) -> str | None:
+        """A sentence about what of a source's samples the setting cannot hold: its depth, or what its curve of high
+        dynamic range needs; None where it holds all."""
+        kept = _samples(self.pixel_format_for(source, *self.smallest)).bits if source else bits
+        told = [f"its {bits} bits a sample become {kept}"] if bits > kept else []
+        if transfer:
+            told += [f"{transfer} in {kept} bits shows steps in what is smooth"] if kept < 10 else []
+            told.append("mastering and light-level data are not carried over")
+        sentence = "; ".join(told)
+        return f"{sentence[0].upper()}{sentence[1:]}." if sentence else None
+
+
+@dataclass(frozen=True)
+class _Samples:
+    """How a pixel format stores: its bits, its chroma (0 none, 1 every other sample both ways, 2 one way, 3 all), and
+    whether it is red, green and blue."""
+
+    bits: int
+    chroma: int
+    rgb: bool
+
+    def cost_of(self, source: "_Samples") -> tuple[int, int, bool, int, int]:
+        """What storing a source in this costs, the gravest first: bits, chroma, its kind, and what is stored for
+        nothing."""
+        lost, gained = source.bits - self.bits, source.chroma - self.chroma
+        return max(0, lost), max(0, gained), self.rgb is not source.rgb, max(0, -lost), max(0, -gained)
+
+
+def _samples(name: str) -> _Samples:
+    """How the pixel format of this name, one of libavutil's, stores."""
+    rgb = re.match(r"(gbr|rgb|bgr|argb|abgr|[0x](rgb|bgr)|x2|pal8)", name) is not None
+    wide = re.search(r"(?:p|gray|y|gbrap|x2rgb|x2bgr)0?(9|10|12|14|16)(?:le|be|$)", name)
+    bits = int(wide[1]) if wide else 16 if re.search(r"48|64", name) else 8
+    if packed := re.match(r"p([024])(10|12|16)", name):
+        bits = int(packed[2])
+    sparse = re.match(r"(nv12|nv21|p0|.*4(20|11|10))", name) is not None
+    half = re.match(r"(nv16|nv20|p2|yuyv|uyvy|yvyu|y21|.*4(22|40))", name) is not None
+    chroma = 0 if name.startswith(("gray", "mono")) else 1 if sparse else 2 if half else 3
+    return _Samples(bits, chroma, rgb)
 
 
 ENCODINGS: dict[Setting, Encoding] = {
@@ -57,7 +105,8 @@ ENCODINGS: dict[Setting, Encoding] = {
         options={"level": "3", "slicecrc": "1", "slices": "4", "g": "1"},
         pixel_formats=(
             *("yuv444p", "yuv420p", "yuv422p", "yuv410p", "yuv411p", "gray", "bgr0", "bgra"),
-            *("yuv420p10le", "yuv422p10le", "yuv444p10le", "yuv444p16le", "gbrp10le", "gbrp16le", "gray16le"),
+            *("yuv420p10le", "yuv422p10le", "yuv444p10le", "yuv420p12le", "yuv422p12le", "yuv444p12le", "yuv420p16le"),
+            *("yuv422p16le", "yuv444p16le", "gbrp10le", "gbrp12le", "gbrp16le", "gray16le"),
         ),
         sound_codec="pcm_s24le",
         sound_format="s32",
@@ -68,8 +117,14 @@ ENCODINGS: dict[Setting, Encoding] = {
         suffix=".mov",
         container="mov",
         codec="dnxhd",
-        options={"profile": "dnxhr_hq"},
-        pixel_formats=("yuv422p",),
+        options={},
+        profiles={
+            "yuv422p": "dnxhr_hq",
+            "yuv422p10le": "dnxhr_hqx",
+            "yuv444p10le": "dnxhr_444",
+            "gbrp10le": "dnxhr_444",
+        },
+        pixel_formats=("yuv422p", "yuv422p10le", "yuv444p10le", "gbrp10le"),
         sound_codec="pcm_s24le",
         sound_format="s32",
         lossless=False,
@@ -85,6 +140,7 @@ ENCODINGS: dict[Setting, Encoding] = {
         sound_codec="aac",
         sound_format="fltp",
         lossless=False,
+        light=True,
         most_channels=8,
     ),
 }

@@ -9,11 +9,13 @@ from queue import Empty, Queue
 from threading import Event, Thread
 
 import av
+from av.container import InputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.media.files.opened import opened, pictures_in, upright
 from oddmeter.media.files.sequence import is_sequence, sequence
 
 _AHEAD = 4
@@ -27,10 +29,10 @@ class FrameReader:
         self.path = path
         self._files = sequence(path).files if is_sequence(path) else ()
         try:
-            self._container = av.open(str(self._files[0] if self._files else path), metadata_errors="replace")
+            self._container = opened(self._files[0] if self._files else path)
         except (av.error.FFmpegError, OSError) as error:
             raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
-        self.stream: VideoStream = self._container.streams.video[0]
+        self.stream = _pictures_of(self._container, path)
         self.stream.thread_type = "AUTO"
         self._frames = self._decoded()
         self._number = -1
@@ -66,7 +68,7 @@ class FrameReader:
                 yield picture_in(file)
             return
         try:
-            yield from self._container.decode(self.stream)
+            yield from upright(self._container.decode(self.stream))
         except av.error.FFmpegError as error:
             raise RuleError(f"{self.path.name} cannot be decoded to its end.", "media") from error
 
@@ -82,13 +84,13 @@ def frames_from(path: Path, facts: Facts, first: int) -> Iterator[Iterator[Video
         yield (picture_in(file) for file in sequence(path).files[first:])
         return
     try:
-        container = av.open(str(path), metadata_errors="replace")
+        container = opened(path)
     except (av.error.FFmpegError, OSError) as error:
         raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
     with container:
-        stream = container.streams.video[0]
+        stream = _pictures_of(container, path)
         stream.thread_type = "AUTO"
-        yield _from(container.decode, container.seek, stream, facts, first)
+        yield upright(_from(container.decode, container.seek, stream, facts, first))
 
 
 @contextmanager
@@ -152,7 +154,15 @@ def _from(decode, seek, stream: VideoStream, facts: Facts, first: int) -> Iterat
 def picture_in(file: Path) -> VideoFrame:
     """The picture in a file of its own; raises ``RuleError`` where there is none."""
     try:
-        with av.open(str(file), metadata_errors="replace") as container:
-            return next(container.decode(container.streams.video[0]))
-    except (av.error.FFmpegError, OSError, StopIteration, IndexError) as error:
+        with opened(file) as container:
+            return next(upright(container.decode(_pictures_of(container, file))))
+    except (av.error.FFmpegError, OSError, StopIteration) as error:
         raise RuleError(f"{file.name} holds no picture that can be decoded.", "media") from error
+
+
+def _pictures_of(container: InputContainer, path: Path) -> VideoStream:
+    stream = pictures_in(container)
+    if stream is None:
+        container.close()
+        raise RuleError(f"{path.name} holds no picture that can be decoded.", "media")
+    return stream

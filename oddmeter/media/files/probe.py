@@ -12,15 +12,21 @@ from pathlib import Path
 from typing import Any
 
 import av
+from av.audio.stream import AudioStream
 from av.container import InputContainer
 from av.packet import Packet
+from av.video.format import VideoFormat
 from av.video.stream import VideoStream
 
 from oddmeter.core.evidence.facts import Facts, Sound, Timing
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import HIGHEST
 from oddmeter.core.pictures.scan import FieldOrder, Scan
+from oddmeter.core.pictures.turn import Turn
 from oddmeter.media.files.decode import picture_in
+from oddmeter.media.files.identity import identify
+from oddmeter.media.files.matrices import may_be_turned
+from oddmeter.media.files.opened import has_decoder, opened, pictures_in, sound_in, turn_in
 from oddmeter.media.files.sequence import is_sequence, sequence
 from oddmeter.media.files.timestamps import duplicates, gaps, intervals, measure
 
@@ -33,7 +39,10 @@ _TORN_TAIL = 16
 _CAPTURE_WORDS = ("capture", "sensor", "shooting", "shot", "recording", "acquisition", "originalframe", "camera")
 _RATE_WORDS = ("rate", "fps", "framespersecond")
 _FASTEST_STREAM = 1_000
-_TEXT_FORMATS = {"tty", "bin", "xbin", "idf", "adf"}
+_SOUND_PACKETS = 8
+"""Packets of sound that are tried, to tell whether the rest can be decoded."""
+_TRANSFERS = {16: "PQ", 18: "HLG"}
+"""Curves of high dynamic range (ITU-T H.273): SMPTE ST 2084, and hybrid log-gamma of BT.2100."""
 _UP, _LOW = FieldOrder.UPPER, FieldOrder.LOWER
 _FIELD_ORDERS = {1: (Scan.PROGRESSIVE, None), 2: (Scan.INTERLACED, _UP), 3: (Scan.INTERLACED, _LOW),
                  4: (Scan.INTERLACED, _UP), 5: (Scan.INTERLACED, _LOW)}  # fmt: skip
@@ -49,6 +58,8 @@ class _Walk:
     left_out: int = 0
     sound_first: int | None = None
     sound_end: int = 0
+    sound_tried: int = 0
+    sound_heard: bool | None = None
     broken_off: bool = False
 
 
@@ -63,12 +74,15 @@ def probe(path: Path) -> Facts:
     if size == 0:
         return Facts(fault="The file is empty.")
     try:
-        with av.open(str(path), metadata_errors="replace") as container:
-            return _read(container)
+        identity = identify(path)
+        with opened(path) as container:
+            return replace(_read(path, container), identity=identity)
     except PermissionError:
         return Facts(fault="The file cannot be opened: permission denied.")
-    except av.error.InvalidDataError:
-        return Facts(fault="This is not a media file, or it is damaged beyond reading.")
+    except RuleError as error:
+        return Facts(fault=str(error))
+    except (av.error.InvalidDataError, av.error.ArgumentError):
+        return Facts(fault="This is not a media file of a kind that is opened here, or it is damaged beyond reading.")
     except (av.error.FFmpegError, OSError, ValueError, OverflowError, ZeroDivisionError) as error:
         return Facts(
             fault=f"The file cannot be read: {str(error).splitlines()[0] if str(error) else 'unknown reason'}."
@@ -92,15 +106,19 @@ def _probe_sequence(path: Path) -> Facts:
         gaps=len(found.missing),
         duplicates=len(found.duplicates),
         remarks=tuple(found.remarks),
+        pixel_format=first.format.name,
+        bits=first.format.components[0].bits,
+        identity=identify(path),
     )
 
 
-def _read(container: InputContainer) -> Facts:
+def _read(path: Path, container: InputContainer) -> Facts:
     if fault := _no_clip(container):
         return Facts(fault=fault)
-    video = container.streams.video[0]
-    sound = container.streams.audio[0] if container.streams.audio else None
-    walk = _walk(container, video)
+    video, sound = pictures_in(container), sound_in(container)
+    assert video is not None
+    video.thread_count = 1
+    walk = _walk(container, video, sound)
     clock = video.time_base or Fraction(1, HIGHEST)
     ticks = sorted(walk.ticks)
     scan, order = _FIELD_ORDERS.get(video.codec_context.field_order, (Scan.UNKNOWN, None))
@@ -128,16 +146,19 @@ def _read(container: InputContainer) -> Facts:
         gaps=gaps(ticks) if measured.timing is Timing.VARIABLE else 0,
         intervals=intervals(ticks, clock),
     )
-    if capture := _capture(container):
+    if capture := _capture(container, video):
         facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
-    if sound is not None and sound.time_base is not None and walk.sound_first is not None:
+    facts = replace(facts, **_samples(video))
+    facts = _as_shown(facts, _turn(path, container, video))
+    heard = walk.sound_heard is not False
+    if sound is not None and sound.time_base is not None and walk.sound_first is not None and heard:
         seconds = (walk.sound_end - walk.sound_first) * sound.time_base
         facts = replace(facts, sound=Sound(sound.rate or 0, sound.channels, seconds))
     if not facts.frames:
         return replace(facts, fault="The file holds no frames; it breaks off before the first picture.")
     if facts.file_rate is None:
         return replace(facts, fault="The file states no rate, and its timestamps show none.")
-    facts = replace(facts, remarks=tuple(_remarks(facts, walk, container, clock)))
+    facts = replace(facts, remarks=tuple(_remarks(facts, walk, container, video, clock)))
     suspect = facts.remarks or video.codec_context.pix_fmt is None
     if suspect and (fault := _first_picture_fault(container, video)):
         return replace(facts, remarks=(), fault=fault)
@@ -146,22 +167,51 @@ def _read(container: InputContainer) -> Facts:
 
 def _no_clip(container: InputContainer) -> str | None:
     """A sentence where what the container claims to hold cannot be a clip."""
-    if container.format.name in _TEXT_FORMATS:
-        return "This is not a media file; it holds text."
     if len(container.streams) > MOST_STREAMS:
         return f"The file claims {len(container.streams)} streams; that is no clip."
     if not container.streams.video:
         instead = "It holds sound only." if container.streams.audio else "It holds neither picture nor sound."
         return f"There is no picture in this file. {instead}"
-    video = container.streams.video[0]
+    video = pictures_in(container)
+    if video is None:
+        return "Its pictures are stored in a form that cannot be decoded here."
     if not (0 < video.width <= LARGEST_SIDE and 0 < video.height <= LARGEST_SIDE):
         return f"The file claims a raster of {video.width} × {video.height}; that is not a picture."
     return None
 
 
-def _walk(container: InputContainer, video: VideoStream) -> _Walk:
+def _samples(video: VideoStream) -> dict[str, Any]:
+    """How samples are stored, and by which curve of high dynamic range."""
+    context = video.codec_context
+    name = context.pix_fmt or ""
+    bits = VideoFormat(name).components[0].bits if name else 0
+    return {"pixel_format": name, "bits": bits, "transfer": _TRANSFERS.get(int(context.color_trc or 0), "")}
+
+
+def _turn(path: Path, container: InputContainer, video: VideoStream) -> Turn:
+    """How the first picture is turned. Only where the header may ask for it is it decoded."""
+    try:
+        if not may_be_turned(path, container.format.name):
+            return Turn.NONE
+        container.seek(0)
+        return next((turn_in(frame) for frame in container.decode(video)), Turn.NONE)
+    except (av.error.FFmpegError, OSError, ValueError):
+        return Turn.NONE
+
+
+def _as_shown(facts: Facts, turn: Turn) -> Facts:
+    """The facts of pictures as they are shown, after their turn."""
+    _, _, upwards = turn.lines
+    order = facts.field_order.other if facts.field_order and upwards and not turn.swaps else facts.field_order
+    facts = replace(facts, turn=turn, field_order=order)
+    if not turn.swaps:
+        return facts
+    return replace(facts, width=facts.height, height=facts.width, pixel_aspect=1 / facts.pixel_aspect)
+
+
+def _walk(container: InputContainer, video: VideoStream, sound: AudioStream | None) -> _Walk:
     walk = _Walk()
-    streams = [video, *container.streams.audio[:1]]
+    streams = [video] if sound is None else [video, sound]
     packets = container.demux(streams)
     while True:
         try:
@@ -178,6 +228,8 @@ def _walk(container: InputContainer, video: VideoStream) -> _Walk:
 def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
     if packet.stream_index != video.index:
         time = packet.pts if packet.pts is not None else packet.dts
+        if walk.sound_heard is not True and walk.sound_tried < _SOUND_PACKETS:
+            _listen(walk, packet)
         if time is not None:
             walk.sound_first = time if walk.sound_first is None else min(walk.sound_first, time)
             walk.sound_end = max(walk.sound_end, time + (packet.duration or 0))
@@ -194,11 +246,18 @@ def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
         walk.ticks.append(time)
 
 
+def _listen(walk: _Walk, packet: "Packet[Any]") -> None:
+    walk.sound_tried += 1
+    try:
+        walk.sound_heard = bool(packet.decode()) or walk.sound_heard
+    except (av.error.FFmpegError, ValueError):
+        walk.sound_heard = walk.sound_heard or False
+
+
 def _first_picture_fault(container: InputContainer, video: VideoStream) -> str | None:
     """A sentence where not even one picture can be decoded. It costs as much as all else in a short file, so only
     files that are odd already are asked; of all others the picture analysis finds out."""
     try:
-        video.thread_count = 1
         container.seek(0)
         for _ in zip(range(1), container.decode(video), strict=False):
             return None
@@ -207,12 +266,14 @@ def _first_picture_fault(container: InputContainer, video: VideoStream) -> str |
     return NO_PICTURE
 
 
-def _remarks(facts: Facts, walk: _Walk, container: InputContainer, clock: Fraction) -> Iterator[str]:
+def _remarks(
+    facts: Facts, walk: _Walk, container: InputContainer, video: VideoStream, clock: Fraction
+) -> Iterator[str]:
     if walk.broken_off or walk.corrupt:
         yield f"The file breaks off or is damaged; {facts.frames} frames can be read."
-    elif (stated := container.streams.video[0].frames) > facts.frames:
+    elif (stated := video.frames) > facts.frames:
         yield f"The file is cut short: its header promises {stated} frames, {facts.frames} are there."
-    elif (missing := _missing_frames(facts, walk, container, clock)) > 1:
+    elif (missing := _missing_frames(facts, walk, container, video, clock)) > 1:
         yield f"The file is cut short: about {missing} frames that its header promises are missing."
     if walk.left_out:
         yield f"An edit list in the file leaves out {_count(walk.left_out, 'frame', 'frames')}."
@@ -224,6 +285,12 @@ def _remarks(facts: Facts, walk: _Walk, container: InputContainer, clock: Fracti
         yield "Its frames come at uneven times; they are taken in order, as if evenly spaced."
     if walk.without_time:
         yield f"{walk.without_time} frames carry no time."
+    deaf = sum(not has_decoder(stream) for stream in container.streams.audio) + (walk.sound_heard is False)
+    if deaf:
+        which = "sound stream" if deaf == 1 else f"{deaf} sound streams"
+        yield f"Its {which} cannot be decoded and {'is' if deaf == 1 else 'are'} left out."
+    if facts.turn.swaps and facts.scan is Scan.INTERLACED:
+        yield "It is interlaced and turned on its side; its fields cannot be taken apart."
     if facts.frames == 1:
         yield "There is only one frame; its rate is what the header says."
 
@@ -232,10 +299,10 @@ def _count(number: int, one: str, many: str) -> str:
     return f"{number} {one if number == 1 else many}"
 
 
-def _missing_frames(facts: Facts, walk: _Walk, container: InputContainer, clock: Fraction) -> int:
+def _missing_frames(facts: Facts, walk: _Walk, container: InputContainer, video: VideoStream, clock: Fraction) -> int:
     """Frames between the last timestamp and the length that a container without a frame count promises."""
     promised = container.duration
-    if not promised or not walk.ticks or facts.file_rate is None or container.streams.video[0].frames:
+    if not promised or not walk.ticks or facts.file_rate is None or video.frames:
         return 0
     start = Fraction(container.start_time or 0, av.time_base)
     end = max(walk.ticks) * clock + 1 / facts.file_rate.value
@@ -256,13 +323,13 @@ def _in_stream(video: VideoStream) -> Fraction | None:
     return Fraction(rate) if rate and 0 < rate < _FASTEST_STREAM else None
 
 
-def _capture(container: InputContainer) -> tuple[str, Fraction] | None:
+def _capture(container: InputContainer, video: VideoStream) -> tuple[str, Fraction] | None:
     """The camera's own speed, where a header carries one: the key as it stands there, and frames a second.
 
     Cameras and phones write it under many keys; what they have in common is a word for taking pictures and one
     for a rate.
     """
-    for metadata in [container.metadata, *(stream.metadata for stream in container.streams.video[:1])]:
+    for metadata in (container.metadata, video.metadata):
         for key, value in metadata.items():
             plain = re.sub(r"[^a-z]", "", key.lower())
             if any(word in plain for word in _CAPTURE_WORDS) and any(word in plain for word in _RATE_WORDS):
@@ -276,12 +343,5 @@ def _timecode(container: InputContainer) -> str | None:
     for metadata in [container.metadata, *(stream.metadata for stream in container.streams)]:
         for key, value in metadata.items():
             if key.lower() == "timecode":
-                return _two_digit_frames(str(value).strip()[:32])
+                return str(value).strip()[:32]
     return None
-
-
-def _two_digit_frames(text: str) -> str:
-    """Timecode as we write it; some containers pad the frames of fast rates to three digits."""
-    separator = ";" if ";" in text else ":"
-    head, _, part = text.rpartition(separator)
-    return f"{head}{separator}{part.lstrip('0').rjust(2, '0')}" if head else text

@@ -15,8 +15,9 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from oddmeter.core.decisions.treatment import Effort
+from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of
 from oddmeter.media.pictures.light import mix_into, mixed
-from oddmeter.media.pictures.planes import Plane, empty_like, luma_of, planar, planes_of
+from oddmeter.media.pictures.planes import luma_of
 
 Map = npt.NDArray[np.float32]
 Grey = npt.NDArray[np.uint8]

@@ -14,7 +14,8 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.media.pictures.planes import Plane, empty_like, is_full_range, luma_weights, planar, planes_of
+from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of
+from oddmeter.media.pictures.planes import is_full_range, luma_weights
 
 Samples = npt.NDArray[np.float32]
 

@@ -1,22 +1,19 @@
-"""The planes of a decoded picture as arrays, its lines by field, and its colour as red, green and blue.
+"""The lines of a decoded picture by field, and its colour as red, green and blue.
 
 Nothing here changes a sample that it need not: weaving and pulling lines apart work on the planes as they are stored.
 """
 
 from collections.abc import Callable, Sequence
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from av.video.format import VideoFormat
 from av.video.frame import VideoFrame
-from av.video.plane import VideoPlane
 from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
 from oddmeter.core.pictures.scan import FieldOrder
+from oddmeter.media.files.samples import Plane, empty_like, flagged_like, planar, planes_of, samples_of
 
-Plane = npt.NDArray[Any]
 Picture = npt.NDArray[Any]
 """Shape (height, width, 3): red, green and blue, of eight or of sixteen bits."""
 
@@ -29,24 +26,6 @@ _HD_LINES = 577
 _BT709, _BT601, _BT470BG = 1, 6, 5
 
 
-def planar(frame: VideoFrame) -> VideoFrame:
-    """The frame in a pixel format whose planes hold one component each, at its own depth."""
-    return frame if _is_planar(frame.format.name) else frame.reformat(format=_planar_name(frame.format))
-
-
-def planes_of(frame: VideoFrame) -> list[Plane]:
-    """Views of the stored samples of each plane, shape (lines, samples), of a planar frame."""
-    bits = frame.format.components[0].bits
-    return [samples_of(plane, bits) for plane in frame.planes]
-
-
-def samples_of(plane: VideoPlane, bits: int) -> Plane:
-    """A view of the stored samples of one plane of that depth, shape (lines, samples)."""
-    wide = 1 if bits <= 8 else 2
-    stored = np.frombuffer(memoryview(plane), f"<u{wide}").reshape(-1, plane.line_size // wide)
-    return stored[: plane.height, : plane.width]
-
-
 def eight_bits(samples: Plane, bits: int) -> npt.NDArray[np.uint8]:
     """Samples of any depth by their upper eight bits."""
     return np.asarray(samples >> (bits - 8) if bits > 8 else samples, np.uint8)
@@ -56,19 +35,6 @@ def luma_of(frame: VideoFrame) -> npt.NDArray[np.uint8]:
     """The luma of a frame, or its green, in eight bits, as it is stored."""
     frame, bits = planar(frame), frame.format.components[0].bits
     return eight_bits(samples_of(frame.planes[0], bits), bits)
-
-
-def empty_like(frame: VideoFrame, width: int, height: int) -> VideoFrame:
-    """A frame of another raster in the same pixel format and with the same colour flags; its samples are not set."""
-    out = VideoFrame(width, height, frame.format.name)
-    return flagged_like(out, frame)
-
-
-def flagged_like(frame: VideoFrame, other: VideoFrame) -> VideoFrame:
-    """The frame, with the colour flags of another."""
-    frame.colorspace, frame.color_range = other.colorspace, other.color_range
-    frame.color_primaries, frame.color_trc = other.color_primaries, other.color_trc
-    return frame
 
 
 def woven(upper: VideoFrame, lower: VideoFrame) -> VideoFrame:
@@ -248,19 +214,3 @@ def _swscale(matrix: int) -> Colorspace:
 
 def _is_rgb(name: str) -> bool:
     return name.startswith(("gbr", "rgb", "bgr", "argb", "abgr", "pal8"))
-
-
-@lru_cache(maxsize=64)
-def _is_planar(name: str) -> bool:
-    form = VideoFormat(name)
-    used = [component.plane for component in form.components]
-    return (form.is_planar and len(set(used)) == len(used)) or name.startswith("gray")
-
-
-def _planar_name(form: VideoFormat) -> str:
-    deep = form.components[0].bits > 8
-    if form.is_rgb or form.has_palette:
-        return "gbrp16le" if deep else "gbrp"
-    if form.name.startswith(("nv12", "nv21")):
-        return "yuv420p"
-    return "yuv422p10le" if deep else "yuv422p"

@@ -9,18 +9,8 @@ from av.video.frame import VideoFrame
 from oddmeter.core.conform.framing import Canvas, Placement, placed
 from oddmeter.core.decisions.treatment import Framing
 from oddmeter.core.pictures.scan import FieldOrder
-from oddmeter.media.pictures.planes import (
-    Plane,
-    black_levels,
-    by_field,
-    converted,
-    empty_like,
-    flagged,
-    matrix_in,
-    planar,
-    planes_of,
-    rematrixed,
-)
+from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of
+from oddmeter.media.pictures.planes import black_levels, by_field, converted, flagged, matrix_in, rematrixed
 
 _SPREAD = 0.25
 """Where the lines of a field lie: a quarter of the way between two of its lines off the middle, upper or lower."""

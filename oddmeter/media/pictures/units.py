@@ -19,7 +19,8 @@ from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.pictures.originals import Unit
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.media.files.access import FrameAccess
-from oddmeter.media.pictures.planes import flagged_like, from_one_field, planar, woven
+from oddmeter.media.files.samples import flagged_like, planar
+from oddmeter.media.pictures.planes import from_one_field, woven
 
 _TICK = Fraction(1, 25)
 _OF_SECOND = 2

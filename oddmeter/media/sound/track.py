@@ -8,12 +8,15 @@ from pathlib import Path
 from tempfile import TemporaryFile
 from typing import Any
 
-import av
 import numpy as np
 import numpy.typing as npt
 from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
+from av.audio.stream import AudioStream
+from av.container import InputContainer
 
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.media.files.opened import opened, pictures_in, sound_in
 from oddmeter.media.sound.pitch import resampled, stretched
 
 BLOCK = 1024
@@ -24,7 +27,7 @@ Samples = npt.NDArray[Any]
 
 @dataclass(frozen=True)
 class SoundPlan:
-    """What becomes of the first sound stream of a file.
+    """What becomes of the sound of a file: of its first stream that can be decoded.
 
     ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
     it fills; it runs ``factor`` times as fast. There are round(length · ``rate``) samples. ``keeps_pitch`` where it is
@@ -60,8 +63,8 @@ def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
 
 
 def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
-    with av.open(str(plan.path), metadata_errors="replace") as container:
-        stream = container.streams.audio[0]
+    with opened(plan.path) as container:
+        stream = _sound_of(container, plan.path)
         layout, channels = named_layout(stream), stream.channels
     with TemporaryFile() as held:
         frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start)
@@ -103,13 +106,13 @@ def _parts(plan: SoundPlan, source: Samples) -> Iterator[npt.NDArray[np.float32]
 
 
 def kept_sound(path: Path, sample_format: str, length: Fraction, start: Fraction = Fraction(0)) -> Iterator[AudioFrame]:
-    """The first sound stream of a file as frames of ``BLOCK`` samples in ``sample_format``.
+    """The sound of a file as frames of ``BLOCK`` samples in ``sample_format``.
 
     ``length`` is in seconds, from ``start`` seconds after the first picture on; there are round(length · rate)
     samples, with silence where the file has none. Frames carry their place in samples as ``pts``.
     """
-    with av.open(str(path), metadata_errors="replace") as container:
-        stream = container.streams.audio[0]
+    with opened(path) as container:
+        stream = _sound_of(container, path)
         rate, layout = stream.rate, named_layout(stream)
         planar = sample_format.endswith("p")
         wide = 1 if planar else stream.channels
@@ -134,19 +137,33 @@ def kept_sound(path: Path, sample_format: str, length: Fraction, start: Fraction
             rest, done = rest[:, take * wide :], done + take
 
 
-def named_layout(stream: av.AudioStream) -> str:
+def named_layout(stream: AudioStream) -> str:
     """The stream's layout of channels; the usual one for their number where the file names none."""
     name = stream.layout.name
     return _USUAL.get(stream.channels, name) if name.endswith("channels") else name
 
 
+def sound_layout(path: Path) -> tuple[str, int]:
+    """The layout of channels of a file's sound, and their number; raises ``RuleError`` where none can be decoded."""
+    with opened(path) as container:
+        stream = _sound_of(container, path)
+        return named_layout(stream), stream.channels
+
+
+def _sound_of(container: InputContainer, path: Path) -> AudioStream:
+    stream = sound_in(container)
+    if stream is None:
+        raise RuleError(f"{path.name} holds no sound that can be decoded.", "media")
+    return stream
+
+
 def _placed(
-    container: av.container.InputContainer, stream: av.AudioStream, sample_format: str, wide: int, start: Fraction
+    container: InputContainer, stream: AudioStream, sample_format: str, wide: int, start: Fraction
 ) -> Iterator[Samples]:
     """The decoded samples, from the one on that stands ``start`` seconds after the first picture."""
     resampler = AudioResampler(format=sample_format, layout=named_layout(stream), rate=stream.rate)
-    video = container.streams.video[0]
-    picture_start = Fraction(video.start_time or 0) * (video.time_base or 1) + start
+    video = pictures_in(container)
+    picture_start = Fraction(video.start_time or 0) * (video.time_base or 1) + start if video else start
     skip: int | None = None
     for decoded in container.decode(stream):
         if skip is None:

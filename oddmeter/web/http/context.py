@@ -12,6 +12,7 @@ from oddmeter.media.viewing import Viewing
 from oddmeter.store.database import Database
 from oddmeter.web.board import Boards
 from oddmeter.web.sides import Sides
+from oddmeter.web.sources import Sources
 from oddmeter.work.tasks import Queue
 
 NOBODY = "Somebody"
@@ -27,6 +28,7 @@ class Context:
     boards: Boards
     viewing: Viewing
     sides: Sides
+    sources: Sources
     person: str
 
 
@@ -36,7 +38,7 @@ def _context(
     state = request.app.state
     return Context(
         state.config, state.database, state.queue, state.boards, state.viewing, state.sides,
-        safe_name(unquote(x_person or ""))[:60] or NOBODY,
+        state.sources, safe_name(unquote(x_person or ""))[:60] or NOBODY,
     )  # fmt: skip
 
 

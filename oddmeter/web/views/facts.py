@@ -7,6 +7,7 @@ from pydantic import BaseModel
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.numbers.numerals import decimal_text, fixed_text, number_text
 from oddmeter.core.pictures.scan import Scan
+from oddmeter.core.pictures.turn import Turn
 from oddmeter.web.views.values import RateView, rate_view
 
 
@@ -18,6 +19,8 @@ class FactsView(BaseModel):
     timing: Timing
     measured_rate: str | None
     raster: str
+    turn: str | None
+    depth: str
     pixel_aspect: str
     scan: str
     timecode: str | None
@@ -40,6 +43,8 @@ def facts_view(facts: Facts) -> FactsView:
         timing=facts.timing,
         measured_rate=decimal_text(facts.measured_rate, 3) if facts.measured_rate else None,
         raster=f"{facts.width} × {facts.height}" if facts.width else "",
+        turn=facts.turn.value if facts.turn is not Turn.NONE else None,
+        depth=f"{facts.bits} bit{f', {facts.transfer}' if facts.transfer else ''}" if facts.bits else "",
         pixel_aspect=number_text(facts.pixel_aspect),
         scan=scan,
         timecode=facts.timecode,

@@ -20,6 +20,7 @@ export function Dossier(props: {
 }) {
   const { showId, row } = props;
   const dossier = useDossier(showId, row.id);
+  const { again } = useLooking(showId);
   return (
     <section
       className="grid h-full min-h-0 grid-cols-[minmax(24rem,1fr)_minmax(0,1.15fr)] border-t border-hair"
@@ -32,6 +33,7 @@ export function Dossier(props: {
           {row.facts && !row.facts.fault && (
             <Number className="ml-auto shrink-0 text-soft">
               {row.facts.frames} frames, {row.facts.raster}
+              {row.facts.turn && `, turned ${row.facts.turn}`}
             </Number>
           )}
         </div>
@@ -41,6 +43,13 @@ export function Dossier(props: {
               ▲ {trouble}
             </p>
           ))}
+          {row.replaced && (
+            <p className="border-b border-hair px-3 py-1">
+              <Button weight="main" disabled={again.isPending} onClick={() => again.mutate([row.id])}>
+                Look again at {row.name}
+              </Button>
+            </p>
+          )}
           {row.verdicts.map((verdict) => (
             <VerdictLine
               key={verdict.question}

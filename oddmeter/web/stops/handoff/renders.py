@@ -10,13 +10,15 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.timecode import duration_text
 from oddmeter.core.planning.filenames import WORDS, filled, safe_folder
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
+from oddmeter.media.files.identity import is_as_known
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.store.renders import Render
@@ -218,6 +220,8 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
         try:
             canvas = plan_to_make(order_of(plan), clip, here.config, asked.setting, path).canvas
             encoding.pixel_format_for("", canvas.width, canvas.height)
+            if not is_as_known(here.config.footage(clip.root, clip.path), plan.facts.identity, quickly=True):
+                problem = CHANGED
         except RuleError as error:
             problem = str(error)
     view = FilePreview(
@@ -227,19 +231,19 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
         frames=row.after,
         length=duration_text(row.after, settings.rate, settings.drop_frame),
         problem=problem,
-        remark=_remark(plan) if plan else None,
+        remark=_remark(plan, encoding) if plan else None,
     )
     return _Wanted(plan, view)
 
 
-def _remark(plan: Plan) -> str | None:
-    """A sentence about what will be in the file otherwise than somebody might expect."""
-    planned, clip = plan.conformed, plan.clip
-    if planned.fields is not Fields.ORIGINAL or planned.material.originals is not None or clip.picture is None:
-        return None
-    if clip.picture.repeats is not None:
-        return "Its repeats stay inside: only samples of it were looked at. Look at the whole clip in Intake."
-    return None
+def _remark(plan: Plan, encoding: Encoding) -> str | None:
+    """What will be in the file otherwise than somebody might expect, in sentences."""
+    planned, clip, facts = plan.conformed, plan.clip, plan.facts
+    told = [encoding.loss_of(facts.pixel_format, facts.bits, facts.transfer)]
+    left_in = planned.fields is Fields.ORIGINAL and planned.material.originals is None
+    if left_in and clip.picture is not None and clip.picture.repeats is not None:
+        told.append("Its repeats stay inside: only samples of it were looked at. Look at the whole clip in Intake.")
+    return " ".join(filter(None, told)) or None
 
 
 def _render_view(render: Render) -> RenderView:

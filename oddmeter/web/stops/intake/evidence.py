@@ -8,13 +8,14 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oddmeter.core.evidence.claims import Word
+from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.evidence.proxies import differences
 from oddmeter.core.evidence.verdicts import Certainty, Claim, Question, Source, Strength, Verdict, parse_value
 from oddmeter.core.evidence.vocabulary import question_name, spoken
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.report import BEYOND_REPAIR
 from oddmeter.core.planning.clips import Clip
-from oddmeter.store import clips, looks, words
+from oddmeter.store import clips, facts, looks, words
 from oddmeter.store.changes import change, entitle
 from oddmeter.store.database import Connection
 from oddmeter.store.looks import Examination
@@ -73,6 +74,7 @@ class EvidenceRow(BaseModel):
     verdicts: list[VerdictView]
     disputed: bool
     unsettled: bool
+    replaced: bool
     troubles: list[str]
 
 
@@ -114,6 +116,7 @@ class Looking(BaseModel):
 @router.get("/api/shows/{show_id}/evidence")
 def all_evidence(here: Here, show_id: ShowId) -> Evidence:
     """Every clip of the show with its verdicts, proxies among them."""
+    here.sources.look_after(show_id)
     with here.database.transaction() as connection:
         known = clips.clips_of_show(connection, show_id, proxies=True)
         looked = looks.looks_of_show(connection, show_id)
@@ -180,6 +183,17 @@ def look(here: Here, show_id: ShowId, asked: Looking) -> None:
         here.queue.ask_look(connection, ids)
 
 
+@router.post("/api/shows/{show_id}/looks/again", status_code=204)
+def look_again(here: Here, show_id: ShowId, asked: Looking) -> None:
+    """Look at files anew that have changed since: their rates, then their pictures. What is decided and said stays."""
+    with here.database.transaction() as connection:
+        ids = [clip.id for clip in clips.clips_in_show(connection, show_id, asked.clip_ids)]
+        facts.look_again(connection, ids)
+        looks.ask_look(connection, ids, whole=False)
+        here.queue.ask_probe(connection, ids)
+        here.queue.ask_look(connection, ids)
+
+
 @router.post("/api/shows/{show_id}/looks/stop", status_code=204)
 def stop_looking(here: Here, show_id: ShowId, asked: Looking) -> None:
     """Stop looking at the pictures of clips; what was known before stays."""
@@ -205,11 +219,14 @@ def _row(clip: Clip, look: Examination | None, by_id: dict[int, Clip], proxies: 
         verdicts=[_verdict(verdict) for verdict in found],
         disputed=any(verdict.state is Certainty.DISPUTED for verdict in found),
         unsettled=any(verdict.value is not None and verdict.state is not Certainty.SETTLED for verdict in found),
+        replaced=clip.replaced,
         troubles=list(_troubles(clip, original, proxies)),
     )
 
 
 def _troubles(clip: Clip, original: Clip | None, proxies: Sequence[Clip]) -> Iterable[str]:
+    if clip.replaced:
+        yield CHANGED
     if clip.facts is not None:
         if clip.facts.fault:
             yield clip.facts.fault

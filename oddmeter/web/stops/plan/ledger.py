@@ -117,6 +117,7 @@ def ledger(
 ) -> Ledger:
     """The order of the ledger: clips of which every word of ``find`` is found somewhere, with a mark; or ``trouble``,
     ``decided`` or ``usable``, or ``all``."""
+    here.sources.look_after(show_id)
     board = here.boards.open(show_id)
     timeline = board.show.default_timeline
     rows = list(board.rows(timeline).values()) if timeline else []

@@ -1,0 +1,60 @@
+"""The stored samples of a decoded frame: its planes as arrays, and frames like it to write into."""
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from av.video.format import VideoFormat
+from av.video.frame import VideoFrame
+from av.video.plane import VideoPlane
+
+Plane = npt.NDArray[Any]
+"""Shape (lines, samples), as stored."""
+
+
+def planar(frame: VideoFrame) -> VideoFrame:
+    """The frame in a pixel format whose planes hold one component each, at its own depth."""
+    return frame if _is_planar(frame.format.name) else frame.reformat(format=_planar_name(frame.format))
+
+
+def planes_of(frame: VideoFrame) -> list[Plane]:
+    """Views of the stored samples of each plane, shape (lines, samples), of a planar frame."""
+    bits = frame.format.components[0].bits
+    return [samples_of(plane, bits) for plane in frame.planes]
+
+
+def samples_of(plane: VideoPlane, bits: int) -> Plane:
+    """A view of the stored samples of one plane of that depth, shape (lines, samples)."""
+    wide = 1 if bits <= 8 else 2
+    stored = np.frombuffer(memoryview(plane), f"<u{wide}").reshape(-1, plane.line_size // wide)
+    return stored[: plane.height, : plane.width]
+
+
+def empty_like(frame: VideoFrame, width: int, height: int) -> VideoFrame:
+    """A frame of another raster in the same pixel format and with the same colour flags; its samples are not set."""
+    out = VideoFrame(width, height, frame.format.name)
+    return flagged_like(out, frame)
+
+
+def flagged_like(frame: VideoFrame, other: VideoFrame) -> VideoFrame:
+    """The frame, with the colour flags of another."""
+    frame.colorspace, frame.color_range = other.colorspace, other.color_range
+    frame.color_primaries, frame.color_trc = other.color_primaries, other.color_trc
+    return frame
+
+
+@lru_cache(maxsize=64)
+def _is_planar(name: str) -> bool:
+    form = VideoFormat(name)
+    used = [component.plane for component in form.components]
+    return (form.is_planar and len(set(used)) == len(used)) or name.startswith("gray")
+
+
+def _planar_name(form: VideoFormat) -> str:
+    deep = form.components[0].bits > 8
+    if form.is_rgb or form.has_palette:
+        return "gbrp16le" if deep else "gbrp"
+    if form.name.startswith(("nv12", "nv21")):
+        return "yuv420p"
+    return "yuv422p10le" if deep else "yuv422p"
