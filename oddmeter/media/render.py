@@ -120,7 +120,7 @@ def render(
     try:
         plan.out.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise RuleError(f"The folder {plan.out.parent} cannot be made: {error.strerror}.", "folder") from error
+        raise RuleError(could_not_write(f"The folder {plan.out.parent}", error), "folder") from error
     insist_as_known(plan.source, plan.facts.identity)
     unfinished = plan.out.with_name(f".{plan.out.name}.{uuid4().hex[:8]}.part")
     try:
@@ -133,9 +133,22 @@ def render(
         before_placing()
         _move_into_place(unfinished, plan.out)
     except (av.error.FFmpegError, OSError) as error:
-        raise RuleError(f"{plan.out.name} could not be written: {error.strerror or error}.", "write") from error
+        raise RuleError(could_not_write(plan.out.name, error), "write") from error
     finally:
         unfinished.unlink(missing_ok=True)
+
+
+_FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+_CLOSED = (errno.EROFS, errno.EACCES, errno.EPERM)
+
+
+def could_not_write(what: str, error: OSError | av.error.FFmpegError) -> str:
+    """Why a file could not be made, as a sentence."""
+    if error.errno in _FULL:
+        return f"{what} could not be written: there is no room left for it. Make room, or choose another folder."
+    if error.errno in _CLOSED:
+        return f"{what} could not be written: nothing can be written there. Choose another folder, or open that one."
+    return f"{what} could not be written: {(error.strerror or str(error)).lower()}."
 
 
 def clear_unfinished(out: Path) -> None:

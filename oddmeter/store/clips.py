@@ -63,6 +63,11 @@ def deliveries(connection: Connection, show_id: int) -> list[Delivery]:
     return [Delivery(**row) for row in rows]
 
 
+def move_deliveries(connection: Connection, ids: Sequence[int], root: str) -> None:
+    """Say that deliveries lie in another media root now."""
+    connection.execute("UPDATE delivery SET root = %s WHERE id = ANY(%s)", (root, list(ids)))
+
+
 def clips_of_show(connection: Connection, show_id: int, *, proxies: bool = False) -> list[Clip]:
     """All clips of a show, grouped by delivery and in order of name; proxies, which follow their originals in
     everything, only where they are asked for."""

@@ -25,7 +25,7 @@ from oddmeter.media.analysis.analyse import DamagedError
 from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
-from oddmeter.media.render import clear_unfinished, render
+from oddmeter.media.render import clear_unfinished, could_not_write, render
 from oddmeter.media.verify import verify
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
@@ -204,6 +204,9 @@ def make(config: Config, database: Database, render_id: int, stopping: Event | N
         except RuleError as error:
             sentence = str(error)
             _surely(database, lambda c: renders.finish(c, render_id, "failed", sentence, None))
+        except OSError as error:
+            why = could_not_write(asked.out_path, error)
+            _surely(database, lambda c: renders.finish(c, render_id, "failed", why, None))
         else:
             state = "done" if proof.passed else "failed"
             _surely(database, lambda c: renders.finish(c, render_id, state, doubt, proven(proof)))

@@ -134,6 +134,7 @@ def new_page(chromium: Browser) -> Iterator[Callable[[str], Page]]:
         contexts.append(context)
         page = context.new_page()
         page.on("pageerror", lambda error: errors.append(str(error)))
+        page.on("console", lambda said: errors.append(said.text) if "Content Security Policy" in said.text else None)
         return page
 
     yield open_page

@@ -7,6 +7,7 @@ import pytest
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.local.cluster import Cluster, wait_for
+from oddmeter.store.migrate import migrate, migrations
 
 
 @pytest.fixture
@@ -40,10 +41,37 @@ def test_a_password_is_needed(home: Path) -> None:
     own = Cluster(home)
     own.start()
     try:
-        url = own.url("postgres")
+        url = own.keeper_url("postgres")
         password = url.split(":")[2].split("@")[0]
         assert len(password) >= 24 and (home / "postgres.secret").stat().st_mode & 0o077 == 0
         with pytest.raises(psycopg.OperationalError):
             psycopg.connect(url.replace(password, "guess"))
+    finally:
+        own.stop()
+
+
+def test_the_application_may_do_no_more_than_it_needs(home: Path) -> None:
+    """Also with a database that an earlier start made under the cluster's own role."""
+    own = Cluster(home)
+    own.start()
+    try:
+        with psycopg.connect(own.keeper_url("postgres"), autocommit=True) as connection:
+            connection.execute("CREATE DATABASE earlier")
+        migrate(own.keeper_url("earlier"), last=3)
+        url = own.ensure_database("earlier")
+        assert len(migrate(url)) == len(migrations()) - 3
+        with psycopg.connect(url, autocommit=True) as connection:
+            role = connection.execute(
+                "SELECT rolsuper, rolcreatedb, rolcreaterole FROM pg_roles WHERE rolname = current_user"
+            ).fetchone()
+            assert role == (False, False, False)
+            foreign = connection.execute(
+                "SELECT relname FROM pg_class WHERE relnamespace = 'public'::regnamespace"
+                " AND pg_get_userbyid(relowner) <> current_user"
+            ).fetchall()
+            assert foreign == []
+            for wrong in ("COPY migration TO PROGRAM 'cat'", "SELECT pg_read_file('/etc/passwd')", "CREATE ROLE other"):
+                with pytest.raises(psycopg.errors.InsufficientPrivilege):
+                    connection.execute(wrong.encode())
     finally:
         own.stop()

@@ -11,7 +11,14 @@ from pathlib import Path
 
 import pytest
 
+from oddmeter.config import Config
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.local.cluster import Cluster
+from oddmeter.local.stack import make_demo_of, roots_of
+from oddmeter.store import clips, shows
+from oddmeter.store.database import Database
 from tests.browser.conftest import answers, free_port
 from tests.waiting import wait_until
 
@@ -66,6 +73,14 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
     other = start("--empty", "--data", "other", "--port", str(port))
     said(other, f"Port {port} is taken by another program; choose one with --port.")
     assert other.wait(20) == 1
+    pid = int((Cluster(data.resolve()).folder / "postmaster.pid").read_text().split()[0])
+    os.kill(pid, signal.SIGKILL)
+    said(first, "The database ended by itself; starting it again.")
+    wait_until(lambda: answers(f"http://127.0.0.1:{port}/api/shows"))
+    for entry in data.iterdir():
+        if entry.name not in ("made", "postgres"):
+            assert entry.stat().st_mode & 0o077 == 0, entry
+    assert data.stat().st_mode & 0o066 == 0
     children = subprocess.run(
         ["pgrep", "-f", f"ODDMETER|--port {port}|{data}"], capture_output=True, text=True, check=False
     ).stdout.split()
@@ -92,6 +107,40 @@ def test_what_was_killed_leaves_nothing_in_the_way(start: Start) -> None:
     said(second, "open at")
 
 
+def test_the_demo_has_a_root_of_its_own_and_stays_out_of_others(
+    tmp_path: Path, database: Database, media_root: Path
+) -> None:
+    data, card = tmp_path / "data", tmp_path / "card"
+    card.mkdir()
+
+    def started(*media: str) -> Config:
+        roots = "\n".join(roots_of(data, list(media), demo=True))
+        config = Config.under(data, database.url, roots)
+        make_demo_of(config)
+        return config
+
+    def places() -> set[str]:
+        with database.transaction() as connection:
+            (show,) = [show for show in shows.all_shows(connection) if show.name == "The Tide Bell"]
+            return {delivery.root for delivery in clips.deliveries(connection, show.id)}
+
+    with database.transaction() as connection:
+        show_id = shows.add_show(connection, "The Tide Bell", TimelineSettings("The film", Rate.of(25)))
+        delivery = clips.add_delivery(connection, show_id, "Card", "Cards", "The Tide Bell/Card", ["a.mov"])
+        clips.bring_in(connection, delivery)
+    (data / "demo").mkdir(parents=True)
+    (data / "demo" / "The Tide Bell").symlink_to(media_root / "The Tide Bell")
+    config = started(f"Cards={card}")
+    assert places() == {"Demo footage"}, (
+        "clips whose footage is not in a root that was named are found in the demo's own"
+    )
+    assert list(card.iterdir()) == [], "and nothing is written there"
+    assert list(config.roots) == ["Cards", "Demo footage", "Uploads"]
+    assert list(started().roots) == ["Footage", "Demo footage", "Uploads"] and places() == {"Demo footage"}
+    with pytest.raises(RuleError, match="is the demo's own root"):
+        started(f"Demo footage={card}")
+
+
 def test_help_needs_no_set_up() -> None:
     done = subprocess.run([str(ROOT / "start"), "--help"], capture_output=True, text=True, check=True)
     for option in ("--port", "--data", "--empty", "--media"):
@@ -104,25 +153,34 @@ def test_a_wrong_option_is_one_sentence(start: Start) -> None:
     assert wrong.wait(20) == 2
 
 
-@pytest.mark.parametrize(
-    ("missing", "sentence"),
-    [
-        ("need_node", "Node.js 20 is missing. Install it, with npm, then run this again."),
-        ("find_python", "Python 3.11 or newer is missing. Install it: apt-get install python3 python3-venv"),
-    ],
-)
-def test_what_is_missing_is_said_in_one_sentence(missing: str, sentence: str, tmp_path: Path) -> None:
-    tools = tmp_path / "bin"
+def said_by(script: str, tools: Path, *, without: tuple[str, ...]) -> "subprocess.CompletedProcess[str]":
+    """What the set-up's functions say on a machine that lacks some commands."""
     tools.mkdir()
-    for name in ("bash", "dirname", "mkdir", "cat", "id"):
-        (tools / name).symlink_to(
-            Path("/usr/bin") / name if (Path("/usr/bin") / name).exists() else Path("/bin") / name
-        )
-    script = f'. "{ROOT}/setup/machine.sh"; {missing}'
-    done = subprocess.run(
-        [str(tools / "bash"), "-c", script], capture_output=True, text=True, check=False, env={"PATH": str(tools)}
-    )
+    for folder in (Path("/usr/local/bin"), Path("/usr/bin"), Path("/bin")):
+        for tool in folder.iterdir():
+            if not tool.name.startswith(without) and not (tools / tool.name).exists():
+                (tools / tool.name).symlink_to(tool)
+    whole = f'. "{ROOT}/setup/machine.sh"; {script}'
+    environment = {name: value for name, value in os.environ.items() if name not in ("PATH", "VIRTUAL_ENV")}
+    return subprocess.run(
+        [str(tools / "bash"), "-c", whole], capture_output=True, text=True, check=False,
+        env={**environment, "PATH": str(tools)},
+    )  # fmt: skip
+
+
+def test_what_is_missing_is_said_in_one_sentence(tmp_path: Path) -> None:
+    done = said_by("find_python", tmp_path / "bin", without=("python",))
+    sentence = "Python 3.11 or newer is missing. Install it: apt-get install python3 python3-venv"
     assert (done.returncode, done.stderr.strip()) == (1, f"odd meter: {sentence}")
+
+
+def test_node_is_fetched_where_there_is_none(tmp_path: Path) -> None:
+    """Once; from then on it is found in the virtual environment."""
+    for name in ("first", "second"):
+        done = said_by("need_node; node --version; npm --version", tmp_path / name, without=("node", "npm", "npx"))
+        assert done.returncode == 0, done.stderr
+        assert re.search(r"v20\.\d+\.\d+\n\d+\.\d+\.\d+\n$", done.stdout), done.stdout
+    assert "Setting up" not in done.stdout
 
 
 def test_lock_files_name_no_registry() -> None:

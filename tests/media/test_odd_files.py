@@ -114,7 +114,7 @@ def test_a_folder_that_cannot_be_made_is_a_sentence(tmp_path: Path) -> None:
     source = write(tmp_path / "source.mkv", [3600 * j for j in range(10)])
     (tmp_path / "taken").write_text("a file, not a folder")
     plan = planned(source, tmp_path / "taken" / "out.mp4", Treatment(Intent.REAL_TIME))
-    with pytest.raises(RuleError, match="cannot be made"):
+    with pytest.raises(RuleError, match="could not be written"):
         render(plan)
 
 

@@ -23,21 +23,66 @@ def test_another_sites_page_is_refused(browser: Browser, origin: str) -> None:
     assert got.status_code == 403 and got.json()["code"] == "origin"
 
 
-def test_media_is_served_from_the_roots_only(browser: Browser, tmp_path: Path) -> None:
-    secret = tmp_path / "secret.txt"
-    secret.write_text("not for you")
-    uploads = browser.config.roots["Uploads"]
-    (uploads / "link.txt").symlink_to(secret)
-    (uploads / "way out").symlink_to(tmp_path)
-    (uploads / "inside.txt").write_text("for you")
-    (uploads / "alias.txt").symlink_to(uploads / "inside.txt")
-    assert browser.get("/media/Uploads/inside.txt") == "for you"
-    assert browser.get("/media/Uploads/alias.txt") == "for you"
-    for path in ("link.txt", "way out/secret.txt", "%2e%2e/%2e%2e/secret.txt", "..%2F..%2Fsecret.txt"):
-        got = browser.client.get(f"/media/Uploads/{path}")
+def test_names_compare_without_case_and_origins_by_scheme_host_and_port(browser: Browser) -> None:
+    assert browser.client.get("/api/shows", headers={"Host": "LocalHost:8470"}).status_code == 200
+    same = {"Host": "127.0.0.1:8470", "Origin": "HTTP://127.0.0.1:8470"}
+    assert browser.client.get("/api/shows", headers=same).status_code == 200
+    assert (
+        browser.client.get("/api/shows", headers={"Host": "LOCALHOST", "Origin": "http://localhost:80"}).status_code
+        == 200
+    )
+    for origin in ("https://127.0.0.1:8470", "http://127.0.0.1", "http://[", "http://127.0.0.1:99999999", "//"):
+        got = browser.client.get("/api/shows", headers={"Host": "127.0.0.1:8470", "Origin": origin})
+        assert got.status_code == 403, origin
+
+
+def test_every_answer_says_what_a_browser_may_do_with_it(browser: Browser) -> None:
+    for path in ("/", "/api/shows", "/api/nothing", "/made/nothing", "/assets/nothing"):
+        headers = browser.client.get(path).headers
+        assert "script-src 'self'" in headers["content-security-policy"], path
+        assert "frame-ancestors 'none'" in headers["content-security-policy"], path
+        assert headers["x-content-type-options"] == "nosniff" and headers["referrer-policy"] == "no-referrer"
+        assert "camera=()" in headers["permissions-policy"]
+    refused = browser.client.get("/api/shows", headers={"Host": "evil.example"})
+    assert "default-src 'none'" in refused.headers["content-security-policy"]
+
+
+def test_source_files_are_not_served_and_made_ones_only_to_take_away(browser: Browser, tmp_path: Path) -> None:
+    uploads, made = browser.config.roots["Uploads"], browser.config.made
+    (uploads / "page.html").write_text("<script>alert(1)</script>")
+    assert "alert" not in browser.client.get("/media/Uploads/page.html").text
+    (made / ".hidden").mkdir(parents=True)
+    (made / ".hidden" / "clip.mov").write_text("not for you")
+    (made / "clip.svg").write_text("<svg onload='alert(1)'/>")
+    (made / "out.mov").symlink_to(tmp_path / "secret.mov")
+    (tmp_path / "secret.mov").write_text("not for you")
+    got = browser.client.get("/made/clip.svg")
+    assert (
+        got.headers["content-disposition"].startswith("attachment")
+        and got.headers["x-content-type-options"] == "nosniff"
+    )
+    for path in (".hidden/clip.mov", "out.mov", "%2e%2e/start.lock", "..%2F..%2Fsecret.txt", "%00", "a" * 300):
+        got = browser.client.get(f"/made/{path}")
         assert got.status_code in (403, 404) and "not for you" not in got.text, path
-    assert browser.refused("GET", "/media/Nowhere/inside.txt") == (403, "There is no media root “Nowhere” here.")
-    assert browser.client.get("/made/%2e%2e/start.lock").status_code in (403, 404)
+
+
+def test_a_link_in_a_circle_is_left_out_and_named(browser: Browser) -> None:
+    root = browser.config.roots["Uploads"]
+    (root / "Card").mkdir()
+    (root / "round").symlink_to(root / "trip")
+    (root / "trip").symlink_to(root / "round")
+    (root / "gone.mov").symlink_to(root / "nowhere.mov")
+    listing = browser.get("/api/roots/Uploads/folder")
+    assert [folder["name"] for folder in listing["folders"]] == ["Card"]
+    assert listing["left_out"] == ["gone.mov", "round", "trip"]
+    assert browser.refused("GET", "/api/roots/Uploads/folder?path=round")[0] in (403, 404)
+
+
+def test_files_for_a_show_that_is_not_there_are_not_kept(browser: Browser) -> None:
+    sent = {"files": ("clip.mov", b"nothing", "video/quicktime")}
+    got = browser.client.post("/api/shows/77/uploads", data={"name": "Card"}, files=sent)
+    assert got.status_code == 404
+    assert list(browser.config.roots["Uploads"].iterdir()) == []
 
 
 def test_browsing_shows_no_way_out(browser: Browser, tmp_path: Path) -> None:

@@ -1,5 +1,6 @@
 """The tasks by themselves: they can be done again, are cancelled, and never meet at one output."""
 
+import resource
 import threading
 from collections.abc import Callable
 from fractions import Fraction
@@ -281,3 +282,25 @@ def test_pulldown_and_repeats_do_not_slow_real_time_down(desk: Desk) -> None:
 
 def probe_of(desk: Desk, clip: Clip) -> Facts:
     return probe(desk.config.footage(clip.root, clip.path))
+
+
+def test_a_target_without_room_or_right_is_said_at_once(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    (clip,) = desk.bring_in(GULLS)
+    asked = desk.ask(clip, "full", Setting.ARCHIVE)
+    ever = resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (400_000, ever[1]))
+    try:
+        make(desk.config, desk.database, asked)
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, ever)
+    full = desk.render(asked)
+    assert (full.state, full.attempts) == ("failed", 1)
+    assert full.fault is not None and "there is no room left for it" in full.fault
+    assert list(desk.config.made.iterdir()) == []
+
+    closed = desk.ask(clip, "closed/there", Setting.VIEW)
+    (desk.config.made / "closed").symlink_to("/proc/self")
+    monkeypatch.setattr(type(desk.config), "product", lambda self, path: self.made / path)
+    make(desk.config, desk.database, closed)
+    refused = desk.render(closed)
+    assert refused.state == "failed" and refused.fault is not None and "could not be written" in refused.fault

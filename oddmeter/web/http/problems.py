@@ -30,7 +30,8 @@ class Problem(BaseModel):
 def problem(status: int, code: str, detail: str) -> JSONResponse:
     """A problem details response."""
     title = {400: "Wrong request", 403: "Not allowed", 404: "Not there", 409: "Conflict", 422: "Cannot be done"}
-    body = Problem(title=title.get(status, "Something failed"), status=status, detail=detail, code=code)
+    plain = detail.encode(errors="replace").decode()
+    body = Problem(title=title.get(status, "Something failed"), status=status, detail=plain, code=code)
     return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
 
 
@@ -58,6 +59,14 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(psycopg.errors.CheckViolation)
     def of_check(_: Request, __: psycopg.errors.CheckViolation) -> JSONResponse:
         return problem(422, "check", "The database does not accept this value.")
+
+    @app.exception_handler(psycopg.DataError)
+    def of_data(_: Request, __: psycopg.DataError) -> JSONResponse:
+        return problem(422, "value", "A value is too large, or holds characters that cannot be kept.")
+
+    @app.exception_handler(UnicodeEncodeError)
+    def of_text(_: Request, __: UnicodeEncodeError) -> JSONResponse:
+        return problem(422, "value", "A text holds half a character (a lone surrogate), which cannot be kept.")
 
     def of_database(_: Request, error: Exception) -> JSONResponse:
         log.warning("the database does not answer: %s", error)

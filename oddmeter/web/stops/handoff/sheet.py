@@ -19,7 +19,7 @@ from oddmeter.core.pictures.scan import Scan
 from oddmeter.core.planning.filenames import safe_name
 from oddmeter.core.planning.marks import MARKS
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.interchange.sheet import ConformSheet, SheetRow, as_csv, as_html, as_json, compared, rows_from
+from oddmeter.interchange.sheet import POLICY, ConformSheet, SheetRow, as_csv, as_html, as_json, compared, rows_from
 from oddmeter.interchange.strips import strip_svg
 from oddmeter.store import renders, sheets, shows
 from oddmeter.store.renders import Render
@@ -89,7 +89,7 @@ def sheet_json(here: Here, show_id: ShowId, taken: Taken = None) -> dict[str, An
 @router.get("/shows/{show_id}/sheet.html", response_class=HTMLResponse)
 def sheet_html(here: Here, show_id: ShowId, taken: Taken = None) -> HTMLResponse:
     """The conform sheet as a page to print."""
-    return HTMLResponse(as_html(_sheet(here, show_id, taken)))
+    return HTMLResponse(as_html(_sheet(here, show_id, taken)), headers={"Content-Security-Policy": POLICY})
 
 
 def _sheet(here: Context, show_id: int, taken: int | None) -> ConformSheet:

@@ -16,7 +16,7 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.filenames import safe_name
 from oddmeter.interchange.logs import is_report, read_log
 from oddmeter.media.files.sequence import gathered
-from oddmeter.store import clips
+from oddmeter.store import clips, shows
 from oddmeter.store.changes import MissingError, change, entitle
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import Name, ShowId
@@ -38,7 +38,8 @@ class FolderView(BaseModel):
 
 
 class FolderListing(BaseModel):
-    """What a folder holds: the way to it, folders below it, and its files' names (at most 500)."""
+    """What a folder holds: the way to it, folders below it, and its files' names (at most 500).
+    ``left_out`` names links that lead nowhere, round in a circle, or out of the root."""
 
     root: str
     path: str
@@ -46,6 +47,7 @@ class FolderListing(BaseModel):
     files: list[str]
     more_files: int
     all_files: int
+    left_out: list[str]
 
 
 class DeliveryIn(BaseModel):
@@ -89,8 +91,10 @@ def browse(here: Here, root: str, path: str = "") -> FolderListing:
     """What lies in a folder below a media root."""
     folder = _folder(here.config, root, path)
     entries = _entries(folder)
+    left_out = [entry.name for entry in entries if entry.is_symlink() and _leads_out(here.config, root, entry)]
+    entries = [entry for entry in entries if entry.name not in left_out]
     files = [entry.name for entry in entries if entry.is_file()]
-    below = [entry for entry in entries if entry.is_dir() and not _leads_out(here.config, root, entry)]
+    below = [entry for entry in entries if entry.is_dir()]
     listed = [_folder_view(here.config, root, Path(entry.path)) for entry in below]
     count = sum(1 for _ in _media_files(here.config, root, folder))
     return FolderListing(
@@ -100,6 +104,7 @@ def browse(here: Here, root: str, path: str = "") -> FolderListing:
         files=[_printable(name) for name in files[:MOST_SHOWN]],
         more_files=max(0, len(files) - MOST_SHOWN),
         all_files=count,
+        left_out=[_printable(name) for name in left_out[:MOST_SHOWN]],
     )
 
 
@@ -121,9 +126,20 @@ def upload(
     here: Here, show_id: ShowId, name: Annotated[str, Form()], files: Annotated[list[UploadFile], File()]
 ) -> DeliveryMade:
     """Bring in files dropped into the browser; they are kept in a folder of their own."""
+    with here.database.transaction() as connection:
+        shows.show(connection, show_id)
     title = safe_name(name) or "Upload"
     folder = here.config.footage(UPLOADS, f"{title} {uuid4().hex[:6]}")
     folder.mkdir(parents=True)
+    try:
+        _keep(folder, files)
+        return _bring_in(here, show_id, title, UPLOADS, folder.name)
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+
+
+def _keep(folder: Path, files: list[UploadFile]) -> None:
     for number, file in enumerate(files, 1):
         plain = safe_name(Path(file.filename or "").name) or f"file {number}"
         target = folder / plain
@@ -131,7 +147,6 @@ def upload(
             target = folder / f"{number} {plain}"
         with target.open("xb") as written:
             shutil.copyfileobj(file.file, written, 1 << 20)
-    return _bring_in(here, show_id, title, UPLOADS, folder.name)
 
 
 @router.delete("/api/shows/{show_id}/deliveries/{delivery_id}", status_code=204)
@@ -145,22 +160,13 @@ def take_out(here: Here, show_id: ShowId, delivery_id: int) -> None:
         clips.take_out(connection, delivery_id)
 
 
-@router.get("/media/{root}/{path:path}", response_class=FileResponse, include_in_schema=False)
-def footage(here: Here, root: str, path: str) -> FileResponse:
-    """A source file, to look at."""
-    return _served(here.config.footage(root, path))
-
-
 @router.get("/made/{path:path}", response_class=FileResponse, include_in_schema=False)
 def product(here: Here, path: str) -> FileResponse:
-    """A made file, to take away."""
-    return _served(here.config.product(path))
-
-
-def _served(path: Path) -> FileResponse:
-    if not path.is_file() or path.name.startswith("."):
+    """A made file, to take away; never shown by the browser itself."""
+    file = here.config.product(path)
+    if not file.is_file() or any(part.startswith(".") for part in Path(path).parts):
         raise MissingError("This file")
-    return FileResponse(path)
+    return FileResponse(file, filename=file.name, content_disposition_type="attachment")
 
 
 def _bring_in(here: Context, show_id: int, name: str, root: str, path: str) -> DeliveryMade:
@@ -221,7 +227,11 @@ def _media_files(config: Config, root: str, folder: Path) -> Iterator[Path]:
 
 
 def _leads_out(config: Config, root: str, entry: os.DirEntry[str] | Path) -> bool:
-    return not contains(config.roots[root], Path(entry))
+    """True where a link leads out of its root, to nothing, or round in a circle."""
+    try:
+        return not (contains(config.roots[root], Path(entry)) and Path(entry).exists())
+    except (OSError, RuntimeError):
+        return True
 
 
 def _folder_view(config: Config, root: str, folder: Path) -> FolderView:
@@ -229,10 +239,17 @@ def _folder_view(config: Config, root: str, folder: Path) -> FolderView:
         entries = _entries(folder)
     except RuleError:
         entries = []
-    folders = sum(1 for entry in entries if entry.is_dir())
+    folders = sum(1 for entry in entries if _is_folder(entry))
     name = _printable(folder.name)
     path = _relative(config, root, folder)
     return FolderView(name=name, path=path, files=len(entries) - folders, folders=folders)
+
+
+def _is_folder(entry: os.DirEntry[str]) -> bool:
+    try:
+        return entry.is_dir()
+    except OSError:
+        return False
 
 
 def _relative(config: Config, root: str, path: Path) -> str:
