@@ -14,6 +14,7 @@ from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.takes import make_footage
+from oddmeter.interchange.logs import is_report
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.render import RenderPlan, render
@@ -40,13 +41,13 @@ def open_and_demux(paths: list[Path]) -> None:
 def decode_and_encode(source: Path, out: Path, setting: Setting, frames: int) -> None:
     """The library's own way: every frame decoded and encoded again, nothing else."""
     encoding = ENCODINGS[setting]
-    options = {key: value for key, value in encoding.options.items() if key != "movflags"}
     with av.open(str(source)) as reading, av.open(str(out), "w", format=encoding.container) as writing:
         stream = reading.streams.video[0]
         stream.thread_type = "AUTO"
+        pixel_format = encoding.pixel_format_for(stream.pix_fmt or "", stream.width, stream.height)
+        options = {key: value for key, value in encoding.options_for(pixel_format).items() if key != "movflags"}
         made = writing.add_stream(encoding.codec, rate=25, options=options)
-        made.width, made.height = stream.width, stream.height
-        made.pix_fmt = encoding.pixel_format_for(stream.pix_fmt or "", stream.width, stream.height)
+        made.width, made.height, made.pix_fmt = stream.width, stream.height, pixel_format
         for number, frame in zip(range(frames), reading.decode(stream), strict=False):
             wanted = frame if frame.format.name == made.pix_fmt else frame.reformat(format=made.pix_fmt)
             wanted.pts = number
@@ -59,12 +60,13 @@ def main() -> None:
         measure(Path(folder))
 
 
-def measure(footage: Path) -> None:
+def measure(footage: Path, times: int = 20) -> None:
+    """Print the figures of footage made into a folder, or found there; each file is probed so many ``times``."""
     begun = time.perf_counter()
     paths = make_footage(footage)
     size = sum(file.stat().st_size for file in footage.rglob("*") if file.is_file())
     print(f"demo footage: {len(paths)} clips made in {time.perf_counter() - begun:.1f} s, {size / 1e6:.1f} MB")
-    many = [path for path in paths if path.is_file()] * 20
+    many = [path for path in paths if path.is_file() and not is_report(path.name)] * times
     alone = best(lambda: open_and_demux(many))
     ours = best(lambda: [probe(path) for path in many])
     print(f"probing {len(many)} files: {ours:.2f} s; opening and demuxing alone {alone:.2f} s; {ours / alone:.2f} ×")

@@ -27,8 +27,8 @@ TIMELINES = (
 
 
 RECIPES: tuple[tuple[str, dict[str, str], dict[str, Any]], ...] = (
-    ("Very fast, a tenth of life", {"intent": "pace 1/10", "sound": "off"}, {"shot_rate": {"least": "200"}}),
-    ("High-frame-rate, half of life", {"intent": "pace 1/2", "sound": "off"}, {"shot_rate": {"least": "100"}}),
+    ("Very fast, a tenth of real time", {"intent": "pace 1/10", "sound": "off"}, {"shot_rate": {"least": "200"}}),
+    ("High-frame-rate, half real time", {"intent": "pace 1/2", "sound": "off"}, {"shot_rate": {"least": "100"}}),
     ("Film, as it was shot", {"intent": "real-time", "sound": "off"}, {"gauge": "any"}),
     ("Tapes, each field a picture", {"intent": "real-time", "fields": "split"}, {"scan": "interlaced"}),
     ("Almost right: every frame", {"intent": "every-frame"}, {"file_ratio": {"least": "0.95", "most": "1.05"}}),

@@ -8,10 +8,11 @@ from pathlib import PurePath
 from oddmeter.core.evidence.logs import Table, guess_columns
 from oddmeter.core.numbers.errors import RuleError
 
-MOST_BYTES = 20_000_000
+MOST_BYTES = 5_000_000
 ENDINGS = (".csv", ".tsv")
 _DELIMITERS = ",;\t|"
-_MOST_ROWS = 200_000
+_MOST_ROWS = 20_000
+_MOST_COLUMNS = 256
 _MOST_PREAMBLE = 30
 
 
@@ -23,9 +24,13 @@ def read_log(data: bytes) -> Table:
     lines = text.splitlines()
     if not any(line.strip() for line in lines):
         raise RuleError("The report is empty.", "log")
+    if len(lines) > _MOST_ROWS + _MOST_PREAMBLE:
+        raise RuleError(f"A report of more than {_MOST_ROWS} rows is not read; part it.", "log")
+    if any(line.count(delimiter) >= _MOST_COLUMNS for line in lines[:_MOST_PREAMBLE] for delimiter in _DELIMITERS):
+        raise RuleError(f"A report of more than {_MOST_COLUMNS} columns is not read.", "log")
     rows = max((_rows(text, delimiter) for delimiter in _DELIMITERS), key=_regularity)
     if len(rows) > _MOST_ROWS:
-        raise RuleError(f"A report of more than {_MOST_ROWS} rows is not read.", "log")
+        raise RuleError(f"A report of more than {_MOST_ROWS} rows is not read; part it.", "log")
     heading = max(
         range(min(_MOST_PREAMBLE, len(rows))), key=lambda i: (len(guess_columns(rows[i])), len(rows[i]) > 1, -i)
     )

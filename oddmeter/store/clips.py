@@ -111,22 +111,18 @@ STAMPS = """
 @dataclass(frozen=True)
 class Stamps:
     """Which transactions wrote last what is known of each clip, and what is decided on it, by clip in the order of the
-    ledger; and the same for the show's reports."""
+    ledger."""
 
     known: Mapping[int, str]
     decided: Mapping[int, str]
-    reports: str
 
 
 def stamps(connection: Connection, show_id: int) -> Stamps:
     """The stamps of a show's clips, without proxies."""
     rows = connection.execute(STAMPS, (show_id,)).fetchall()
-    reports = connection.execute(
-        "SELECT string_agg(id || ' ' || xmin::text, ' ' ORDER BY id) FROM log_report WHERE show_id = %s", (show_id,)
-    ).fetchone()
     ids = [int(str(row[0])) for row in rows]
     known, decided = (dict(zip(ids, (str(row[i]) for row in rows), strict=True)) for i in (1, 2))
-    return Stamps(known, decided, str(reports))
+    return Stamps(known, decided)
 
 
 def decided(connection: Connection, ids: Iterable[int]) -> dict[int, tuple[Decided, int]]:

@@ -2,6 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from functools import lru_cache
+from threading import Lock
 from typing import Any
 
 from psycopg.rows import dict_row
@@ -28,7 +30,12 @@ class LogReport:
     @property
     def reading(self) -> LogReading:
         """The report read with its mapping."""
-        return parse_table(self.table, self.columns, self.title)
+        return _read(self.table, tuple(self.columns.items()), self.title)
+
+
+@lru_cache(maxsize=64)
+def _read(table: Table, columns: tuple[tuple[Column, int], ...], title: str) -> LogReading:
+    return parse_table(table, dict(columns), title)
 
 
 def add_log(connection: Connection, show_id: int, name: str, title: str, table: Table, columns: Columns) -> int:
@@ -87,7 +94,32 @@ def logs_of_show(connection: Connection, show_id: int) -> list[LogReport]:
 
 
 def matched(connection: Connection, show_id: int) -> Matched | None:
-    """All rows of a show's reports with the clips they belong to; None where there are no reports."""
+    """All rows of a show's reports with the clips they belong to; None where there are no reports.
+
+    Matched once for all who ask until a report, or what clips are matched by, is another: the table ``matching`` counts
+    that.
+    """
+    row = connection.execute("SELECT times FROM matching WHERE show_id = %s", (show_id,)).fetchone()
+    if row is None:
+        return None
+    key, revision = (connection.info.dbname, show_id), int(str(row[0]))
+    with _lock:
+        known = _matched.get(key)
+    if known is None or known[0] != revision:
+        known = (revision, _match(connection, show_id))
+        with _lock:
+            _matched[key] = known
+            while len(_matched) > _MOST_KEPT:
+                _matched.pop(next(iter(_matched)))
+    return known[1]
+
+
+_MOST_KEPT = 16
+_matched: dict[tuple[str, int], tuple[int, Matched | None]] = {}
+_lock = Lock()
+
+
+def _match(connection: Connection, show_id: int) -> Matched | None:
     reports = logs_of_show(connection, show_id)
     if not reports:
         return None

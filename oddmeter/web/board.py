@@ -18,7 +18,7 @@ from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.marks import Mark, marks_of
 from oddmeter.core.planning.plans import Outcome, Plan, Refusal, planned, resolved
 from oddmeter.core.planning.timelines import Show, Timeline
-from oddmeter.store import clips, decisions, renders, shows
+from oddmeter.store import clips, decisions, logs, renders, shows
 from oddmeter.store.changes import MissingError
 from oddmeter.store.clips import Stamps
 from oddmeter.store.database import Connection, Database
@@ -243,9 +243,15 @@ class Boards:
     def _refreshed(self, connection: Connection, show_id: int) -> Board:
         show = shows.show(connection, show_id)
         now = clips.stamps(connection, show_id)
-        before, was = self._kept.get(show_id, (None, Stamps({}, {}, "")))
-        kept = before.known if before and was.reports == now.reports else {}
-        unknown = [i for i, stamp in now.known.items() if i not in kept or was.known.get(i) != stamp]
+        before, was = self._kept.get(show_id, (None, Stamps({}, {})))
+        kept = before.known if before else {}
+        found = logs.matched(connection, show_id)
+        rows = found.entries if found else {}
+        unknown = [
+            i
+            for i, stamp in now.known.items()
+            if i not in kept or was.known.get(i) != stamp or kept[i].clip.entries != rows.get(i, ())
+        ]
         fresh = {known.clip.id: known for known in _looked_up(connection, unknown)}
         anew = [i for i, stamp in now.decided.items() if i not in fresh and was.decided.get(i) != stamp]
         for clip_id, (own, revision) in clips.decided(connection, anew).items():
@@ -258,7 +264,12 @@ class Boards:
             clip_id: {timeline: Order.model_validate_json(plan) for timeline, plan in plans.items()}
             for clip_id, plans in renders.handed_off(connection, show_id).items()
         }
-        if before is not None and was == now and (show, house, made) == (before.show, before.house, before.handed_off):
+        if (
+            before is not None
+            and not fresh
+            and was == now
+            and (show, house, made) == (before.show, before.house, before.handed_off)
+        ):
             return before
         board = Board(show, house, known, made, before.worked_out() if before else {})
         self._kept[show_id] = (board, now)

@@ -1,8 +1,9 @@
 """Reports come into a show: what changes with them is written down."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import replace
 
-from oddmeter.core.evidence.logs import Table, guess_columns
+from oddmeter.core.evidence.logs import LogEntry, Table, guess_columns
 from oddmeter.interchange.logs import title_of
 from oddmeter.store import clips, logs, words
 from oddmeter.store.database import Connection
@@ -24,8 +25,18 @@ def add_report(connection: Connection, show_id: int, name: str, table: Table) ->
 
 
 def noting_changes(connection: Connection, show_id: int, because: str, alter: Callable[[], object]) -> int:
-    """Alter what is known in a show, write down which verdicts that changes, and return how many."""
-    before = {clip.id: clip.verdicts for clip in clips.clips_of_show(connection, show_id)}
+    """Alter the reports of a show, write down which verdicts that changes, and return how many. Only clips that other
+    rows belong to than before are reckoned with."""
+    before = _rows_by_clip(connection, show_id)
     alter()
-    after = {clip.id: clip.verdicts for clip in clips.clips_of_show(connection, show_id)}
-    return words.note_changes(connection, show_id, before, after, because)
+    after = _rows_by_clip(connection, show_id)
+    moved = [one for one in before.keys() | after.keys() if before.get(one, ()) != after.get(one, ())]
+    known = clips.clips_by_id(connection, moved)
+    now = {clip.id: clip.verdicts for clip in known}
+    was = {clip.id: replace(clip, entries=before.get(clip.id, ())).verdicts for clip in known}
+    return words.note_changes(connection, show_id, was, now, because)
+
+
+def _rows_by_clip(connection: Connection, show_id: int) -> Mapping[int, tuple[LogEntry, ...]]:
+    found = logs.matched(connection, show_id)
+    return found.entries if found else {}

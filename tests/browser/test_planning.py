@@ -15,7 +15,7 @@ HOUSE = {
     "receiving": "whole-percent",
     "decisions": {"sound": "off"},
     "recipes": [
-        {"name": "Fast, half of life", "decisions": {"intent": "pace 1/2"}, "rule": {"shot_ratio": {"least": "3"}}},
+        {"name": "Fast, half real time", "decisions": {"intent": "pace 1/2"}, "rule": {"shot_ratio": {"least": "3"}}},
         {"name": "Almost right", "decisions": {"intent": "every-frame"},
          "rule": {"file_ratio": {"least": "0.95", "most": "1.05"}}},
         {"name": "The rest", "decisions": {"intent": "real-time"}, "rule": {}},

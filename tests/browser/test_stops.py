@@ -106,11 +106,11 @@ def test_an_alternative_is_taken_in_one_stroke(page: Page, show: Show) -> None:
     show.open("plan")
     page.get_by_role("row", name="HB_boat_59.mp4").click()
     alternatives = page.get_by_role("list", name="Alternatives")
-    alternatives.get_by_role("button", name=re.compile("half of life")).click()
+    alternatives.get_by_role("button", name=re.compile("half real time")).click()
     row = page.get_by_role("row", name="HB_boat_59.mp4")
     expect(row).to_contain_text("pace 50 %")
     expect(row).to_contain_text("126 → 251")
-    expect(alternatives.get_by_role("button", name=re.compile("half of life"))).to_have_attribute(
+    expect(alternatives.get_by_role("button", name=re.compile("half real time"))).to_have_attribute(
         "aria-pressed", "true"
     )
 

@@ -50,8 +50,8 @@ def test_its_recipes_fit_what_they_are_meant_for(database: Database, media_root:
         assert found is not None
         return found.name
 
-    assert first("800", "24") == first("240", "25") == "Very fast, a tenth of life"
-    assert first("150", "25") == first("100", "100") == "High-frame-rate, half of life"
+    assert first("800", "24") == first("240", "25") == "Very fast, a tenth of real time"
+    assert first("150", "25") == first("100", "100") == "High-frame-rate, half real time"
     assert first("16", "25", gauge="8mm") == "Film, as it was shot"
     assert first("29.97", "29.97", "interlaced") == "Tapes, each field a picture"
     assert first("24", "24") == "Almost right: every frame"

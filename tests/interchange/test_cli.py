@@ -93,7 +93,7 @@ def test_calc_answers_a_list_of_cases(tmp_path: Path) -> None:
     [
         (["--rate", "29.97", "--drop-frame", "1800"], "00:01:00;02"),
         (["--rate", "29.97", "00:01:00;02"], "1800"),
-        (["--rate", "120", "10000000"], "23:08:53:40"),
+        (["--rate", "120", "10000000"], "23:08:53:040"),
     ],
 )
 def test_timecode_both_ways(arguments: list[str], said: str) -> None:

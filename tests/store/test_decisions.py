@@ -12,13 +12,12 @@ from oddmeter.core.decisions.levels import Decisions, Level
 from oddmeter.core.decisions.recipes import Rule
 from oddmeter.core.evidence.claims import Word
 from oddmeter.core.evidence.facts import Facts
-from oddmeter.core.evidence.logs import Table, guess_columns
 from oddmeter.core.evidence.verdicts import Question
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.clips import Clip, Use
 from oddmeter.core.planning.timelines import TimelineSettings
-from oddmeter.store import clips, decisions, facts, logs, shows, words
+from oddmeter.store import clips, decisions, facts, shows, words
 from oddmeter.store.changes import ConflictError, MissingError, change
 from oddmeter.store.database import Connection, Database
 
@@ -136,8 +135,8 @@ def test_stamps_change_with_what_they_stand_for_and_with_nothing_else(
     first = ids[0]
     timeline = read(database, lambda c: shows.show(c, show_id)).timelines[0].id
 
-    def told(work: Callable[[Connection], object]) -> tuple[set[int], set[int], bool]:
-        """The clips of which what is known, and what is decided, has other stamps after the work; and the reports."""
+    def told(work: Callable[[Connection], object]) -> tuple[set[int], set[int]]:
+        """The clips of which what is known, and what is decided, has other stamps after the work."""
         before = read(database, lambda c: clips.stamps(c, show_id))
         with change(database, show_id, "something", "Ada") as connection:
             work(connection)
@@ -145,28 +144,20 @@ def test_stamps_change_with_what_they_stand_for_and_with_nothing_else(
         return (
             {clip for clip in after.known if after.known[clip] != before.known[clip]},
             {clip for clip in after.decided if after.decided[clip] != before.decided[clip]},
-            before.reports != after.reports,
         )
 
     assert set(read(database, lambda c: clips.stamps(c, show_id)).known) == set(ids), "proxies follow their originals"
-    assert told(lambda c: None) == (set(), set(), False)
-    assert told(lambda c: decisions.decide_clips(c, {first: PACE})) == (set(), {first}, False)
-    assert told(lambda c: decisions.write_note(c, [first], "Ask")) == (set(), {first}, False)
-    assert told(lambda c: decisions.tag_clips(c, show_id, [first], "Bell")) == (set(), {first}, False)
-    assert told(lambda c: decisions.write(c, show_id, used(c, timeline, {first: TWOS}))) == (set(), {first}, False)
-    assert told(lambda c: decisions.decide_show(c, show_id, PACE)) == (set(), set(), False)
+    assert told(lambda c: None) == (set(), set())
+    assert told(lambda c: decisions.decide_clips(c, {first: PACE})) == (set(), {first})
+    assert told(lambda c: decisions.write_note(c, [first], "Ask")) == (set(), {first})
+    assert told(lambda c: decisions.tag_clips(c, show_id, [first], "Bell")) == (set(), {first})
+    assert told(lambda c: decisions.write(c, show_id, used(c, timeline, {first: TWOS}))) == (set(), {first})
+    assert told(lambda c: decisions.decide_show(c, show_id, PACE)) == (set(), set())
     word = Word(Question.SHOT_RATE, "150/1", "Ada")
-    assert told(lambda c: words.say(c, [first], word)) == ({first}, {first}, False)
-    assert told(lambda c: words.withdraw(c, [first], Question.SHOT_RATE)) == ({first}, {first}, False)
+    assert told(lambda c: words.say(c, [first], word)) == ({first}, {first})
+    assert told(lambda c: words.withdraw(c, [first], Question.SHOT_RATE)) == ({first}, {first})
     found = Facts(frames=10, file_rate=Rate.of(25))
-    assert told(lambda c: facts.keep_facts(c, first, found)) == ({first}, set(), False)
-    table = Table(("clip", "fps"), (("a.mov", "150"),), 2)
-    columns = guess_columns(table.headings)
-    assert told(lambda c: logs.add_log(c, show_id, "r.csv", "camera report", table, columns)) == (
-        set(),
-        set(),
-        True,
-    )
+    assert told(lambda c: facts.keep_facts(c, first, found)) == ({first}, set())
 
 
 def test_what_is_decided_can_be_read_by_itself(database: Database, show_id: int, ids: list[int]) -> None:

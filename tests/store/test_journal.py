@@ -14,7 +14,7 @@ CHANGED_BY_PEOPLE = {
     "show", "timeline", "delivery", "clip", "treatment", "word", "log_report", "recipe", "clip_use", "tag", "clip_tag",
 }  # fmt: skip
 KEPT_BY_MACHINES = {
-    "clip_facts", "picture", "render", "change", "change_row", "migration", "log_mapping", "verdict_change",
+    "clip_facts", "picture", "render", "change", "change_row", "migration", "log_mapping", "matching", "verdict_change",
     "sheet", "journaled", "queue_migration",
 }  # fmt: skip
 

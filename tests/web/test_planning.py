@@ -306,7 +306,7 @@ def test_the_reckoner_takes_what_people_type(browser: Browser) -> None:
     got = browser.get("/api/reckoner?timeline=25&file=60i&shot=120&length=12s08f&speed=40%25")
     assert (got["file"]["exact"], got["frames"]) == ("30000/1001", 368)
     ways = {way["label"]: way for way in got["ways"]}
-    assert list(ways) == ["speed", "real time", "every frame", "half of life", "as it stands"]
+    assert list(ways) == ["speed", "real time", "every frame", "half real time", "as it stands"]
     assert (ways["real time"]["re_speed"], ways["real time"]["re_rate"]) == ("400.4 %", "read at 120")
     assert ways["every frame"]["plan"]["kind"] == "whole" and ways["speed"]["plan"]["speed"]["exact"] == "2/5"
     for wrong in ("timeline=25&file=fast", "timeline=0&file=25", "timeline=25&file=24&length=long"):

@@ -84,7 +84,7 @@ function Answer({ data }: { data: Schemas["ReckonerAnswer"] }) {
           </>
         )}
         . <Number>{data.frames}</Number> frames, <Number>{data.seconds}</Number> s. Slowest without repeats:{" "}
-        <Number>{data.slow_floor}</Number>, <Number>{data.floor_pace}</Number> of life. Shutter at most{" "}
+        <Number>{data.slow_floor}</Number>, <Number>{data.floor_pace}</Number> of real time. Shutter at most{" "}
         <Number>{data.shutter}</Number>.
       </p>
       <ul aria-label="Ways to play it">

@@ -32,7 +32,7 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
         Line("stride", f"{twice}read × speed ÷ timeline", f"{twice}{read} × {number_text(planned.speed)} ÷ {timeline}",
              number_text(planned.stride), f"source {units} for each timeline frame"),
         Line("pace", "read × speed ÷ shot", f"{rate_text(planned.played_rate)} ÷ {shot}",
-             percent_text(planned.pace), "of life" if planned.pace != 1 else "real time"),
+             percent_text(planned.pace), "of real time" if planned.pace != 1 else "real time"),
         Line("length", f"source {units} ÷ stride, rounded up", f"{frame_map.units} ÷ {number_text(planned.stride)}",
              str(frame_map.length), "timeline frames"),
     )  # fmt: skip

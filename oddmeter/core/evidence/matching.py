@@ -1,8 +1,12 @@
 """Which rows of a report belong to which clips, by name, reel and timecode."""
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import islice, takewhile
+
+import numpy as np
 
 from oddmeter.core.evidence.logs import LogEntry
 from oddmeter.core.numbers.errors import RuleError
@@ -32,17 +36,11 @@ class Matched:
 def match(entries: Iterable[LogEntry], subjects: Sequence[Candidate]) -> Matched:
     """Match rows to clips: by the whole name; else by a name that only one clip's name begins with or holds; else
     by reel and timecode, or timecode alone, where that fits one clip only."""
-    by_stem: dict[str, list[Candidate]] = {}
-    by_start: dict[str, list[Candidate]] = {}
-    for subject in subjects:
-        by_stem.setdefault(stem(subject.name), []).append(subject)
-        if subject.timecode:
-            by_start.setdefault(_digits(subject.timecode), []).append(subject)
+    index = _Index(subjects)
     found: dict[int, list[LogEntry]] = {}
     unmatched = []
     for entry in entries:
-        fitting = by_stem.get(stem(entry.clip), []) if entry.clip else []
-        fitting = fitting or _by_part(entry, by_stem) or _by_timecode(entry, by_start, subjects)
+        fitting = index.fitting(entry)
         for subject in fitting:
             found.setdefault(subject.id, []).append(entry)
         if not fitting:
@@ -56,35 +54,83 @@ def stem(name: str) -> str:
     return re.sub(r"[\s_\-.]+", "_", base).strip("_")
 
 
-def _by_part(entry: LogEntry, by_stem: dict[str, list[Candidate]]) -> list[Candidate]:
-    wanted = stem(entry.clip)
-    if len(wanted) < 3:
-        return []
-    longer = [name for name in by_stem if f"_{name}_".find(f"_{wanted}_") >= 0 or name.startswith(wanted)]
-    return by_stem[longer[0]] if len(longer) == 1 else []
+class _Index:
+    """Clips as rows ask for them: by name, by the beginnings and the parts of names, by timecode."""
+
+    def __init__(self, subjects: Sequence[Candidate]) -> None:
+        self._by_stem: dict[str, list[Candidate]] = {}
+        self._by_start: dict[str, list[Candidate]] = {}
+        self._by_rate: dict[Rate, list[tuple[int, int, Candidate]]] = {}
+        for subject in subjects:
+            self._by_stem.setdefault(stem(subject.name), []).append(subject)
+            if subject.timecode:
+                self._by_start.setdefault(_digits(subject.timecode), []).append(subject)
+            if (span := _span(subject)) is not None and subject.rate is not None:
+                self._by_rate.setdefault(subject.rate, []).append((*span, subject))
+        self._sorted = sorted(self._by_stem)
+        self._by_part: dict[str, set[str]] = {}
+        for name in self._sorted:
+            for part in _parts_of(name):
+                self._by_part.setdefault(part, set()).add(name)
+        self._spans = {
+            rate: (np.array([one[0] for one in held]), np.array([one[1] for one in held]), [one[2] for one in held])
+            for rate, held in self._by_rate.items()
+        }
+
+    def fitting(self, entry: LogEntry) -> list[Candidate]:
+        """The clips that a row belongs to."""
+        if entry.clip:
+            return self._by_stem.get(stem(entry.clip), []) or self._named_in_part(stem(entry.clip))
+        return self._at(entry) if entry.timecode else []
+
+    def _named_in_part(self, wanted: str) -> list[Candidate]:
+        """The clip that is the only one whose name begins with this, or holds it as a part of its own."""
+        if len(wanted) < _SHORTEST_PART:
+            return []
+        first = bisect_left(self._sorted, wanted)
+        longer = set(takewhile(lambda name: name.startswith(wanted), islice(self._sorted, first, first + 2)))
+        longer |= self._by_part.get(wanted, set())
+        return self._by_stem[longer.pop()] if len(longer) == 1 else []
+
+    def _at(self, entry: LogEntry) -> list[Candidate]:
+        fitting = self._by_start.get(_digits(entry.timecode)) or self._holding(entry.timecode)
+        if entry.reel and len(fitting) > 1:
+            fitting = [one for one in fitting if stem(entry.reel) in stem(one.name)]
+        return fitting if len(fitting) == 1 else []
+
+    def _holding(self, timecode: str) -> list[Candidate]:
+        """The clips that a timecode lies within."""
+        out = []
+        for rate, (firsts, stops, held) in self._spans.items():
+            try:
+                wanted = Timecode.parse(timecode, rate).frames
+            except RuleError:
+                continue
+            out += [held[i] for i in np.flatnonzero((firsts <= wanted) & (wanted < stops))]
+        return out
 
 
-def _by_timecode(
-    entry: LogEntry, by_start: dict[str, list[Candidate]], subjects: Sequence[Candidate]
-) -> list[Candidate]:
-    if not entry.timecode or entry.clip:
-        return []
-    fitting = by_start.get(_digits(entry.timecode)) or [s for s in subjects if _holds(s, entry.timecode)]
-    if entry.reel and len(fitting) > 1:
-        fitting = [s for s in fitting if stem(entry.reel) in stem(s.name)]
-    return fitting if len(fitting) == 1 else []
+_SHORTEST_PART = 3
+_MOST_PARTS = 24
+"""Parts of a name that are looked at; longer names are found by their beginnings."""
 
 
-def _holds(subject: Candidate, timecode: str) -> bool:
-    """True where the timecode lies within the clip."""
+def _parts_of(name: str) -> set[str]:
+    """Every run of parts of a name, as underscores part them."""
+    parts = name.split("_")[:_MOST_PARTS]
+    runs = ("_".join(parts[i:j]) for i in range(len(parts)) for j in range(i + 1, len(parts) + 1))
+    return {run for run in runs if len(run) >= _SHORTEST_PART}
+
+
+def _span(subject: Candidate) -> tuple[int, int] | None:
+    """The first frame of a clip's timecode, counted from midnight, and the one after its last."""
     if not subject.timecode or subject.rate is None:
-        return False
+        return None
     try:
-        start = Timecode.parse(subject.timecode, subject.rate)
-        wanted = Timecode.parse(timecode, subject.rate)
+        start = Timecode.parse(subject.timecode, subject.rate).frames
     except RuleError:
-        return False
-    return 0 <= wanted.frames - start.frames < subject.frames
+        return None
+    return start, start + subject.frames
 
 
 def _digits(timecode: str) -> str:

@@ -281,8 +281,6 @@ def _remarks(
         yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
     if facts.gaps:
         yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
-    if facts.timing is Timing.VARIABLE and facts.measured_rate is not None:
-        yield "Its frames come at uneven times; they are taken in order, as if evenly spaced."
     if walk.without_time:
         yield f"{walk.without_time} frames carry no time."
     deaf = sum(not has_decoder(stream) for stream in container.streams.audio) + (walk.sound_heard is False)

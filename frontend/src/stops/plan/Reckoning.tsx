@@ -153,7 +153,7 @@ function Smooth({ smooth }: { smooth: Schemas["SmoothView"] }) {
   return (
     <Part title="how slow it can go smoothly">
       <p className="text-[12.5px]">
-        Down to speed <Number>{smooth.floor_speed}</Number>, <Number>{smooth.floor_pace}</Number> of life. Shutter at
+        Down to speed <Number>{smooth.floor_speed}</Number>, <Number>{smooth.floor_pace}</Number> of real time. Shutter at
         most <Number>{smooth.shutter}</Number>.
       </p>
       {!smooth.smooth && (

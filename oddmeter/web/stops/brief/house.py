@@ -2,7 +2,7 @@
 the recipes as a document to take from one show to the next."""
 
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
@@ -23,6 +23,7 @@ from oddmeter.web.views.decisions import DecidedView, decided_view
 router = APIRouter(prefix="/api", tags=["brief"])
 
 FORMAT: Literal["odd-meter-house"] = "odd-meter-house"
+MOST_RECIPES = 500
 
 
 class DeliveryHouse(BaseModel):
@@ -73,7 +74,7 @@ class HouseDocument(BaseModel):
     version: Literal[1] = 1
     receiving: Precision
     decisions: dict[Part, str]
-    recipes: list[RecipeDocument]
+    recipes: Annotated[list[RecipeDocument], Field(max_length=MOST_RECIPES)]
 
 
 @router.get("/shows/{show_id}/house")

@@ -117,7 +117,7 @@ def frames_sheet(
 ) -> Jpeg:
     """Consecutive frames of a clip, small, on one picture; how they lie on it is in the header ``X-Sheet``."""
     clip = _clip(here, show_id, clip_id)
-    if clip.measured is None or clip.measured.fault is not None:
+    if clip.measured is None or clip.measured.fault is not None or first >= clip.measured.frames:
         raise MissingError("These frames")
     made = contact_sheet(here.config.footage(clip.root, clip.path), clip.measured, first, count, width)
     place = SheetPlace(count=made.count, columns=made.columns, width=made.width, height=made.height)

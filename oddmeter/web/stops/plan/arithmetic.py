@@ -277,7 +277,7 @@ def _alternative(found: Alternative, clips: int) -> AlternativeView:
     kinds = [(f"{count} {kind}" if clips > 1 else str(kind)) for kind in Kind if (count := found.kinds.get(kind, 0))]
     value = found.wish.value
     return AlternativeView(
-        label="half of life" if found.wish.intent is Intent.PACE else wish_text(found.wish),
+        label="half real time" if found.wish.intent is Intent.PACE else wish_text(found.wish),
         speed=slowest if len(found.speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest.removeprefix('≈ ')}",
         after=length_view(found.after, found.first.timeline),
         kinds=kinds,

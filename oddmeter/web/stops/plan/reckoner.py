@@ -92,7 +92,7 @@ def _reckoned(wish: Wish, planned: Conform, on: Timeline) -> Reckoned:
     sound = SoundFigures(planned.sound_factor)
     by_rate, by_speed = two_ways(planned, Circumstances())
     return Reckoned(
-        label={Intent.PACE: "half of life", Intent.LEAVE: "as it stands", Intent.SPEED: "speed"}.get(
+        label={Intent.PACE: "half real time", Intent.LEAVE: "as it stands", Intent.SPEED: "speed"}.get(
             wish.intent, wish_text(wish)
         ),
         intent=wish.intent,

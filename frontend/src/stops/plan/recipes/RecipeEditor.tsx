@@ -139,7 +139,7 @@ export function RecipeEditor(props: {
             className={fieldLook}
             value={name}
             autoFocus
-            placeholder="High-frame-rate at half of life"
+            placeholder="High-frame-rate at half real time"
             onChange={(event) => setName(event.target.value)}
           />
         </Labelled>

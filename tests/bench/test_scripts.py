@@ -1,0 +1,39 @@
+"""The scripts that measure, at a small size: they still run, and print what the documents quote."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+from bench import ledger, media, plan_batch, reports
+from oddmeter.config import Config
+from oddmeter.core.conform.speeds import Material
+from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.media.containers.settings import Setting
+
+
+def test_media(media_root: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(media, "best", lambda work, times=1: (work(), 1.0)[1])
+    monkeypatch.setattr(media, "Setting", [Setting.EDIT])
+    media.measure(media_root, times=1)
+    said = capsys.readouterr().out
+    assert re.search(r"probing \d+ files: 1\.00 s; .* 1\.00 ×", said)
+    assert re.search(r"edit: bare decode and encode .* \(1\.00 of its speed\)", said)
+
+
+def test_ledger(config: Config, capsys: pytest.CaptureFixture[str]) -> None:
+    ledger.measure(config, config.database, 60, 3)
+    said = capsys.readouterr().out
+    for name in ("ledger opened, nothing worked out yet", "change to all made", "undone", "done again"):
+        assert re.search(rf"{name} +\d+\.\d+ s", said), name
+
+
+def test_reports() -> None:
+    found = reports.measure(20, 20)
+    assert len(found) == 2 * 8 and all(value > 0 for value in found.values())
+
+
+def test_plans() -> None:
+    treatment, rate = Treatment(Intent.REAL_TIME), Rate.of(50)
+    assert plan_batch.seconds([(Material(100, rate, rate), treatment, Rate.of(25))] * 3) > 0
