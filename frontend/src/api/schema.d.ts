@@ -1962,6 +1962,7 @@ export interface components {
     /**
      * FolderListing
      * @description What a folder holds: the way to it, folders below it, and its files' names (at most 500).
+     *     ``left_out`` names links that lead nowhere, round in a circle, or out of the root.
      */
     FolderListing: {
       /** Root */
@@ -1976,6 +1977,8 @@ export interface components {
       more_files: number;
       /** All Files */
       all_files: number;
+      /** Left Out */
+      left_out: string[];
     };
     /**
      * FolderView

@@ -9,7 +9,7 @@ export function KeysDialog({ open, close }: { open: boolean; close: () => void }
     <Dialog open={open} onClose={close} className="relative z-50">
       <div className="fixed inset-0 bg-black/30" aria-hidden />
       <div className="fixed inset-0 flex items-center justify-center p-6">
-        <DialogPanel className="flex max-h-full w-full max-w-3xl flex-col border border-hair bg-raised shadow-xl">
+        <DialogPanel className="flex max-h-[88vh] w-full max-w-3xl flex-col border border-hair bg-raised shadow-xl">
           <DialogTitle className="px-4 pt-4 pb-2 text-[16px] font-semibold">Keys in this view</DialogTitle>
           <div className="min-h-0 flex-1 columns-2 gap-x-8 overflow-auto px-4">
             {scopes().map((scope) => (

@@ -34,7 +34,7 @@ export function NoticeBoard({ children }: { children: ReactNode }) {
       <div
         role="status"
         aria-live="polite"
-        className="pointer-events-none fixed inset-x-0 bottom-13 z-50 flex justify-center px-4"
+        className="pointer-events-none fixed inset-x-0 bottom-24 z-50 flex justify-center px-4"
       >
         {said && (
           <div

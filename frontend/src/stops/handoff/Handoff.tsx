@@ -4,6 +4,7 @@ import { answer, api } from "../../data/client";
 import { useAct, useHandoffChoices, useLedger, usePreview, useRows, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
 import { useKeysEverywhere } from "../../ui/keys";
+import { Glimpse } from "../../ui/Glimpse";
 import { useVirtual } from "../../ui/useVirtual";
 import { Button, Empty, fieldLook, Heading, Labelled, Number, Waiting } from "../../ui/parts";
 import { Queue } from "./Queue";
@@ -178,31 +179,38 @@ function Files(props: {
               style={{ transform: `translateY(${item.start}px)`, height: item.size }}
               className={`absolute inset-x-0 border-b border-hair px-3 ${on ? "bg-patina-wash" : ""}`}
             >
-              <label className="grid min-h-[30px] grid-cols-[16px_minmax(0,1fr)_6.5rem_4.5rem] items-center gap-x-2 py-0.5">
-                <input
-                  type="checkbox"
-                  className="accent-(--patina)"
-                  aria-label={`Make ${name}`}
-                  checked={on}
-                  disabled={!row?.plan}
-                  onChange={() => toggle(id)}
-                />
-                <span className="min-w-0">
-                  <span className="block truncate font-medium">{on && file ? file.out_path : name}</span>
-                  {on && file?.problem && (
-                    <span className="block truncate text-[12.5px] text-madder">✕ {file.problem}</span>
-                  )}
-                  {on && !file?.problem && file?.remark && (
-                    <span className="block truncate text-[12.5px] text-soft" title={file.remark}>
-                      {file.remark}
-                    </span>
-                  )}
-                </span>
-                <span className={`truncate ${row?.intent ? "" : "text-soft italic"}`}>
-                  {row ? (row.plan ? row.intent_words : "cannot be planned") : ""}
-                </span>
-                <Number className="text-right">{row?.plan ? row.plan.after.frames : "—"}</Number>
-              </label>
+              <div className="flex items-center gap-2">
+                {row?.facts && !row.facts.fault ? (
+                  <Glimpse showId={props.showId} clipId={id} name={name} frames={row.facts.frames} width={46} />
+                ) : (
+                  <span className="w-[46px] shrink-0" />
+                )}
+                <label className="grid min-h-[30px] min-w-0 flex-1 grid-cols-[16px_minmax(0,1fr)_6.5rem_4.5rem] items-center gap-x-2 py-0.5">
+                  <input
+                    type="checkbox"
+                    className="accent-(--patina)"
+                    aria-label={`Make ${name}`}
+                    checked={on}
+                    disabled={!row?.plan}
+                    onChange={() => toggle(id)}
+                  />
+                  <span className="min-w-0">
+                    <span className="block truncate font-medium">{on && file ? file.out_path : name}</span>
+                    {on && file?.problem && (
+                      <span className="block truncate text-[12.5px] text-madder">✕ {file.problem}</span>
+                    )}
+                    {on && !file?.problem && file?.remark && (
+                      <span className="block truncate text-[12.5px] text-soft" title={file.remark}>
+                        {file.remark}
+                      </span>
+                    )}
+                  </span>
+                  <span className={`truncate ${row?.intent ? "" : "text-soft italic"}`}>
+                    {row ? (row.plan ? row.intent_words : "cannot be planned") : ""}
+                  </span>
+                  <Number className="text-right">{row?.plan ? row.plan.after.frames : "—"}</Number>
+                </label>
+              </div>
             </li>
           );
         })}

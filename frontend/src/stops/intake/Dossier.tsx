@@ -2,6 +2,7 @@ import { Tab, TabGroup, TabList, TabPanel, TabPanels } from "@headlessui/react";
 import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../../data/client";
 import { useDossier, useLooking, useSettling, type EvidenceRow, type Question } from "../../data/evidence";
+import { Glimpse } from "../../ui/Glimpse";
 import { Button, fieldLook, Number, Progress } from "../../ui/parts";
 import { LOOK_KEYS, LOOKS, type LookKey } from "./looks/looks";
 import { useVocabulary } from "../../data/vocabulary";
@@ -38,6 +39,18 @@ export function Dossier(props: {
           )}
         </div>
         <div className="min-h-0 flex-1 overflow-auto">
+          {row.facts && !row.facts.fault && (
+            <div className="float-right m-1.5">
+              <Glimpse
+                key={row.id}
+                showId={showId}
+                clipId={row.id}
+                name={row.name}
+                frames={row.facts.frames}
+                width={128}
+              />
+            </div>
+          )}
           {row.troubles.map((trouble) => (
             <p key={trouble} className="border-b border-hair px-3 py-1 text-[12.5px] text-madder">
               ▲ {trouble}

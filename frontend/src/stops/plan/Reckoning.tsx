@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../data/client";
 import { useReckoning, useRow } from "../../data/queries";
 import { MeterStrip } from "../../meter/MeterStrip";
+import { Glimpse } from "../../ui/Glimpse";
 import { MarkWord } from "../../ui/marks";
 import { Button, Heading, Number } from "../../ui/parts";
 import type { Decide } from "./decide";
@@ -36,6 +37,26 @@ export function Reckoning(props: {
         {reckoning.error && ids.length > 0 && <p className="p-3 text-madder">▲ {reckoning.error.message}</p>}
         {data && (
           <>
+            {one?.facts && !one.facts.fault && (
+              <div className="flex gap-2 border-b border-hair px-3 py-2">
+                <Glimpse
+                  key={one.id}
+                  showId={props.showId}
+                  clipId={one.id}
+                  name={one.name}
+                  frames={one.facts.frames}
+                  width={144}
+                />
+                <p className="min-w-0 text-[12.5px] text-soft">
+                  <Number className="block">{one.facts.raster}</Number>
+                  <Number className="block">
+                    {one.facts.frames} frames, {one.facts.length}
+                  </Number>
+                  <span className="block">{one.facts.depth}</span>
+                  {one.facts.turn && <span className="block">turned {one.facts.turn}</span>}
+                </p>
+              </div>
+            )}
             <Totals data={data} />
             {any && <Stacked data={data} />}
             {any && <Alternatives data={data} decide={decide} />}
@@ -153,8 +174,8 @@ function Smooth({ smooth }: { smooth: Schemas["SmoothView"] }) {
   return (
     <Part title="how slow it can go smoothly">
       <p className="text-[12.5px]">
-        Down to speed <Number>{smooth.floor_speed}</Number>, <Number>{smooth.floor_pace}</Number> of real time. Shutter at
-        most <Number>{smooth.shutter}</Number>.
+        Down to speed <Number>{smooth.floor_speed}</Number>, <Number>{smooth.floor_pace}</Number> of real time. Shutter
+        at most <Number>{smooth.shutter}</Number>.
       </p>
       {!smooth.smooth && (
         <p className="text-[12.5px] text-brass">
