@@ -39,7 +39,7 @@ def energies(conversion: Conversion, first: str, frames: int, seed: int = 3) -> 
 def measured(table: npt.NDArray[np.float64]) -> Measures:
     upper, lower, inside, back, ahead = table.T
     still: Series = np.zeros(len(table))
-    return Measures(0, upper, lower, inside, back, ahead, still, still, table[:, :1])
+    return Measures(0, upper, lower, inside, back, ahead, still, still, table[:, :1], still)
 
 
 @pytest.mark.parametrize("conversion", CONVERSIONS, ids=lambda c: f"{c.step} {'fields' if c.in_fields else 'frames'}")

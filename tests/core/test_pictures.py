@@ -25,7 +25,7 @@ def measures(rows: Sequence[tuple[float, ...]], change: list[float] | None = Non
     changed = np.array(change if change else [1.0] * len(rows))
     regions = np.repeat((table[:, :1] + table[:, 1:2]) / 20, 8, axis=1)
     upper, lower, inside, back, ahead = table.T
-    return Measures(0, upper, lower, inside, back, ahead, changed, np.zeros(len(rows)), regions)
+    return Measures(0, upper, lower, inside, back, ahead, changed, np.zeros(len(rows)), regions, changed)
 
 
 def carried(state: CarriagePhase, frames: int) -> list[tuple[float, ...]]:

@@ -241,7 +241,7 @@ def test_handoff_from_names_to_the_sheet(browser: Browser) -> None:
         "126",
         "day 1/HB_boat_59_25_100pc.mp4",
     )
-    assert boat["proof"] == "proven: 11 of 11 checks agree"
+    assert boat["proof"] == "proven: 12 of 12 checks agree"
     document = browser.get(f"/api/shows/{show}/sheet.json")
     assert document["timeline"]["rate"] == "25/1" and document["clips"][0]["dropped"] == int(boat["dropped"])
 

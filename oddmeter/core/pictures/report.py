@@ -26,7 +26,8 @@ class Measures:
     with the upper field before. ``change`` is the mean absolute difference of the whole picture to the one
     before, ``change_two`` to the one before that, in grey levels. ``strong`` is ``change`` over the few blocks that
     moved most. ``regions`` are mean energies of the difference to the frame before in parts of the picture, shape
-    (frames, regions). ``first_frame`` is the number of the first entry.
+    (frames, regions). ``unexplained`` is what motion and a change of light leave of ``change``, in grey levels; small
+    changes, which are no cut, are not looked into. ``first_frame`` is the number of the first entry.
     """
 
     first_frame: int
@@ -38,6 +39,7 @@ class Measures:
     change: Series
     change_two: Series
     regions: Series
+    unexplained: Series
 
     def __len__(self) -> int:
         return len(self.upper)
@@ -124,26 +126,34 @@ BEYOND_REPAIR = "Its fields were mixed from those of another standard; that is b
 
 CUT_CHANGE = 6.0
 """Grey levels by which the whole picture changes at least where there is a cut."""
-_CUT_RATIO = 5.0
 _CUT_WINDOW = 8
+_UNEXPLAINED = 3.5
+"""Grey levels that motion leaves unexplained at a cut at least."""
+_UNEXPLAINED_RATIO = 3.0
+"""How much more it leaves there than it usually does around it."""
+_ALONE = 2.0
+"""And how much more than in the frames on either side: what moves too fast to be followed does so for some frames."""
 
 
 def cuts(measures: Measures) -> list[int]:
     """Entries at which another shot begins.
 
-    The whole picture changes there, much more than around it, and does not change back, as it does after a flash.
+    The whole picture changes there, motion cannot explain it as it can around it, and it does not change back, as it
+    does after a flash.
     """
     found: list[int] = []
-    change, over_two = measures.change, measures.change_two
+    change, over_two, rest = measures.change, measures.change_two, measures.unexplained
 
     def is_undone_at(n: int, size: float) -> bool:
         return n < len(change) and change[n] > 0.5 * size and over_two[n] < 0.4 * size
 
     for n in np.flatnonzero(change >= CUT_CHANGE).tolist():
-        around = np.concatenate([change[max(1, n - _CUT_WINDOW) : n], change[n + 1 : n + 1 + _CUT_WINDOW]])
-        calm = float(np.median(around)) if around.size else 0.0
+        around = np.concatenate([rest[max(1, n - _CUT_WINDOW) : n], rest[n + 1 : n + 1 + _CUT_WINDOW]])
+        usual = float(np.median(around)) if around.size else 0.0
+        beside = float(max(rest[n - 1 : n + 2 : 2], default=0.0))
+        new = rest[n] >= max(_UNEXPLAINED, _UNEXPLAINED_RATIO * (usual + 0.5), _ALONE * beside)
         flash = is_undone_at(n + 1, change[n]) or (n >= 2 and is_undone_at(n, change[n]))
         follows = bool(found) and n - found[-1] == 1
-        if change[n] >= _CUT_RATIO * (calm + 0.5) and not flash and not follows:
+        if new and not flash and not follows:
             found.append(n)
     return found

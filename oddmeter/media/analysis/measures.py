@@ -25,9 +25,16 @@ _SLAB = 8
 _MOST_COLUMNS = 128
 _MOST_ENERGY = np.float32(32.0**2)
 """No block counts for more, so that a few which flip from black to white do not outweigh all that moves."""
-_NUMBERS = 7
+_NUMBERS = 8
 _LEAST_CHANGE = 4.0
 """Grey levels of change from which on it may be a cut, or a flash."""
+_MUCH_LEFT = 3.0
+"""Grey levels that motion leaves from which on the whole picture's shift is tried as well."""
+_LEAST_SEEN = 16
+"""Blocks of a side that both pictures must share after the shift."""
+_LEAST_FLOW = 48
+"""Blocks of a side below which motion cannot be looked for; smaller pictures are drawn larger."""
+_EDGE = cv2.BORDER_REPLICATE
 _REGIONS = (5, 8)
 """Rows and columns of the parts in which motion is measured apart."""
 
@@ -82,19 +89,64 @@ class Meter:
         np.minimum(crossing, _MOST_ENERGY, out=crossing)
         row[2:5] = crossing.reshape(3, -1) @ flat
         row[5] = _difference(whole, self._whole[-1])
-        if len(self._whole) > 1 and row[5] >= _LEAST_CHANGE:
-            row[6] = _difference(whole, self._whole[-2])
+        row[7] = row[5]
+        if row[5] >= _LEAST_CHANGE:
+            row[7] = unexplained(whole, self._whole[-1])
+            if len(self._whole) > 1:
+                row[6] = _difference(whole, self._whole[-2])
 
     def measures(self) -> Measures:
         """All that was measured so far."""
         table = np.array(self._rows, np.float64).reshape(-1, _NUMBERS + _REGIONS[0] * _REGIONS[1])
-        upper, lower, inside, back, ahead, change, change_two = table[:, :_NUMBERS].T
-        return Measures(self.first_frame, upper, lower, inside, back, ahead, change, change_two, table[:, _NUMBERS:])
+        upper, lower, inside, back, ahead, change, change_two, rest = table[:, :_NUMBERS].T
+        return Measures(
+            self.first_frame, upper, lower, inside, back, ahead, change, change_two, table[:, _NUMBERS:], rest
+        )
 
 
 def _difference(one: Blocks, other: Blocks) -> float:
     """Mean absolute difference of two whole pictures, in grey levels."""
     return float(np.abs(one - other).sum()) / 2 / one.size
+
+
+def unexplained(whole: Blocks, before: Blocks) -> float:
+    """Mean absolute difference of two whole pictures that motion and a change of light leave, in grey levels.
+
+    Motion is looked for block by block; where that leaves much, once more from the shift of the whole picture, which a
+    quick pan needs; and where even that leaves much, it counts the less the more both pictures are alike when out of
+    focus, since a blur that comes or goes is no cut.
+    """
+    now, was = (np.clip(one / 2, 0, 255).astype(np.uint8) for one in (whole, before))
+    left = _left_by_motion(now, was)
+    if left < _MUCH_LEFT:
+        return left
+    rows, columns = now.shape
+    window = cv2.createHanningWindow((columns, rows), cv2.CV_32F)
+    (x, y), _ = cv2.phaseCorrelate(was.astype(np.float32), now.astype(np.float32), window)
+    moved = cv2.warpAffine(was, np.array([[1, 0, x], [0, 1, y]], np.float32), (columns, rows), borderMode=_EDGE)
+    seen = slice(max(0, round(y)), rows + min(0, round(y))), slice(max(0, round(x)), columns + min(0, round(x)))
+    if min(now[seen].shape) >= _LEAST_SEEN:
+        now, was = np.ascontiguousarray(now[seen]), np.ascontiguousarray(moved[seen])
+        left = min(left, _left_by_motion(now, was))
+    if left < _MUCH_LEFT:
+        return left
+    soft, other = (cv2.blur(one.astype(np.float32), (9, 3)) for one in (now, was))
+    alike = float(np.corrcoef(soft.ravel(), other.ravel())[0, 1])
+    return left * min(1.0, 2 * (1 - max(0.0, alike)))
+
+
+def _left_by_motion(now: npt.NDArray[np.uint8], was: npt.NDArray[np.uint8]) -> float:
+    larger = -(-_LEAST_FLOW // min(now.shape))
+    if larger > 1:
+        now, was = (np.repeat(np.repeat(one, larger, axis=0), larger, axis=1) for one in (now, was))
+    flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)  # type: ignore[attr-defined]
+    field = flow.calc(now, was, None)
+    rows, columns = now.shape
+    x, y = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(rows, dtype=np.float32))
+    moved = cv2.remap(was, x + field[..., 0], y + field[..., 1], cv2.INTER_LINEAR, borderMode=_EDGE)
+    one, other = (picture.astype(np.float32) - np.float32(picture.mean()) for picture in (now, moved))
+    light = float(np.clip((one * other).sum() / max(1.0, float((other * other).sum())), 0.5, 2))
+    return float(np.abs(one - light * other).mean())
 
 
 def blocks(frame: VideoFrame) -> Blocks:

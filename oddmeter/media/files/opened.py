@@ -30,6 +30,10 @@ FORMATS = (
 _OPTIONS = {"format_whitelist": ",".join(FORMATS), "protocol_whitelist": "file", "pattern_type": "none"}
 
 
+_BY_ROTATION = {-90: Turn.QUARTER, 90: Turn.THREE_QUARTERS, 180: Turn.HALF, -180: Turn.HALF}
+"""Degrees against the clock."""
+
+
 def opened(path: Path) -> InputContainer:
     """The file, open for reading; use as a context manager. Raises what the library raises where it is no such file."""
     return av.open(str(path), options=_OPTIONS, metadata_errors="replace")
@@ -59,7 +63,10 @@ def upright(frames: Iterator[VideoFrame]) -> Iterator[VideoFrame]:
 
 def turn_in(frame: VideoFrame) -> Turn:
     """The turn that a decoded frame carries; none where it is not by quarters."""
-    matrix: Any = frame.side_data.get(Type.DISPLAYMATRIX)  # type: ignore[call-overload]
+    try:
+        matrix: Any = frame.side_data.get(Type.DISPLAYMATRIX)  # type: ignore[call-overload]
+    except ValueError:  # it carries something that the library has no name for; then it only says how it is turned
+        return _BY_ROTATION.get(frame.rotation, Turn.NONE)
     return (turn_of(np.frombuffer(matrix, np.int32)[:9].tolist()) if matrix else None) or Turn.NONE
 
 

@@ -2,11 +2,11 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../data/client";
 import { useReckoning, useRow } from "../../data/queries";
 import { MeterStrip } from "../../meter/MeterStrip";
-import { Glimpse } from "../../ui/Glimpse";
 import { MarkWord } from "../../ui/marks";
 import { Button, Heading, Number } from "../../ui/parts";
 import type { Decide } from "./decide";
 import { signed } from "./PreviewTable";
+import { Shot } from "./Shot";
 import { Treatment } from "./Treatment";
 
 /**
@@ -37,26 +37,7 @@ export function Reckoning(props: {
         {reckoning.error && ids.length > 0 && <p className="p-3 text-madder">▲ {reckoning.error.message}</p>}
         {data && (
           <>
-            {one?.facts && !one.facts.fault && (
-              <div className="flex gap-2 border-b border-hair px-3 py-2">
-                <Glimpse
-                  key={one.id}
-                  showId={props.showId}
-                  clipId={one.id}
-                  name={one.name}
-                  frames={one.facts.frames}
-                  width={144}
-                />
-                <p className="min-w-0 text-[12.5px] text-soft">
-                  <Number className="block">{one.facts.raster}</Number>
-                  <Number className="block">
-                    {one.facts.frames} frames, {one.facts.length}
-                  </Number>
-                  <span className="block">{one.facts.depth}</span>
-                  {one.facts.turn && <span className="block">turned {one.facts.turn}</span>}
-                </p>
-              </div>
-            )}
+            {one && <Shot showId={props.showId} row={one} />}
             <Totals data={data} />
             {any && <Stacked data={data} />}
             {any && <Alternatives data={data} decide={decide} />}
