@@ -29,8 +29,13 @@ def page_in(browser: Browser, theme: str) -> Page:
     return context.new_page()
 
 
+SEEN = """() => !document.body.innerText.includes("Opening the ") &&
+    [...document.images].every((picture) => picture.complete)"""
+
+
 def shoot(page: Page, name: str) -> None:
     page.wait_for_timeout(900)
+    page.wait_for_function(SEEN, timeout=60_000)
     page.screenshot(path=HERE / f"{name}.png")
 
 
