@@ -117,6 +117,11 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
           </li>
         ))}
         {!!listing?.more_files && <li className="px-3 py-1 text-soft">and {listing.more_files} more files</li>}
+        {!!listing?.left_out.length && (
+          <li className="px-3 py-1 text-brass">
+            ▲ Left out, since they lead out of the root, to nothing, or round in a circle: {listing.left_out.join(", ")}
+          </li>
+        )}
         {listing && !listing.folders.length && !listing.files.length && (
           <li className="p-3 text-soft">This folder is empty.</li>
         )}
