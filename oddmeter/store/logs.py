@@ -97,16 +97,18 @@ def matched(connection: Connection, show_id: int) -> Matched | None:
     """All rows of a show's reports with the clips they belong to; None where there are no reports.
 
     Matched once for all who ask until a report, or what clips are matched by, is another: the table ``matching`` counts
-    that.
+    that. Its count alone would not do, since one that is rolled back is given again.
     """
-    row = connection.execute("SELECT times FROM matching WHERE show_id = %s", (show_id,)).fetchone()
+    row = connection.execute(
+        "SELECT xmin::text || ' ' || times FROM matching WHERE show_id = %s", (show_id,)
+    ).fetchone()
     if row is None:
         return None
-    key, revision = (connection.info.dbname, show_id), int(str(row[0]))
+    key, stamp = (connection.info.dbname, show_id), str(row[0])
     with _lock:
         known = _matched.get(key)
-    if known is None or known[0] != revision:
-        known = (revision, _match(connection, show_id))
+    if known is None or known[0] != stamp:
+        known = (stamp, _match(connection, show_id))
         with _lock:
             _matched[key] = known
             while len(_matched) > _MOST_KEPT:
@@ -115,7 +117,7 @@ def matched(connection: Connection, show_id: int) -> Matched | None:
 
 
 _MOST_KEPT = 16
-_matched: dict[tuple[str, int], tuple[int, Matched | None]] = {}
+_matched: dict[tuple[str, int], tuple[str, Matched | None]] = {}
 _lock = Lock()
 
 

@@ -1,5 +1,6 @@
 """Words, reports and looks as they go in and come out."""
 
+from contextlib import suppress
 from fractions import Fraction
 
 import pytest
@@ -16,7 +17,7 @@ from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.planning.clips import Clip
 from oddmeter.store import changes, clips, facts, logs, looks, words
 from oddmeter.store.changes import MissingError, change
-from oddmeter.store.database import Database
+from oddmeter.store.database import Connection, Database
 
 PLAIN = Facts(frames=100, file_rate=Rate.of(25), measured_rate=Fraction(25), stated_rate=Fraction(25))
 SHOT = Question.SHOT_RATE
@@ -114,6 +115,33 @@ def test_reports_speak_as_long_as_they_are_in_the_show(database: Database, show_
         with pytest.raises(MissingError):
             logs.take_log_out(connection, log_id)
     assert all_clips(database, show_id)[0].shot_rate == Rate.of(25)
+
+
+def test_a_report_that_is_rolled_back_leaves_no_match_behind(database: Database, show_id: int) -> None:
+    """Also where the next report is the next to be counted, too."""
+    deliver(database, show_id, "a.mov")
+    columns = {Column.CLIP: 0, Column.SHOT_RATE: 1}
+
+    def rates() -> list[str]:
+        (clip,) = all_clips(database, show_id)
+        return [entry.shot_rate.exact for entry in clip.entries if entry.shot_rate]
+
+    def read(rate: str) -> Table:
+        return Table(("clip", "fps"), (("a.mov", rate),), 2)
+
+    def add(connection: Connection, rate: str) -> None:
+        logs.add_log(connection, show_id, "r.csv", "camera report", read(rate), columns)
+
+    with change(database, show_id, "read", "Ada") as connection:
+        add(connection, "50")
+    assert rates() == ["50/1"]
+    with suppress(InterruptedError), change(database, show_id, "read", "Ada") as connection:
+        add(connection, "100")
+        assert logs.matched(connection, show_id) is not None
+        raise InterruptedError
+    with change(database, show_id, "read", "Ada") as connection:
+        add(connection, "150")
+    assert rates() == ["50/1", "150/1"]
 
 
 def test_proxies_are_attached_as_they_come_in(database: Database, show_id: int) -> None:
