@@ -16,6 +16,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.pictures.report import Measures
 from oddmeter.media.files.samples import samples_of
+from oddmeter.media.pictures.flow import brought_near
 
 Blocks = npt.NDArray[np.float32]
 Plane = npt.NDArray[Any]
@@ -139,11 +140,7 @@ def _left_by_motion(now: npt.NDArray[np.uint8], was: npt.NDArray[np.uint8]) -> f
     larger = -(-_LEAST_FLOW // min(now.shape))
     if larger > 1:
         now, was = (np.repeat(np.repeat(one, larger, axis=0), larger, axis=1) for one in (now, was))
-    flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)  # type: ignore[attr-defined]
-    field = flow.calc(now, was, None)
-    rows, columns = now.shape
-    x, y = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(rows, dtype=np.float32))
-    moved = cv2.remap(was, x + field[..., 0], y + field[..., 1], cv2.INTER_LINEAR, borderMode=_EDGE)
+    moved = brought_near(now, was)
     one, other = (picture.astype(np.float32) - np.float32(picture.mean()) for picture in (now, moved))
     light = float(np.clip((one * other).sum() / max(1.0, float((other * other).sum())), 0.5, 2))
     return float(np.abs(one - light * other).mean())

@@ -1,8 +1,10 @@
 """The settings a file can be made with: one lossless for archives, one for editing, one light for viewing."""
 
-import re
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
+
+from av.video.format import VideoFormat
 
 from oddmeter.core.numbers.errors import RuleError
 
@@ -44,11 +46,11 @@ class Encoding:
             raise RuleError(f"{self.label} needs at least {small}; this clip is {width} × {height}.", "raster")
         if source in self.pixel_formats:
             return source
-        wanted = _samples(source)
         odd = bool(width % 2 or height % 2)
         fit = [name for name in self.pixel_formats if not odd or _samples(name).chroma in (0, 3)]
         if self.light or not source:
             return (fit or self.pixel_formats)[0]
+        wanted = _samples(source)
         return min(fit or self.pixel_formats, key=lambda name: _samples(name).cost_of(wanted))
 
     def options_for(self, pixel_format: str) -> dict[str, str]:
@@ -69,7 +71,7 @@ class Encoding:
 
 @dataclass(frozen=True)
 class _Samples:
-    """How a pixel format stores: its bits, its chroma (0 none, 1 every other sample both ways, 2 one way, 3 all), and
+    """How a pixel format stores: its bits, its chroma (0 none, 1 a quarter of its samples or fewer, 2 half, 3 all), and
     whether it is red, green and blue."""
 
     bits: int
@@ -83,17 +85,21 @@ class _Samples:
         return max(0, lost), max(0, gained), self.rgb is not source.rgb, max(0, -lost), max(0, -gained)
 
 
+@lru_cache(maxsize=64)
 def _samples(name: str) -> _Samples:
     """How the pixel format of this name, one of libavutil's, stores."""
-    rgb = re.match(r"(gbr|rgb|bgr|argb|abgr|[0x](rgb|bgr)|x2|pal8)", name) is not None
-    wide = re.search(r"(?:p|gray|y|gbrap|x2rgb|x2bgr)0?(9|10|12|14|16)(?:le|be|$)", name)
-    bits = int(wide[1]) if wide else 16 if re.search(r"48|64", name) else 8
-    if packed := re.match(r"p([024])(10|12|16)", name):
-        bits = int(packed[2])
-    sparse = re.match(r"(nv12|nv21|p0|.*4(20|11|10))", name) is not None
-    half = re.match(r"(nv16|nv20|p2|yuyv|uyvy|yvyu|y21|.*4(22|40))", name) is not None
-    chroma = 0 if name.startswith(("gray", "mono")) else 1 if sparse else 2 if half else 3
-    return _Samples(bits, chroma, rgb)
+    form = VideoFormat(name, _SIDE, _SIDE)
+    rgb = form.is_rgb or form.has_palette
+    colours = [component for component in form.components if not component.is_alpha]
+    chroma = 3 if rgb else 0
+    if not rgb and len(colours) > 1:
+        sparse = (_SIDE // colours[1].width) * (_SIDE // colours[1].height)
+        chroma = {1: 3, 2: 2}.get(sparse, 1)
+    return _Samples(colours[0].bits, chroma, rgb)
+
+
+_SIDE = 64
+"""Of a picture large enough to tell how much smaller its chroma is."""
 
 
 ENCODINGS: dict[Setting, Encoding] = {
