@@ -14,7 +14,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from oddmeter.config import Config
 from oddmeter.core.numbers.errors import RuleError
@@ -153,13 +152,9 @@ def make_demo_of(config: Config) -> None:
 
 
 def _begin(command: list[str], environment: dict[str, str], umask: int) -> "subprocess.Popen[bytes]":
-    settings: dict[str, Any] = {
-        "env": environment,
-        "umask": umask,
-        "start_new_session": True,
-        "preexec_fn": _end_with_parent,
-    }
-    return subprocess.Popen(command, **settings)
+    return subprocess.Popen(
+        command, env=environment, umask=umask, start_new_session=True, preexec_fn=_end_with_parent  # noqa: PLW1509
+    )  # fmt: skip
 
 
 def _end_with_parent() -> None:

@@ -93,11 +93,11 @@ def identify_whole(connection: Connection, clip_id: int, identity: Identity) -> 
     )
 
 
-def look_again(connection: Connection, clip_ids: Iterable[int]) -> None:
-    """Put down that clips are to be looked at anew, their pictures too; what is decided and said on them stays."""
-    ids = list(clip_ids)
-    connection.execute("UPDATE clip_facts SET state = 'waiting', replaced = false WHERE clip_id = ANY(%s)", (ids,))
-    connection.execute("UPDATE picture SET report = NULL WHERE clip_id = ANY(%s)", (ids,))
+def probe_again(connection: Connection, clip_ids: Iterable[int]) -> None:
+    """Put down that clips are to be probed anew; what is decided and said on them stays."""
+    connection.execute(
+        "UPDATE clip_facts SET state = 'waiting', replaced = false WHERE clip_id = ANY(%s)", (list(clip_ids),)
+    )
 
 
 def facts_from(row: dict[str, Any]) -> Facts:

@@ -38,6 +38,11 @@ def ask_look(connection: Connection, clip_ids: Iterable[int], *, whole: bool) ->
     )
 
 
+def forget(connection: Connection, clip_ids: Iterable[int]) -> None:
+    """Forget what clips' pictures showed, where they are pictures of another file by now."""
+    connection.execute("UPDATE picture SET report = NULL WHERE clip_id = ANY(%s)", (list(clip_ids),))
+
+
 def begin_look(connection: Connection, clip_id: int) -> tuple[bool, int] | None:
     """Note that a worker looks; returns whether all frames are wanted and how often it was begun before, or None
     where there is nothing to do."""

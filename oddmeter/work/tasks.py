@@ -7,7 +7,6 @@ import logging
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import Path
 from threading import Event
 
 import psycopg
@@ -144,8 +143,9 @@ def look_closer(config: Config, database: Database, clip_id: int, stopping: Even
     progress = _Looking(database, clip_id, stopping)
     try:
         path = config.footage(found.root, found.path)
-        _insist(database, clip_id, path, found.measured)
-        if whole:
+        known = found.measured.identity
+        insist_as_known(path, known)
+        if whole and (known is None or known.whole is None):
             identity = identify(path, whole=True)
             _surely(database, lambda c: facts.identify_whole(c, clip_id, identity))
         report = analyse_guarded(path, found.measured, whole=whole, progress=progress)
@@ -157,19 +157,16 @@ def look_closer(config: Config, database: Database, clip_id: int, stopping: Even
         _surely(database, lambda c: looks.end_look(c, clip_id, "done", None))
     except RuleError as error:
         sentence = str(error)
+        _note_if_changed(database, clip_id, error)
         _surely(database, lambda c: looks.end_look(c, clip_id, "done", None, sentence))
     else:
         _surely(database, lambda c: _keep_report(c, clip_id, report))
 
 
-def _insist(database: Database, clip_id: int, path: Path, known: Facts) -> None:
-    """Raise ``RuleError`` where a clip's file is no longer the one that was looked at, and write that down."""
-    try:
-        insist_as_known(path, known.identity)
-    except RuleError as error:
-        if error.code == "changed":
-            _surely(database, lambda c: facts.note_replaced(c, [clip_id]))
-        raise
+def _note_if_changed(database: Database, clip_id: int, error: RuleError) -> None:
+    """Write down that a clip's file is another by now, where that is what stopped a task."""
+    if error.code == "changed":
+        _surely(database, lambda c: facts.note_replaced(c, [clip_id]))
 
 
 def _keep_report(connection: Connection, clip_id: int, report: PictureReport) -> None:
@@ -203,6 +200,7 @@ def make(config: Config, database: Database, render_id: int, stopping: Event | N
             _surely(database, lambda c: renders.finish(c, render_id, "cancelled", None, None))
         except RuleError as error:
             sentence = str(error)
+            _note_if_changed(database, asked.clip_id, error)
             _surely(database, lambda c: renders.finish(c, render_id, "failed", sentence, None))
         except OSError as error:
             why = could_not_write(asked.out_path, error)
@@ -221,11 +219,12 @@ def _made_and_proven(
     plan = render_plan(config, asked, clip)
     if not is_there(plan.source):
         raise RuleError(f"{clip.name} is no longer where it was; nothing was made.")
-    _insist(database, clip.id, plan.source, plan.facts)
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))
     made_by_a_worker_that_died = asked.attempts > 0 and plan.out.exists()
-    if not made_by_a_worker_that_died:
+    if made_by_a_worker_that_died:
+        insist_as_known(plan.source, plan.facts.identity)
+    else:
         render(plan, progress, right.insist)
     _surely(database, lambda c: renders.proving(c, asked.id))
     try:

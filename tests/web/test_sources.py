@@ -18,11 +18,17 @@ def card(browser: Browser, take: str) -> Path:
     return folder
 
 
-def test_a_file_in_place_of_another_is_noticed_and_looked_at_again(browser: Browser) -> None:
-    card(browser, "FD1_B01_bell_swing_100.mov")
+def brought_in(browser: Browser) -> int:
+    """A show into which the card came, looked at."""
     show = browser.show()
     browser.send("POST", f"/api/shows/{show}/deliveries", {"name": "Card", "root": "Uploads", "path": "Card"})
     browser.work()
+    return show
+
+
+def test_a_file_in_place_of_another_is_noticed_and_looked_at_again(browser: Browser) -> None:
+    card(browser, "FD1_B01_bell_swing_100.mov")
+    show = brought_in(browser)
     clip = browser.ledger(show)["clip.mov"]
     browser.decide(show, [clip], intent={"intent": "every-frame"})
     asked = {"clip_ids": [clip["id"]], "setting": "view"}
@@ -54,9 +60,7 @@ def test_what_changes_while_people_plan_is_noticed_by_itself(browser: Browser) -
     folder = card(browser, "FD1_B01_bell_swing_100.mov")
     kept = folder.parent / "kept.mov"
     shutil.copy2(folder / "clip.mov", kept)
-    show = browser.show()
-    browser.send("POST", f"/api/shows/{show}/deliveries", {"name": "Card", "root": "Uploads", "path": "Card"})
-    browser.work()
+    show = brought_in(browser)
     sources = Sources(browser.config, browser.database)
     sources.look(show)
     assert "replaced" not in browser.ledger(show)["clip.mov"]["marks"]
@@ -73,9 +77,7 @@ def test_what_changes_while_people_plan_is_noticed_by_itself(browser: Browser) -
 
 def test_every_spelling_of_a_folder_is_one_folder(browser: Browser) -> None:
     card(browser, "FD1_B01_bell_swing_100.mov")
-    show = browser.show()
-    browser.send("POST", f"/api/shows/{show}/deliveries", {"name": "Card", "root": "Uploads", "path": "Card"})
-    browser.work()
+    show = brought_in(browser)
     clip = browser.ledger(show)["clip.mov"]
     asked = {"clip_ids": [clip["id"]], "setting": "view"}
     assert browser.send("POST", f"/api/shows/{show}/renders", {**asked, "folder": "é/y"})["queued"] == 1

@@ -16,14 +16,13 @@ from oddmeter.core.conform.strips import strip_of
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import titled
-from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, percent_text
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.originals import Unit
 from oddmeter.core.planning.changes import changed
 from oddmeter.core.planning.plans import Plan
-from oddmeter.media.files.identity import is_as_known
+from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.viewing import Viewed
 from oddmeter.web.board import Row
 from oddmeter.web.http.context import Context, Here
@@ -271,8 +270,7 @@ def _planned(row: Row) -> Plan:
 
 def _viewed(here: Context, plan: Plan) -> Viewed:
     made = plan_to_make(order_of(plan), plan.clip, here.config, "view", "bench.mp4")
-    if not is_as_known(made.source, made.facts.identity, quickly=True):
-        raise RuleError(f"{plan.clip.name}: {CHANGED}", "changed")
+    insist_as_known(made.source, made.facts.identity, quickly=True)
     return Viewed(made.source, made.facts, made.conformed, made.canvas, made.cuts)
 
 

@@ -218,9 +218,9 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
     problem = row.refusal.sentence if row.refusal else None
     if plan is not None:
         try:
-            canvas = plan_to_make(order_of(plan), clip, here.config, asked.setting, path).canvas
-            encoding.pixel_format_for("", canvas.width, canvas.height)
-            if not is_as_known(here.config.footage(clip.root, clip.path), plan.facts.identity, quickly=True):
+            made = plan_to_make(order_of(plan), clip, here.config, asked.setting, path)
+            encoding.pixel_format_for("", made.canvas.width, made.canvas.height)
+            if not is_as_known(made.source, made.facts.identity, quickly=True):
                 problem = CHANGED
         except RuleError as error:
             problem = str(error)

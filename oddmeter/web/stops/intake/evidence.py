@@ -188,7 +188,8 @@ def look_again(here: Here, show_id: ShowId, asked: Looking) -> None:
     """Look at files anew that have changed since: their rates, then their pictures. What is decided and said stays."""
     with here.database.transaction() as connection:
         ids = [clip.id for clip in clips.clips_in_show(connection, show_id, asked.clip_ids)]
-        facts.look_again(connection, ids)
+        facts.probe_again(connection, ids)
+        looks.forget(connection, ids)
         looks.ask_look(connection, ids, whole=False)
         here.queue.ask_probe(connection, ids)
         here.queue.ask_look(connection, ids)
