@@ -36,7 +36,10 @@ need_postgres() {
 }
 
 need_chromium() {
-    command -v chromium >/dev/null || install_packages Chromium chromium
+    # The shell draws without a desktop's browser around it, at half the processor time; the whole browser will do.
+    command -v chromium-headless-shell >/dev/null && return
+    [ "$(id -u)" != 0 ] && command -v chromium >/dev/null && return
+    install_packages Chromium chromium-headless-shell
 }
 
 # A Python of at least 3.11 that can make virtual environments.
@@ -112,7 +115,7 @@ need_front_end() {
     [ "$(cat "$here/frontend/dist/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
     need_front_end_packages
     say "Building the page"
-    (cd "$here/frontend" && npm run build) >"$here/.data/build.log" 2>&1 ||
+    (cd "$here/frontend" && npx vite build) >"$here/.data/build.log" 2>&1 ||
         give_up "The page could not be built; .data/build.log says why."
     echo "$wanted" >"$here/frontend/dist/.odd-meter"
 }

@@ -21,12 +21,8 @@ from oddmeter.local.cluster import Cluster
 from oddmeter.local.stack import DATABASE
 from oddmeter.store import clips
 from oddmeter.store.database import Database
+from tests.chromium import launched
 from tests.waiting import wait_until
-
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-]  # fmt: skip
 
 expect.set_options(timeout=15_000)
 
@@ -117,7 +113,7 @@ def empty(media_root: Path) -> Iterator[Running]:
 @pytest.fixture(scope="session")
 def chromium() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM)
+        browser = launched(playwright)
         yield browser
         browser.close()
 
