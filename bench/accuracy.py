@@ -1,6 +1,6 @@
 """How often the picture analysis is right, on made clips whose truth is known, over many seeds.
 
-Run: .venv/bin/python bench/accuracy.py [SEEDS [FIRST_SEED]] [--keep FOLDER]
+Run: .venv/bin/python -m bench.accuracy [SEEDS [FIRST_SEED]] [--keep FOLDER]
 
 Each seed draws one clip of every kind below, with a scene, standard, codec, quality, grain, noise and phases of its
 own; in every fourth a timecode is burnt in. Truth comes from the generator alone.

@@ -1,6 +1,6 @@
 """What probing and picture analysis cost against what the library alone takes, in one run.
 
-Run: .venv/bin/python bench/analysis.py
+Run: .venv/bin/python -m bench.analysis
 """
 
 import resource

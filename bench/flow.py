@@ -1,7 +1,7 @@
 """Flow against libavfilter's minterpolate (motion-compensated, its defaults): speed as a ratio, and likeness to the
 true picture between, scene by scene, in one run.
 
-    python bench/flow.py [SECONDS_BETWEEN_FRAMES_AS_RATE, default 25]
+    .venv/bin/python -m bench.flow [SECONDS_BETWEEN_FRAMES_AS_RATE, default 25]
 
 Every scene is drawn at twice the rate; each second picture is given away, and has to be made again. All work on the
 same frames of 1280 × 720 in 4:2:0, and are compared by the luma of the same.

@@ -1,6 +1,7 @@
 """Every address of the application, called with what its OpenAPI document allows and what it does not.
 
     .venv/bin/python -m bench.fuzz --requests 20000
+    .venv/bin/python -m bench.fuzz --walks 1000
 
 Counts answers of 500 and above, and answers that the document does not describe, each kind with the first call that
 showed it. The cases are the same in every run with the same seed.
@@ -48,6 +49,7 @@ THERE: dict[str, object] = {
     "root": "Footage",
 }
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
+STEPS = 12
 ENDLESS = ("/api/events",)
 """Addresses whose answer never ends."""
 SETTINGS: dict[str, Any] = {
@@ -73,14 +75,7 @@ def found(app: FastAPI, requests: int, number: int = 1) -> tuple[Counter[int], d
     def call(case: Any, mode: GenerationMode) -> None:
         if mode is GenerationMode.POSITIVE and answers.total() % 4:
             case.path_parameters.update({key: THERE[key] for key in case.path_parameters if key in THERE})
-        response = case.call(headers=HOST)
-        answers[response.status_code] += 1
-        try:
-            case.validate_response(response, checks=CHECKS)
-        except FailureGroup as group:
-            for failure in group.exceptions:
-                kind = f"{case.method} {case.operation.path}: {failure.title}"
-                wrong.setdefault(kind, f"{failure}"[:900])
+        _hold(case, case.call(headers=HOST), answers, wrong)
 
     with TestClient(app, base_url="http://127.0.0.1") as client:
         bring_in(client, app)
@@ -90,6 +85,39 @@ def found(app: FastAPI, requests: int, number: int = 1) -> tuple[Counter[int], d
                 with suppress(Unsatisfiable):  # there is nothing that the document does not allow
                     seed(number)(settings(max_examples=each, **SETTINGS)(cases(call)))()
     return answers, wrong
+
+
+def walked(app: FastAPI, walks: int, number: int = 1) -> tuple[Counter[int], dict[str, str]]:
+    """The same for calls that follow each other: each may take up what an earlier one of its walk answered."""
+    schema = schemathesis.openapi.from_asgi("/api/openapi.json", app, headers=HOST)
+    schema.config.generation.update(modes=[GenerationMode.POSITIVE])
+    answers: Counter[int] = Counter()
+    wrong: dict[str, str] = {}
+    steps: Any = schema.exclude(path=list(ENDLESS)).as_state_machine()
+
+    class Walk(steps):  # type: ignore[misc]
+        def get_call_kwargs(self, case: Any) -> dict[str, Any]:
+            return {"headers": HOST}
+
+        def validate_response(self, response: Any, case: Any, *_: Any, **__: Any) -> None:
+            _hold(case, response, answers, wrong)
+
+    with TestClient(app, base_url="http://127.0.0.1") as client:
+        bring_in(client, app)
+        seed(number)(Walk)
+        Walk.run(settings=settings(max_examples=walks, stateful_step_count=STEPS, **SETTINGS))
+    return answers, wrong
+
+
+def _hold(case: Any, response: Any, answers: Counter[int], wrong: dict[str, str]) -> None:
+    """Hold an answer against the document, and note what is wrong with it."""
+    answers[response.status_code] += 1
+    try:
+        case.validate_response(response, checks=CHECKS)
+    except FailureGroup as group:
+        for failure in group.exceptions:
+            kind = f"{case.method} {case.operation.path}: {failure.title}"
+            wrong.setdefault(kind, f"{failure}"[:900])
 
 
 def bring_in(client: TestClient, app: FastAPI) -> None:
@@ -132,10 +160,14 @@ def main() -> None:
     """Run it and print what was wrong."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--requests", type=int, default=20_000)
+    parser.add_argument("--walks", type=int, default=0, help="calls that follow each other instead: so many walks")
     parser.add_argument("--seed", type=int, default=1)
     asked = parser.parse_args()
     with fresh_app() as app:
-        answers, wrong = found(app, asked.requests, asked.seed)
+        if asked.walks:
+            answers, wrong = walked(app, asked.walks, asked.seed)
+        else:
+            answers, wrong = found(app, asked.requests, asked.seed)
     for kind, first in sorted(wrong.items()):
         print(f"— {kind}\n{first}\n")
     kinds = Counter("server error" if "Server error" in kind else "not as described" for kind in wrong)

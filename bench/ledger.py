@@ -1,6 +1,6 @@
 """What a ledger of many clips costs: opening, finding, previewing a change to all, making it, undoing it.
 
-Run: .venv/bin/python bench/ledger.py [CLIPS [DELIVERIES]] [--plans]
+Run: .venv/bin/python -m bench.ledger [CLIPS [DELIVERIES]] [--plans]
 Makes a show of 10,000 clips over 40 deliveries in a database of its own, straight from SQL, and asks the web
 application for what the page asks for. ``--plans`` prints how the database goes about the queries.
 """
@@ -93,18 +93,22 @@ def measure(config: Config, url: str, count: int, deliveries: int) -> None:
     show = fill(database, count, deliveries)
     database.close()
     print(f"{count} clips over {deliveries} deliveries")
-    with TestClient(create_app(config), base_url="http://127.0.0.1", headers={"X-Person": "Ada"}) as client:
+    client: TestClient
 
-        def got(path: str) -> Any:
-            answer = client.get(f"/api/shows/{show}{path}")
-            assert answer.status_code == 200, answer.text
-            return answer.json()
+    def started() -> TestClient:
+        return TestClient(create_app(config), base_url="http://127.0.0.1", headers={"X-Person": "Ada"})
 
-        def sent(path: str, body: object) -> Any:
-            answer = client.post(f"/api/shows/{show}{path}", json=body)
-            assert answer.status_code < 300, answer.text
-            return answer.json()
+    def got(path: str) -> Any:
+        answer = client.get(f"/api/shows/{show}{path}")
+        assert answer.status_code == 200, answer.text
+        return answer.json()
 
+    def sent(path: str, body: object) -> Any:
+        answer = client.post(f"/api/shows/{show}{path}", json=body)
+        assert answer.status_code < 300, answer.text
+        return answer.json()
+
+    with started() as client:
         timed("ledger opened, nothing worked out yet", lambda: got("/ledger"))
         order = timed("ledger opened again", lambda: got("/ledger"), 5)
         timed("find while typing (2 words)", lambda: got("/ledger?find=a07_+150fps"), 5)
@@ -125,6 +129,9 @@ def measure(config: Config, url: str, count: int, deliveries: int) -> None:
         timed("ledger after it", lambda: got("/ledger"))
         timed("done again", lambda: sent(f"/redo/{undo['id']}", None))
         timed("ledger after it", lambda: got("/ledger"))
+    with started() as client:
+        timed("ledger opened right after a start", lambda: got("/ledger"))
+        timed("60 rows to draw right after it", lambda: sent("/ledger/rows", {"ids": order["ids"][500:560]}))
     print(f"memory of the process {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MB")
     if "--plans" in sys.argv:
         explain(url, show)

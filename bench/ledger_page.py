@@ -1,25 +1,25 @@
 """What a ledger of many clips is like in the browser: opening, scrolling, finding, changing all.
 
-Run: .venv/bin/python bench/ledger_page.py [CLIPS [DELIVERIES]]
+Run: .venv/bin/python -m bench.ledger_page [CLIPS [DELIVERIES]]
 Serves the built page over a database of its own and drives Chromium at 1280 × 800. Scrolling is measured by the
 gaps between animation frames while the list moves by 40 rows a second of them, against the gaps of a page at rest.
 """
 
 import os
-import shutil
 import subprocess
 import sys
 import tempfile
 import time
 from pathlib import Path
 
-from ledger import fill
 from playwright.sync_api import Page, expect, sync_playwright
 
+from bench.ledger import fill
 from oddmeter.config import Config
 from oddmeter.local.cluster import Cluster
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
+from tests.chromium import launched
 
 PORT = 8497
 GAPS = """async ([step, frames]) => {
@@ -57,9 +57,7 @@ def main() -> None:
             time.sleep(3 + count / 2000)
             print(f"{count} clips over {deliveries} deliveries")
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-gpu"]
-                )
+                browser = launched(playwright)
                 measure(browser.new_page(viewport={"width": 1280, "height": 800}), show, count)
                 browser.close()
         finally:

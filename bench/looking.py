@@ -1,10 +1,11 @@
 """How long a step on the Bench takes: from asking for a frame of a 1080p long-GOP clip to its picture on screen.
 
-    python bench/looking.py
+    .venv/bin/python -m bench.looking
 
 A clip of 750 frames at 1920 × 1080 with a key frame every 250 is made, brought in and opened in Debian's Chromium, as a
 person would. Measured in the page: the first look; then, once the drafts are filled in, steps to frames far apart, and
-steps of one, until a picture of that frame is drawn (a draft or the final one), and until the final one is.
+steps of one, as fast as they are answered and five a second, until a picture of that frame is drawn (a draft or the
+final one), and until the final one is.
 """
 
 import json
@@ -26,10 +27,10 @@ from playwright.sync_api import Page, sync_playwright
 
 from oddmeter.demo.framecode import stamp
 from oddmeter.demo.motion import MOTION
+from tests.chromium import launched
 
 FRAMES, PORT = 750, 8478
 URL = f"http://127.0.0.1:{PORT}"
-ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
 STEP = """([frame, size]) => new Promise((done) => {
   const canvases = () => [...document.querySelectorAll('canvas[data-frame]')];
   const field = [...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('frame'))
@@ -81,6 +82,12 @@ def step(page: Page, frame: int, size: str) -> float:
     return float(page.evaluate(STEP, [frame, size]))
 
 
+def step_at_ease(page: Page, frame: int) -> float:
+    """As ``step``, a fifth of a second after the last one."""
+    page.wait_for_timeout(200)
+    return step(page, frame, "final")
+
+
 def told(name: str, times: Sequence[float]) -> None:
     print(f"{name:58} median {statistics.median(times):5.0f} ms, worst {max(times):5.0f} ms, of {len(times)}")
 
@@ -102,7 +109,7 @@ def main() -> None:
         while not ask(f"/api/shows/{show}/ledger")["ids"] or not looked_at(show):
             time.sleep(0.5)
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
+            browser = launched(playwright)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"{URL}/shows/{show}/plan")
             page.wait_for_timeout(1500)
@@ -110,16 +117,16 @@ def main() -> None:
             page.get_by_role("link", name="Bench").click()
             page.wait_for_selector("canvas[data-frame]")
             print(f"{'first look at the clip, from Plan':58} {1000 * (time.monotonic() - begun):12.0f} ms")
-            page.wait_for_timeout(60_000)
+            page.wait_for_timeout(20_000)
             dice = Random(4)
             far = [dice.randrange(FRAMES) for _ in range(60)]
             told("a step to any frame: a picture of it", [step(page, frame, "any") for frame in far])
             far = [dice.randrange(FRAMES) for _ in range(30)]
             told("a step to any frame: the final picture", [step(page, frame, "final") for frame in far])
-            on = list(range(300, 340))
-            told("a step of one, forwards: the final picture", [step(page, frame, "final") for frame in on])
-            back = list(range(620, 580, -1))
-            told("a step of one, backwards: the final picture", [step(page, frame, "final") for frame in back])
+            for way, on in (("forwards", range(300, 340)), ("backwards", range(620, 580, -1))):
+                told(f"a step of one, {way}: the final picture", [step(page, frame, "final") for frame in on])
+            for way, on in (("forwards", range(360, 400)), ("backwards", range(560, 520, -1))):
+                told(f"five steps of one a second, {way}: the final", [step_at_ease(page, frame) for frame in on])
             browser.close()
     finally:
         process.terminate()
@@ -128,7 +135,9 @@ def main() -> None:
 
 
 def looked_at(show: int) -> bool:
-    return all(clip["look"]["state"] == "done" for clip in ask(f"/api/shows/{show}/evidence")["clips"])
+    ids = [line["id"] for line in ask(f"/api/shows/{show}/evidence")["clips"]]
+    rows = ask(f"/api/shows/{show}/evidence/rows", json.dumps({"ids": ids}))
+    return all(row["look"]["state"] == "done" for row in rows)
 
 
 if __name__ == "__main__":

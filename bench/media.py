@@ -1,6 +1,6 @@
 """Probing, rendering and proving against what the library alone takes, on the demo footage, in one run.
 
-Run: .venv/bin/python bench/media.py
+Run: .venv/bin/python -m bench.media
 """
 
 import tempfile

@@ -1,6 +1,6 @@
 """How long planning takes: 10,000 clips at once, and a long clip against a short one.
 
-Run: .venv/bin/python bench/plan_batch.py
+Run: .venv/bin/python -m bench.plan_batch
 """
 
 import random

@@ -4,6 +4,7 @@ Exit status 0: done. 1: the work failed. 2: the call was wrong. Errors are one s
 """
 
 import json
+import os
 import sys
 from collections.abc import Callable
 from enum import StrEnum
@@ -58,24 +59,37 @@ def start(
     media: Annotated[
         list[str] | None, typer.Option(help="A folder of footage, as Name=folder; can be given more than once.")
     ] = None,
+    web: Annotated[int, typer.Option(min=1, help="Web processes; at first one for each core, up to four.")] = min(
+        4, os.cpu_count() or 1
+    ),
 ) -> None:
     """Start everything: database, worker and web application. This is what ./start runs."""
     from oddmeter.local.stack import run  # noqa: PLC0415
 
-    run(data, port, demo=not empty, media=media or [])
+    run(data, port, demo=not empty, media=media or [], web=web)
 
 
 @app.command()
-def serve(port: Annotated[int, typer.Option(min=1, max=65535, help="Port on 127.0.0.1.")] = 8470) -> None:
+def serve(
+    port: Annotated[int, typer.Option(min=1, max=65535, help="Port on 127.0.0.1.")] = 8470,
+    shared: Annotated[bool, typer.Option("--shared", help="Share the port with other web processes.")] = False,
+) -> None:
     """The web application alone, with the database that ODDMETER_DATABASE names."""
-    import uvicorn  # noqa: PLC0415
-
     from oddmeter.config import Config  # noqa: PLC0415
-    from oddmeter.web.app import create_app  # noqa: PLC0415
+    from oddmeter.web import serving  # noqa: PLC0415
 
     config = Config.from_environment()
     config.make_folders()
-    uvicorn.run(create_app(config), host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
+    serving.serve(config, port, shared=shared)
+
+
+@app.command(hidden=True)
+def looking(socket: str) -> None:
+    """Look for the web processes of one ./start, at a socket that it names."""
+    from oddmeter.config import Config  # noqa: PLC0415
+    from oddmeter.web.looking import look_for_others  # noqa: PLC0415
+
+    look_for_others(Config.from_environment().data / "bench", socket)
 
 
 @app.command()

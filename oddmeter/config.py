@@ -5,7 +5,7 @@ machines may hold the same storage in different places.
 """
 
 import os
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from oddmeter.core.numbers.errors import RuleError
@@ -16,23 +16,27 @@ UPLOADS = "Uploads"
 
 @dataclass(frozen=True)
 class Config:
-    """The places one process works with. ``roots`` are the media roots by name; ``made`` takes new files."""
+    """The places one process works with. ``roots`` are the media roots by name; ``made`` takes new files; ``looking``
+    is the socket of the process that looks for all web processes, empty where each looks for itself."""
 
     database: str
     data: Path
     roots: dict[str, Path] = field(default_factory=dict)
     made: Path = Path("made")
+    looking: str = ""
 
     @staticmethod
     def from_environment() -> "Config":
-        """Read ``ODDMETER_DATABASE``, ``ODDMETER_DATA`` and ``ODDMETER_MEDIA`` (``Name=folder`` a line).
+        """Read ``ODDMETER_DATABASE``, ``ODDMETER_DATA``, ``ODDMETER_MEDIA`` (``Name=folder`` a line) and
+        ``ODDMETER_LOOKING``.
 
         Raises ``RuleError`` where the database is not named.
         """
         database = os.environ.get("ODDMETER_DATABASE")
         if not database:
             raise RuleError("No database is named. Run ./start, or set ODDMETER_DATABASE.", "config")
-        return Config.under(Path(os.environ.get("ODDMETER_DATA", ".data")), database, os.environ.get("ODDMETER_MEDIA"))
+        found = Config.under(Path(os.environ.get("ODDMETER_DATA", ".data")), database, os.environ.get("ODDMETER_MEDIA"))
+        return replace(found, looking=os.environ.get("ODDMETER_LOOKING", ""))
 
     @staticmethod
     def under(data: Path, database: str, media: str | None = None) -> "Config":
@@ -47,7 +51,10 @@ class Config:
     def to_environment(self) -> dict[str, str]:
         """The environment that ``from_environment`` reads back."""
         media = "\n".join(f"{name}={folder}" for name, folder in self.roots.items() if name != UPLOADS)
-        return {"ODDMETER_DATABASE": self.database, "ODDMETER_DATA": str(self.data), "ODDMETER_MEDIA": media}
+        return {
+            "ODDMETER_DATABASE": self.database, "ODDMETER_DATA": str(self.data), "ODDMETER_MEDIA": media,
+            "ODDMETER_LOOKING": self.looking,
+        }  # fmt: skip
 
     def make_folders(self) -> None:
         """Create the folders that are ours to create."""

@@ -1,6 +1,6 @@
 """Make the pictures of this folder anew, from a fresh demo show, as a person would come to them.
 
-Run: .venv/bin/python docs/screenshots/take.py
+Run: .venv/bin/python -m docs.screenshots.take
 """
 
 import json
@@ -17,10 +17,11 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, Page, sync_playwright
 
+from tests.chromium import launched
+
 HERE = Path(__file__).parent
 PORT = 8479
 URL = f"http://127.0.0.1:{PORT}"
-ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
 
 
 def page_in(browser: Browser, theme: str) -> Page:
@@ -51,11 +52,16 @@ def decide(page: Page) -> None:
 
 def wait_until_all_is_seen() -> None:
     """Wait until the worker has looked at the pictures of every clip."""
+    evidence = f"{URL}/api/shows/1/evidence"
     while True:
-        with urllib.request.urlopen(f"{URL}/api/shows/1/evidence", timeout=20) as answer:
-            clips = json.load(answer)["clips"]
-        if all(clip["look"]["state"] == "done" for clip in clips):
-            return
+        with urllib.request.urlopen(evidence, timeout=20) as answer:
+            ids = [clip["id"] for clip in json.load(answer)["clips"]]
+        asked = urllib.request.Request(
+            f"{evidence}/rows", json.dumps({"ids": ids}).encode(), {"Content-Type": "application/json"}
+        )
+        with urllib.request.urlopen(asked, timeout=20) as answer:
+            if all(row["look"]["state"] == "done" for row in json.load(answer)):
+                return
         time.sleep(1)
 
 
@@ -147,7 +153,7 @@ def main() -> None:
                 time.sleep(0.1)
         wait_until_all_is_seen()
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
+            browser = launched(playwright)
             take_all(browser)
             browser.close()
     finally:

@@ -68,6 +68,10 @@ class Take:
         return "#" in self.name
 
 
+_AROUND = ((-1, -1), (0, -1), (1, -1), (-1, 0), (1, 0), (-1, 1), (0, 1), (1, 1))
+"""Where the dark edge of burnt-in numbers is drawn. Thicker strokes would not do: they make the letters wider."""
+
+
 def picture_at(take: Take, number: int) -> Picture:
     """Picture ``number`` as the camera or the film caught it, with its code, number and timecode, shape
     (height, width, 3)."""
@@ -80,9 +84,11 @@ def picture_at(take: Take, number: int) -> Picture:
     label = f"{code:05}  {Timecode(start.frames + code % LATER, take.header)}"
     scale = height / 720
     (text_width, _), _ = cv2.getTextSize(label, cv2.FONT_HERSHEY_SIMPLEX, scale, 1)
-    corner = (width - text_width - height // 30, height - height // 26)
-    cv2.putText(picture, label, corner, cv2.FONT_HERSHEY_SIMPLEX, scale, (0, 0, 0), 3, cv2.LINE_AA)
-    cv2.putText(picture, label, corner, cv2.FONT_HERSHEY_SIMPLEX, scale, (235, 235, 235), 1, cv2.LINE_AA)
+    left, base = width - text_width - height // 30, height - height // 26
+    for right, down in (*_AROUND, (0, 0)):
+        light = 235.0 if (right, down) == (0, 0) else 0.0
+        corner = (left + right, base + down)
+        cv2.putText(picture, label, corner, cv2.FONT_HERSHEY_SIMPLEX, scale, (light, light, light), 1, cv2.LINE_AA)
     return picture
 
 

@@ -7,12 +7,13 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from oddmeter.config import Config
@@ -25,7 +26,7 @@ from oddmeter.store.migrate import migrate
 DATABASE = "oddmeter"
 DEMO_ROOT = "Demo footage"
 """The media root that the demo's footage lies in."""
-PRIVATE = ("media", "demo", "uploads", "bench")
+PRIVATE = ("media", "demo", "uploads", "bench", "answers")
 _PR_SET_PDEATHSIG = 1
 
 
@@ -39,8 +40,9 @@ class _Part:
     process: "subprocess.Popen[bytes]"
 
 
-def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
-    """Start everything and keep it running until SIGINT or SIGTERM; returns the exit status.
+def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int:
+    """Start everything, with so many web processes, and keep it running until SIGINT or SIGTERM; returns the exit
+    status.
 
     Raises ``RuleError`` where another ``./start`` runs on the same data, or the port is taken.
     """
@@ -49,7 +51,7 @@ def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
     _keep_private(data, inherited)
     signal.signal(signal.SIGTERM, _interrupt)
     signal.signal(signal.SIGINT, _interrupt)
-    with _only_one(data, port):
+    with _only_one(data, port), tempfile.TemporaryDirectory(prefix="odd-meter-") as own:
         cluster = Cluster(data)
         parts: list[_Part] = []
         try:
@@ -60,14 +62,16 @@ def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
             if demo:
                 _say("Making the demo show, The Tide Bell, where it is missing …")
                 make_demo_of(config)
+            config = replace(config, looking=f"{own}/looking" if web > 1 else "")
             environment = {**os.environ, **config.to_environment()}
-            for name, arguments in (("worker", ["worker"]), ("web", ["serve", "--port", str(port)])):
+            for name, arguments in _parts(port, web, config.looking):
                 command = [sys.executable, "-m", "oddmeter", *arguments]
                 umask = inherited if name == "worker" else 0o077
                 parts.append(_Part(name, command, umask, _begin(command, environment, umask)))
             _wait_until_open(port, parts[-1])
             _say(f"Odd Meter is open at http://127.0.0.1:{port}   (Ctrl-C stops it)")
             _watch(parts, environment, cluster)
+            _say("Stopping …")
         except KeyboardInterrupt:
             _say("Stopping …")
         finally:
@@ -77,6 +81,17 @@ def run(data: Path, port: int, *, demo: bool, media: list[str]) -> int:
                 _end(part)
             cluster.stop()
     return 0
+
+
+def _parts(port: int, web: int, looking: str) -> Iterator[tuple[str, list[str]]]:
+    """The processes to start, each a name and what ``oddmeter`` is told."""
+    yield "worker", ["worker"]
+    if web == 1:
+        yield "web application", ["serve", "--port", str(port)]
+        return
+    yield "Bench", ["looking", looking]
+    for _ in range(web):
+        yield "web application", ["serve", "--port", str(port), "--shared"]
 
 
 @contextmanager
@@ -163,10 +178,14 @@ def _end_with_parent() -> None:
 
 
 def _watch(parts: list[_Part], environment: dict[str, str], cluster: Cluster) -> None:
-    """Start again the database, or any part, that ends by itself."""
+    """Start again the database, or any part, that ends by itself, until SIGINT or SIGTERM. They are noted, not raised:
+    what they interrupt may be a process just begun, or code that swallows it."""
     port = int(cluster.port)
-    while True:
-        time.sleep(1)
+    asked: list[int] = []
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda got, _: asked.append(got))
+    while not asked:
+        time.sleep(0.3)
         if not cluster.alive:
             _say("The database ended by itself; starting it again.")
             try:

@@ -9,6 +9,8 @@ import os
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 from hashlib import sha256
@@ -34,6 +36,9 @@ from oddmeter.media.pictures.raster import put
 
 DRAFT_WIDTH = 640
 _QUALITY, _DRAFT_QUALITY = 92, 82
+_AHEAD, _FAR, _SIDES = 6, 10, 4
+"""Final pictures that are made before they are asked for, for whoever goes in steps of at most so many frames, on each
+of so many sides."""
 _MOST_CLIPS, _FRAME_BYTES = 3, 192 << 20
 _KEPT_BYTES, _PRUNE_EVERY = 600 << 20, 200
 _MOST_FILLED = 4_000
@@ -142,10 +147,16 @@ class Viewing:
         self._opened: OrderedDict[str, _Opened] = OrderedDict()
         self._lock = RLock()
         self._fill: tuple[Event, Thread] | None = None
+        self._filling = RLock()
+        self._under_way: dict[str, Future[bytes]] = {}
+        self._looked: OrderedDict[tuple[str, str | None], int] = OrderedDict()
+        self._ahead = ThreadPoolExecutor(1, "bench ahead")
 
     def close(self) -> None:
         """Close every clip, and stop what is being filled in."""
         self.stop_filling()
+        self._looked.clear()
+        self._ahead.shutdown(wait=True, cancel_futures=True)
         with self._lock:
             while self._opened:
                 self._shut(self._opened.popitem()[1])
@@ -157,9 +168,31 @@ class Viewing:
 
     def final(self, subject: Viewed, number: int, part: str | None = None) -> bytes:
         """A timeline frame as it is rendered; ``part`` "upper" or "lower" for one of its fields, "trust" with what was
-        mixed for lack of trust laid over it."""
+        mixed for lack of trust laid over it. Whoever goes by even steps finds the next ones made."""
+        data = self._final(subject, number, part)
+        side = (subject.key, part)
+        before = self._looked.pop(side, number)
+        self._looked[side] = number
+        if len(self._looked) > _SIDES:
+            self._looked.popitem(last=False)
+        if 0 < abs(number - before) <= _FAR:
+            with suppress(RuntimeError):  # where everything is being closed
+                self._ahead.submit(self._make_ahead, subject, number, part, number - before)
+        return data
+
+    def _final(self, subject: Viewed, number: int, part: str | None) -> bytes:
         key = _hashed(subject.key, "final", str(number), part or "")
         return self._kept(key, lambda: self._made(subject, number, part))
+
+    def _make_ahead(self, subject: Viewed, number: int, part: str | None, step: int) -> None:
+        """Make the next frames after one, ``step`` apart, until somebody looks elsewhere."""
+        for further in range(number + step, number + step * (_AHEAD + 1), step):
+            if self._looked.get((subject.key, part)) != number or not 0 <= further < subject.planned.frame_map.length:
+                return
+            try:
+                self._final(subject, further, part)
+            except RuleError:
+                return
 
     def changes(self, subject: Viewed, first: int, count: int) -> list[float]:
         """How much each timeline frame differs from the one before, in grey levels: 0 where nothing does."""
@@ -176,18 +209,20 @@ class Viewing:
 
     def fill(self, subject: Viewed) -> None:
         """Begin to put the drafts of a whole clip on the shelf, in place of any filling that is under way."""
-        self.stop_filling()
         enough = Event()
         thread = Thread(target=self._fill_in, args=(subject, enough), daemon=True, name="bench drafts")
-        self._fill = (enough, thread)
-        thread.start()
+        with self._filling:
+            self.stop_filling()
+            self._fill = (enough, thread)
+            thread.start()
 
     def stop_filling(self) -> None:
         """Stop filling in, and wait until that has ended."""
-        if self._fill is not None:
-            self._fill[0].set()
-            self._fill[1].join(timeout=5)
-            self._fill = None
+        with self._filling:
+            if self._fill is not None:
+                self._fill[0].set()
+                self._fill[1].join(timeout=5)
+                self._fill = None
 
     def _fill_in(self, subject: Viewed, enough: Event) -> None:
         try:
@@ -204,10 +239,24 @@ class Viewing:
             return
 
     def _kept(self, key: str, make: Callable[[], bytes]) -> bytes:
-        data = self.shelf.get(key)
-        if data is None:
+        """What is on the shelf under a key, or else made for it, once for all who ask at the same time."""
+        if (data := self.shelf.get(key)) is not None:
+            return data
+        with self._lock:
+            waiting = self._under_way.get(key)
+            making = self._under_way.setdefault(key, Future())
+        if waiting is not None:
+            return waiting.result()
+        try:
             data = make()
             self.shelf.put(key, data)
+            making.set_result(data)
+        except BaseException as error:
+            making.set_exception(error)
+            raise
+        finally:
+            with self._lock:
+                del self._under_way[key]
         return data
 
     def _drawn_small(self, subject: Viewed, unit: int) -> bytes:

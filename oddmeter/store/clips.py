@@ -95,7 +95,7 @@ def clips_if_there(connection: Connection, clip_id: int) -> Clip | None:
 
 
 STAMPS = """
-    SELECT c.id, f.xmin::text || ' ' || coalesce(p.xmin::text, '') || coalesce(w.stamp, ''),
+    SELECT c.id, c.proxy_of, f.xmin::text || ' ' || coalesce(p.xmin::text, '') || coalesce(w.stamp, ''),
            c.xmin::text || ' ' || t.xmin::text
     FROM clip c
     JOIN delivery d ON d.id = c.delivery_id
@@ -104,25 +104,44 @@ STAMPS = """
     LEFT JOIN picture p ON p.clip_id = c.id
     LEFT JOIN (SELECT clip_id, string_agg(' ' || id || ':' || xmin::text, '' ORDER BY id) AS stamp
                FROM word GROUP BY clip_id) w ON w.clip_id = c.id
-    WHERE d.show_id = %s AND NOT d.removed AND c.proxy_of IS NULL ORDER BY d.id, c.name, c.id
+    WHERE d.show_id = %s AND NOT d.removed ORDER BY d.id, c.name, c.id
+"""
+
+_OF_SHOW = (
+    "coalesce((SELECT string_agg(id || ':' || xmin::text, ' ' ORDER BY id) FROM {} WHERE show_id = %(show)s {}), '')"
+)
+ABOVE = f"""
+    SELECT concat_ws('|',
+        (SELECT xmin::text FROM show WHERE id = %(show)s),
+        coalesce((SELECT xmin::text || ' ' || times FROM matching WHERE show_id = %(show)s), ''),
+        {", ".join(_OF_SHOW.format(table, "") for table in ("timeline", "delivery", "recipe", "tag"))},
+        {_OF_SHOW.format("render", "AND state = 'done' AND timeline_id IS NOT NULL")})
 """
 
 
 @dataclass(frozen=True)
 class Stamps:
     """Which transactions wrote last what is known of each clip, and what is decided on it, by clip in the order of the
-    ledger."""
+    ledger, ``proxies`` with their originals among them; and what stands above the clips: show, timelines, deliveries,
+    recipes, tags, reports, finished files."""
 
+    above: str
+    proxies: Mapping[int, int]
     known: Mapping[int, str]
     decided: Mapping[int, str]
 
 
 def stamps(connection: Connection, show_id: int) -> Stamps:
-    """The stamps of a show's clips, without proxies."""
-    rows = connection.execute(STAMPS, (show_id,)).fetchall()
-    ids = [int(str(row[0])) for row in rows]
-    known, decided = (dict(zip(ids, (str(row[i]) for row in rows), strict=True)) for i in (1, 2))
-    return Stamps(known, decided)
+    """The stamps of a show's clips."""
+    above = connection.execute(ABOVE, {"show": show_id}).fetchone()
+    assert above is not None
+    rows: list[tuple[int, int | None, str, str]] = connection.execute(STAMPS, (show_id,)).fetchall()  # type: ignore[assignment]
+    return Stamps(
+        str(above[0]),
+        {clip_id: original for clip_id, original, _, _ in rows if original is not None},
+        {clip_id: known for clip_id, _, known, _ in rows},
+        {clip_id: decided for clip_id, _, _, decided in rows},
+    )
 
 
 def decided(connection: Connection, ids: Iterable[int]) -> dict[int, tuple[Decided, int]]:

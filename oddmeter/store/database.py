@@ -37,6 +37,14 @@ class Database:
             yield connection
 
 
+def snapshot(connection: Connection) -> str:
+    """Which transactions the current one sees, as text: equal only where all of them are the same, so that nothing
+    can have been written in between."""
+    row = connection.execute("SELECT pg_current_snapshot()::text").fetchone()
+    assert row is not None
+    return str(row[0])
+
+
 def rate_from(value: str | None) -> Rate | None:
     """A rate column as a value."""
     return None if value is None else Rate.exactly(value)

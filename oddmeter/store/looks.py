@@ -1,6 +1,6 @@
 """Looks: how far the looking at each clip's pictures has come, and what they show."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -88,14 +88,10 @@ def unlooked(connection: Connection) -> list[int]:
     return [int(str(row[0])) for row in rows.fetchall()]
 
 
-def looks_of_show(connection: Connection, show_id: int) -> dict[int, Examination]:
-    """How far looking has come, for every clip of a show."""
+def looks_at(connection: Connection, ids: Collection[int]) -> dict[int, Examination]:
+    """How far looking has come, for each of these clips."""
     with connection.cursor(row_factory=dict_row) as cursor:
-        rows = cursor.execute(
-            "SELECT p.* FROM picture p JOIN clip c ON c.id = p.clip_id JOIN delivery d ON d.id = c.delivery_id"
-            " WHERE d.show_id = %s AND NOT d.removed",
-            (show_id,),
-        ).fetchall()
+        rows = cursor.execute("SELECT * FROM picture WHERE clip_id = ANY(%s)", (list(ids),)).fetchall()
     return {row["clip_id"]: examination_from(row) for row in rows}
 
 

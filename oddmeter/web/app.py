@@ -11,13 +11,12 @@ from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
 
 from oddmeter.config import Config
-from oddmeter.media.viewing import Viewing
 from oddmeter.store.database import Database
-from oddmeter.web.board import Boards
+from oddmeter.web.boards import Boards
 from oddmeter.web.http import events, problems
 from oddmeter.web.http.events import Listener
 from oddmeter.web.http.guard import Guard
-from oddmeter.web.sides import Sides
+from oddmeter.web.looking import Looking, looking_at
 from oddmeter.web.sources import Sources
 from oddmeter.web.stops import ROUTERS
 from oddmeter.work.tasks import queue
@@ -44,7 +43,7 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
             listening.cancel()
             with suppress(asyncio.CancelledError):
                 await listening
-            await asyncio.to_thread(app.state.viewing.close)
+            await asyncio.to_thread(app.state.looking.close)
             await asyncio.to_thread(tasks.app.close)
             await asyncio.to_thread(database.close)
 
@@ -58,8 +57,8 @@ def create_app(config: Config, page: Path = PAGE) -> FastAPI:
         responses={"4XX": {"model": problems.Problem, "content": {"application/problem+json": {}}}},
     )
     app.state.config, app.state.database, app.state.queue = config, database, tasks
-    app.state.boards = Boards(database)
-    app.state.viewing, app.state.sides = Viewing(config.data / "bench"), Sides()
+    app.state.boards = Boards(database, config.data / "answers")
+    app.state.looking = looking_at(config.looking) if config.looking else Looking(config.data / "bench")
     app.state.sources = Sources(config, database)
     app.state.listener = Listener(config.database)
     app.add_middleware(Guard)

@@ -1,31 +1,27 @@
-"""The board: every clip of a show worked out, kept in memory between requests.
+"""The board: the clips of a show worked out for its timelines, as they stand in one transaction.
 
 Finding out what a clip's evidence comes to, and planning it, costs a fraction of a millisecond: nothing for one clip,
-seconds for ten thousand. So what was worked out is kept, and each request works out anew only what the database says
-has changed: each row of it carries the transaction that wrote it last, and what is kept is keyed by that. Nothing here
-is ever older than the transaction that the request runs in.
+seconds for ten thousand. So a board takes over from the one before it what has stayed the same.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from threading import Lock, RLock
+from threading import RLock
+from typing import TypeVar
 
 from oddmeter.core.decisions.levels import Resolved
 from oddmeter.core.decisions.recipes import Traits
-from oddmeter.core.planning.clips import Clip, KnownClip, known_of
+from oddmeter.core.planning.clips import Clip, KnownClip
 from oddmeter.core.planning.houses import House
-from oddmeter.core.planning.marks import Mark, marks_of
+from oddmeter.core.planning.marks import TROUBLE, Mark, marks_of
 from oddmeter.core.planning.plans import Outcome, Plan, Refusal, planned, resolved
 from oddmeter.core.planning.timelines import Show, Timeline
-from oddmeter.store import clips, decisions, logs, renders, shows
 from oddmeter.store.changes import MissingError
-from oddmeter.store.clips import Stamps
-from oddmeter.store.database import Connection, Database
 from oddmeter.work.orders import Order, order_of
 
-_CHUNK = 2_000
-_MOST_HELD = 20_000
+T = TypeVar("T")
+_MOST_HELD, _MOST_ANSWERS = 20_000, 32
 
 
 @dataclass(frozen=True)
@@ -35,6 +31,15 @@ class Row:
 
     outcome: Outcome
     handed_off: Order | None
+    _made: dict[object, object] = field(default_factory=dict, compare=False, repr=False)
+
+    def once(self, make: Callable[[Plan], T]) -> T | None:
+        """What a function makes of the plan, made once for as long as the row stands; None where there is no plan."""
+        if self.plan is None:
+            return None
+        if make not in self._made:
+            self._made[make] = make(self.plan)
+        return self._made[make]  # type: ignore[return-value]
 
     @property
     def plan(self) -> Plan | None:
@@ -61,12 +66,12 @@ class Row:
         """What holds for the clip."""
         return self.outcome.resolved
 
-    @property
+    @cached_property
     def before(self) -> int:
         """The length in timeline frames as the clip stands; 0 where it cannot be planned."""
         return self.plan.before if self.plan else 0
 
-    @property
+    @cached_property
     def after(self) -> int:
         """The planned length in timeline frames; 0 where it cannot be planned."""
         return self.plan.after if self.plan else 0
@@ -79,20 +84,37 @@ class Row:
             return (*found, Mark.CHANGED)
         return found
 
+    @cached_property
+    def filters(self) -> tuple[str, ...]:
+        """The filters that find the clip: its marks, ``trouble``, and with a plan ``usable`` and ``decided``."""
+        said = [mark.value for mark in self.marks]
+        if any(mark in self.marks for mark in TROUBLE):
+            said.append("trouble")
+        if self.plan is not None:
+            said += ["usable", "decided"] if self.resolved.decided else ["usable"]
+        return tuple(said)
+
 
 @dataclass
 class Board:
-    """All clips of a show as they stand in one transaction, in the order of the ledger; proxies follow their
-    originals and are not among them."""
+    """All clips of a show as they stand in one transaction, in the order of the ledger; proxies, which follow their
+    originals in everything, apart from them."""
 
     show: Show
     house: House
     known: Mapping[int, KnownClip]
+    proxies: Mapping[int, KnownClip]
     handed_off: Mapping[int, Mapping[int, Order]]
     _earlier: dict[int, "_Earlier"] = field(default_factory=dict)
     _rows: dict[int, dict[int, Row]] = field(default_factory=dict)
     _lock: RLock = field(default_factory=RLock)
     _held: dict[tuple[object, ...], tuple[House, Resolved]] = field(default_factory=dict)
+    _answers: dict[str, bytes] = field(default_factory=dict)
+
+    @property
+    def everything(self) -> dict[int, KnownClip]:
+        """All clips, proxies among them."""
+        return {**self.known, **self.proxies}
 
     def timeline(self, timeline_id: int | None = None) -> Timeline:
         """A timeline of the show, or the one that is planned for; raises ``RuleError`` where it is not there."""
@@ -112,10 +134,21 @@ class Board:
                     earlier = _Earlier(timeline, self.house, self.handed_off, {})
                 same_house = earlier.house == self.house
                 self._rows[timeline.id] = {
-                    clip_id: self._row(known, timeline, earlier.rows.get(clip_id), same_house)
+                    clip_id: old
+                    if (old := earlier.rows.get(clip_id)) and same_house and old.outcome.known is known
+                    else self._row(known, timeline, old)
                     for clip_id, known in self.known.items()
                 }
             return self._rows[timeline.id]
+
+    def answer(self, name: str, make: Callable[["Board"], bytes]) -> bytes:
+        """The answer of that name, made once for all who ask for it."""
+        with self._lock:
+            if name not in self._answers:
+                if len(self._answers) >= _MOST_ANSWERS:
+                    self._answers.clear()
+                self._answers[name] = make(self)
+            return self._answers[name]
 
     def worked_out(self) -> dict[int, "_Earlier"]:
         """Everything that has been worked out so far, for the board that comes after this one."""
@@ -134,7 +167,7 @@ class Board:
 
     def work_out(self, known: KnownClip, timeline: Timeline, house: House | None = None) -> Row:
         """One clip worked out, also with other decisions than those that are kept."""
-        return self._row(known, timeline, None, False, house)
+        return self._row(known, timeline, None, house)
 
     def pairs(self, made: Iterable[KnownClip]) -> list[tuple[Clip, Clip]]:
         """Clips as they stand on the board, and as a change makes them."""
@@ -169,11 +202,7 @@ class Board:
             confirmed=findings.confirmed,
         )
 
-    def _row(
-        self, known: KnownClip, timeline: Timeline, old: Row | None, same_house: bool, house: House | None = None
-    ) -> Row:
-        if old is not None and old.known is known and same_house:
-            return old
+    def _row(self, known: KnownClip, timeline: Timeline, old: Row | None, house: House | None = None) -> Row:
         held = self._resolved(known, timeline, house or self.house)
         if old is not None and old.known is known and old.resolved.decisions == held.decisions:
             return Row(replace(old.outcome, resolved=held), old.handed_off)
@@ -215,68 +244,3 @@ class _Earlier:
     house: House
     handed_off: Mapping[int, Mapping[int, Order]]
     rows: Mapping[int, Row]
-
-
-class Boards:
-    """The boards of all shows, brought up to date for each request."""
-
-    def __init__(self, database: Database) -> None:
-        self._database = database
-        self._kept: dict[int, tuple[Board, Stamps]] = {}
-        self._lock = Lock()
-
-    def warm(self) -> None:
-        """Work out every show, so that nobody waits for it later."""
-        with self._database.transaction() as connection:
-            ids = [show.id for show in shows.all_shows(connection)]
-        for show_id in ids:
-            board = self.open(show_id)
-            for timeline in board.show.timelines:
-                board.rows(timeline)
-
-    def open(self, show_id: int) -> Board:
-        """The board of a show as it stands now; raises ``MissingError`` where there is no such show."""
-        with self._lock, self._database.transaction() as connection:
-            connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
-            return self._refreshed(connection, show_id)
-
-    def _refreshed(self, connection: Connection, show_id: int) -> Board:
-        show = shows.show(connection, show_id)
-        now = clips.stamps(connection, show_id)
-        before, was = self._kept.get(show_id, (None, Stamps({}, {})))
-        kept = before.known if before else {}
-        found = logs.matched(connection, show_id)
-        rows = found.entries if found else {}
-        unknown = [
-            i
-            for i, stamp in now.known.items()
-            if i not in kept or was.known.get(i) != stamp or kept[i].clip.entries != rows.get(i, ())
-        ]
-        fresh = {known.clip.id: known for known in _looked_up(connection, unknown)}
-        anew = [i for i, stamp in now.decided.items() if i not in fresh and was.decided.get(i) != stamp]
-        for clip_id, (own, revision) in clips.decided(connection, anew).items():
-            fresh[clip_id] = kept[clip_id].deciding(own, revision)
-        house = decisions.house(connection, show_id)
-        if before is not None and before.house == house:
-            house = before.house
-        known = {clip_id: fresh.get(clip_id) or kept[clip_id] for clip_id in now.known}
-        made = {
-            clip_id: {timeline: Order.model_validate_json(plan) for timeline, plan in plans.items()}
-            for clip_id, plans in renders.handed_off(connection, show_id).items()
-        }
-        if (
-            before is not None
-            and not fresh
-            and was == now
-            and (show, house, made) == (before.show, before.house, before.handed_off)
-        ):
-            return before
-        board = Board(show, house, known, made, before.worked_out() if before else {})
-        self._kept[show_id] = (board, now)
-        return board
-
-
-def _looked_up(connection: Connection, ids: Sequence[int]) -> Iterable[KnownClip]:
-    for first in range(0, len(ids), _CHUNK):
-        for clip in clips.clips_by_id(connection, ids[first : first + _CHUNK]):
-            yield known_of(clip)

@@ -72,3 +72,19 @@ def test_a_page_says_when_the_server_is_gone_and_goes_on_when_it_is_back(
     page.get_by_role("row", name="HB_quay_29.mp4").click()
     page.keyboard.press("1")
     expect(page.get_by_role("row", name="HB_quay_29.mp4")).to_contain_text("real time")
+
+
+def test_a_narrow_window_says_what_is_out_of_sight_and_a_wide_one_uses_its_room(page: Page, show: Show) -> None:
+    show.bring_in("The Tide Bell/Harbour, boat and phones")
+    page.set_viewport_size({"width": 900, "height": 768})
+    show.open("plan")
+    grid = page.get_by_role("grid", name="Clips")
+    expect(grid.get_by_role("row", name="HB_gulls_30.mp4")).to_contain_text("undecided")
+    page.get_by_role("button", name="Frames, Marks →").click()
+    expect(grid.get_by_role("columnheader", name="Marks")).to_be_in_viewport(ratio=0.9)
+    expect(page.get_by_role("button", name="Marks →")).to_have_count(0)
+    page.set_viewport_size({"width": 2560, "height": 1440})
+    gulls = grid.get_by_role("row", name="HB_gulls_30.mp4")
+    expect(gulls).to_contain_text("30 × 1 ÷ 25 = 1.2")
+    expect(gulls.get_by_role("slider", name="Picture of HB_gulls_30.mp4")).to_be_visible()
+    assert gulls.get_by_role("img", name="odd").bounding_box()["width"] == 240  # type: ignore[index]

@@ -24,8 +24,9 @@ def test_a_folder_of_footage_becomes_proven_files(page: Page, empty: Running) ->
     expect(page.get_by_role("heading", name="Odd Meter is ready. Name your show.")).to_be_visible()
     expect(page.get_by_label("Show name")).to_be_focused()
     page.keyboard.type("Tide at dawn")
-    page.get_by_label("Rate", exact=False).first.fill("23.98")
-    page.keyboard.press("Enter")
+    page.get_by_role("button", name="23.976, film for video").click()
+    expect(page.get_by_label("Rate", exact=False).first).to_have_value("23.976")
+    page.get_by_role("button", name="Make the show, 23.976 on its timeline").click()
 
     expect(page).to_have_url(re.compile(r"/shows/\d+/intake"))
     expect(page.get_by_text("No footage has come in yet.")).to_be_visible()

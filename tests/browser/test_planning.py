@@ -148,7 +148,7 @@ def test_stacking_is_asked_about_and_mixed_values_are_shown_as_mixed(page: Page,
     expect(panel.get_by_role("region", name="Treatment")).to_contain_text("mixed")
     page.keyboard.press("4")
     page.get_by_role("button", name="× ½").click()
-    expect(row(page, "a.mov")).to_contain_text("speed 41⅔ %")
+    expect(row(page, "a.mov")).to_contain_text("speed ≈ 41.67 %")
     expect(row(page, "b.mov")).to_contain_text("speed 50 %")
 
 

@@ -16,7 +16,7 @@ from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Between, Intent, Treatment
 from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.numbers.numerals import number_text, percent_text
+from oddmeter.core.numbers.numerals import exact_percent_text, number_text, percent_range_text, percent_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import parse_length
 from oddmeter.core.pictures.originals import Originals
@@ -37,15 +37,23 @@ REAL_TIME = Decisions(intent=Wish(Intent.REAL_TIME))
     ("value", "text"),
     [
         ("2/5", "40 %"),
-        ("8/15", "53⅓ %"),
-        ("5/6", "83⅓ %"),
-        ("1/600", "⅙ %"),
+        ("8/15", "≈ 53.33 %"),
+        ("5/6", "≈ 83.33 %"),
+        ("1/600", "≈ 0.17 %"),
         ("1001/4800", "≈ 20.85 %"),
         ("6", "600 %"),
     ],
 )
 def test_speeds_read_as_per_cent(value: str, text: str) -> None:
     assert percent_text(Fraction(value)) == text
+
+
+def test_what_is_rounded_has_its_fraction_beside_and_a_range_is_short() -> None:
+    assert [exact_percent_text(Fraction(v)) for v in ("2/5", "25/24")] == ["40 %", "≈ 104.17 % (25/24)"]
+    ranges = [
+        percent_range_text(Fraction(a), Fraction(b)) for a, b in (("2/5", "3"), ("1001/4800", "25/24"), ("1/3", "1/3"))
+    ]
+    assert ranges == ["40 – 300 %", "≈ 21 – 104 %", "≈ 33.33 %"]
 
 
 def test_numbers_are_never_rounded_silently() -> None:

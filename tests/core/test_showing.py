@@ -12,7 +12,7 @@ from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Span, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.pictures.originals import PULLDOWN_SHARE, Originals, Unit, originals_of
+from oddmeter.core.pictures.originals import PULLDOWN_SHARE, Originals, Unit, originals_of, pictures_of_fields
 from oddmeter.core.pictures.report import PictureReport, Repeats, Stretch
 from oddmeter.core.pictures.scan import FieldOrder, Scan, TimelineScan
 
@@ -133,3 +133,15 @@ def test_cuts_are_found_where_they_first_show() -> None:
     assert sought(Spot.CUT, doubled, WHOLE, 0, 1, (100,)) == 180
     assert sought(Spot.CUT, doubled, WHOLE, 180, -1, (100,)) is None
     assert frames_shown(doubled, WHOLE, 180) == (((Unit(100, 100), 1),),)
+
+
+def test_each_field_is_told_which_picture_it_comes_from() -> None:
+    pulled = Stretch(0, 11, Scan.INTERLACED, FieldOrder.UPPER, "2:3", 0)
+    told = pictures_of_fields([pulled, Stretch(12, 20, Scan.PROGRESSIVE)], 0, 15)
+    assert [picture for both in told[:10] for picture in both] == [
+        0, 0, 1, 1, 1, 2, 2, 3, 3, 3, 4, 4, 5, 5, 5, 6, 6, 7, 7, 7
+    ]  # fmt: skip
+    assert told[12:] == tuple((told[11][1] + n,) * 2 for n in (1, 2, 3)), "a picture for each frame after it"
+    later = pictures_of_fields([pulled], 3, 8)
+    assert later == tuple((a - told[3][0], b - told[3][0]) for a, b in told[3:8])
+    assert pictures_of_fields([Stretch(0, 9, Scan.INTERLACED, FieldOrder.UPPER)], 0, 10) == ()

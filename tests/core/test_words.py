@@ -26,8 +26,8 @@ def planned(timeline: str, file: str, treatment: Treatment, frames: int = 1000, 
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("real-time", "real time"), ("every-frame", "every frame"), ("pace 1/3", "pace 33⅓ %"),
-        ("speed 8/15", "speed 53⅓ %"), ("fit 210/1", "fit 210 frames"), ("leave", "leave as it is"),
+        ("real-time", "real time"), ("every-frame", "every frame"), ("pace 1/3", "pace ≈ 33.33 % (1/3)"),
+        ("speed 8/15", "speed ≈ 53.33 % (8/15)"), ("fit 210/1", "fit 210 frames"), ("leave", "leave as it is"),
     ],
 )  # fmt: skip
 def test_what_is_wanted(text: str, words: str) -> None:

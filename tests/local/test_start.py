@@ -60,10 +60,17 @@ def said(process: "subprocess.Popen[str]", words: str) -> str:
     raise AssertionError(f"ended without saying “{words}”: {''.join(lines)}")
 
 
+def processes(start: "subprocess.Popen[str]", command: str) -> list[int]:
+    """The parts of a start that were begun with these words."""
+    ours = ["pgrep", "-P", str(start.pid), "-f", command]
+    found = subprocess.run(ours, capture_output=True, text=True, check=False)
+    return [int(line) for line in found.stdout.split()]
+
+
 def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) -> None:
     port = free_port()
     data = place / "data"
-    first = start("--empty", "--data", "data", "--port", str(port))
+    first = start("--empty", "--data", "data", "--port", str(port), "--web", "2")
     said(first, f"open at http://127.0.0.1:{port} ")
     with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=5) as page:
         assert b"Odd Meter" in page.read()
@@ -77,19 +84,22 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
     os.kill(pid, signal.SIGKILL)
     said(first, "The database ended by itself; starting it again.")
     wait_until(lambda: answers(f"http://127.0.0.1:{port}/api/shows"))
+    web = processes(first, f"serve --port {port} --shared")
+    assert len(web) == 2
+    for part, name in ((web[0], "web application"), (processes(first, "oddmeter looking")[0], "Bench")):
+        os.kill(part, signal.SIGKILL)
+        said(first, f"The {name} ended by itself .*; starting it again.")
+        assert all(answers(f"http://127.0.0.1:{port}/") for _ in range(20)), "the other web process goes on"
     for entry in data.iterdir():
         if entry.name not in ("made", "postgres"):
             assert entry.stat().st_mode & 0o077 == 0, entry
     assert data.stat().st_mode & 0o066 == 0
-    children = subprocess.run(
-        ["pgrep", "-f", f"ODDMETER|--port {port}|{data}"], capture_output=True, text=True, check=False
-    ).stdout.split()
-    assert children, "the database and the web application run as processes of their own"
     first.send_signal(signal.SIGINT)
     assert first.wait(30) == 0
+    assert not processes(first, f"serve --port {port}") and not processes(first, "oddmeter looking")
     assert not Cluster(data.resolve()).running()
     again = time.monotonic()
-    third = start("--empty", "--data", "data", "--port", str(port))
+    third = start("--empty", "--data", "data", "--port", str(port), "--web", "1")
     said(third, "open at")
     assert time.monotonic() - again < 30, "a later start takes seconds"
     third.send_signal(signal.SIGTERM)
@@ -98,7 +108,7 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
 
 def test_what_was_killed_leaves_nothing_in_the_way(start: Start) -> None:
     port = str(free_port())
-    first = start("--empty", "--data", "data", "--port", port)
+    first = start("--empty", "--data", "data", "--port", port, "--web", "2")
     said(first, "open at")
     first.kill()
     first.wait()
@@ -143,7 +153,7 @@ def test_the_demo_has_a_root_of_its_own_and_stays_out_of_others(
 
 def test_help_needs_no_set_up() -> None:
     done = subprocess.run([str(ROOT / "start"), "--help"], capture_output=True, text=True, check=True)
-    for option in ("--port", "--data", "--empty", "--media"):
+    for option in ("--port", "--data", "--empty", "--media", "--web"):
         assert option in done.stdout
 
 

@@ -12,7 +12,7 @@ import pytest
 
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.media.analysis import guarded
-from oddmeter.media.analysis.guarded import GuardedError, analyse_guarded, probe_guarded
+from oddmeter.media.analysis.guarded import GuardedError, analyse_guarded, memory_for, probe_guarded
 from oddmeter.media.files.probe import probe
 
 
@@ -39,6 +39,19 @@ def test_a_crash_takes_only_the_helper_with_it(footage: dict[str, Path]) -> None
     with pytest.raises(GuardedError, match="crashes"):
         analyse_guarded(path, facts, progress=crash)
     assert analyse_guarded(path, facts).examined == 500
+
+
+def test_what_needs_too_much_memory_is_refused_and_the_next_file_is_read(
+    footage: dict[str, Path], tmp_path: Path
+) -> None:
+    path, huge = footage["HB_gulls_30.mp4"], tmp_path / "huge.png"
+    huge.write_bytes(absurd_png(15_000))
+    assert probe_guarded(huge, memory=200_000_000).fault == (
+        "Looking at this file would take more than 0.2 GB of memory; it is refused."
+    )
+    assert probe_guarded(path) == probe(path)
+    assert memory_for(Facts(width=1920, height=1080)) == memory_for(Facts(width=4096, height=2304)) == guarded.ORDINARY
+    assert guarded.ORDINARY < memory_for(Facts(width=7680, height=4320)) <= memory_for(Facts(width=2**14, height=2**14))
 
 
 def test_whoever_stops_it_gets_their_own_error_and_a_fresh_helper(footage: dict[str, Path]) -> None:

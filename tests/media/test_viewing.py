@@ -4,6 +4,8 @@ import os
 import shutil
 import threading
 import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -24,6 +26,7 @@ from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.demo.framecode import read
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
+from oddmeter.media.making import MadeFrame, Maker
 from oddmeter.media.pictures.planes import converted
 from oddmeter.media.pictures.stills import contact_sheet, still
 from oddmeter.media.viewing import Shelf, Viewed, Viewing, content_key, nearest
@@ -173,6 +176,68 @@ def test_drafts_are_filled_in_ahead_and_that_stops_when_it_is_told(footage: dict
     before = set(threading.enumerate())
     viewing.close()
     assert len(before - set(threading.enumerate())) == 1, "what filled in has ended"
+
+
+def test_the_next_pictures_are_made_before_they_are_asked_for_in_the_way_one_goes(
+    footage: dict[str, Path], viewing: Viewing, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made: list[tuple[str, int]] = []
+    draw = Maker.made
+
+    def noted(maker: Maker, number: int) -> MadeFrame:
+        made.append((maker.planned.treatment.between.value, number))
+        return draw(maker, number)
+
+    monkeypatch.setattr(Maker, "made", noted)
+    path = footage["HB_gulls_30.mp4"]
+    one = subject_of(path, Treatment(Intent.EVERY_FRAME))
+    other = subject_of(path, Treatment(Intent.EVERY_FRAME, between=Between.MIX))
+
+    def all_made(way: str, *numbers: int) -> Callable[[], bool]:
+        return lambda: sorted(number for between, number in made if between == way) == sorted(numbers)
+
+    assert [code(viewing.final(one, number)) for number in (19, 20)] == [19, 20]
+    assert [code(viewing.final(other, number)) for number in (0, 3)] == [0, 3]
+    wait_until(all_made("pick", *range(19, 27)), lambda: len(made))
+    wait_until(all_made("mix", *range(0, 22, 3)), lambda: len(made))
+    assert [code(viewing.final(one, number)) for number in (20, 19)] == [20, 19]
+    wait_until(all_made("pick", *range(13, 27)), lambda: len(made))
+    assert code(viewing.final(one, 35)) == 35, "a jump goes nowhere by itself"
+    viewing.close()
+    assert len(made) == 14 + 8 + 1
+
+
+def test_a_picture_that_is_being_made_is_waited_for_not_made_again(
+    footage: dict[str, Path], viewing: Viewing, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made: list[int] = []
+    draw = Maker.made
+    enough = threading.Barrier(2)
+
+    def slowly(maker: Maker, number: int) -> MadeFrame:
+        made.append(number)
+        if number == 30:
+            enough.wait(10)
+        return draw(maker, number)
+
+    monkeypatch.setattr(Maker, "made", slowly)
+    subject = subject_of(footage["HB_gulls_30.mp4"], Treatment(Intent.EVERY_FRAME))
+    with ThreadPoolExecutor(4) as people:
+        looks = [people.submit(viewing.final, subject, 30) for _ in range(4)]
+        wait_until(lambda: made == [30])
+        enough.wait(10)
+        assert {code(look.result()) for look in looks} == {30}
+    viewing.close()
+    assert made.count(30) == 1
+
+
+def test_however_many_begin_to_fill_in_at_once_one_of_them_goes_on(footage: dict[str, Path], viewing: Viewing) -> None:
+    subject = subject_of(footage["HB_gulls_30.mp4"])
+    with ThreadPoolExecutor(8) as people:
+        list(people.map(lambda _: viewing.fill(subject), range(40)))
+    filling = [thread for thread in threading.enumerate() if thread.name == "bench drafts"]
+    viewing.close()
+    assert len(filling) == 1
 
 
 def test_a_shelf_that_cannot_be_written_is_no_reason_to_stop(tmp_path: Path, footage: dict[str, Path]) -> None:

@@ -161,10 +161,10 @@ def test_a_look_goes_through_its_states(database: Database, show_id: int) -> Non
         assert not looks.note_look(connection, one, 10, 100)
         looks.stop_look(connection, [one, two])
         assert looks.note_look(connection, one, 20, 100), "asked to stop"
-        assert looks.looks_of_show(connection, show_id)[two].state == "stopped", "nobody had begun it"
+        assert looks.looks_at(connection, [two])[two].state == "stopped", "nobody had begun it"
         looks.end_look(connection, one, "done", PictureReport(100, True))
         assert looks.begin_look(connection, one) is None and looks.unlooked(connection) == []
         looks.ask_look(connection, [one], whole=True)
-        look = looks.looks_of_show(connection, show_id)[one]
+        look = looks.looks_at(connection, [one])[one]
     assert (look.state, look.whole, look.done_frames) == ("waiting", True, 0)
     assert look.report == PictureReport(100, True), "what is known stays until more is"

@@ -144,10 +144,13 @@ def test_all_who_plan_agree(
     assert made == told.conformed, "the file and the command line"
     length, speed = made.frame_map.length, made.speed
     assert row["plan"]["after"]["frames"] == length == side.json()["length"]["frames"]
-    assert Fraction(row["plan"]["speed"]["exact"]) == speed and row["plan"]["speed"]["percent"] == side.json()["speed"]
+    assert Fraction(row["plan"]["speed"]["exact"]) == speed and side.json()["speed"].startswith(
+        row["plan"]["speed"]["percent"]
+    )
     assert (row["plan"]["dropped"], row["plan"]["repeated"]) == (side.json()["dropped"], side.json()["repeated"])
     if clip.id in moved:
-        assert moved[clip.id]["after"] == row["plan"]["after"] and moved[clip.id]["speed_after"] == side.json()["speed"]
+        shown = (row["plan"]["after"], row["plan"]["speed"]["percent"])
+        assert (moved[clip.id]["after"], moved[clip.id]["speed_after"]) == shown
     assert browser.send("POST", f"/api/shows/{harbour}/bench/{clip.id}/side", {})["token"] == side.json()["token"]
     _copied_over(browser, database, harbour, clip, other, {**parts, Part.SPAN: "whole"}, wish)
 

@@ -1,6 +1,8 @@
 """The board: whatever changes, and in whatever order, what is kept is what would be worked out from nothing."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -22,7 +24,8 @@ from oddmeter.media.containers.settings import Setting
 from oddmeter.store import changes, clips, decisions, facts, logs, renders, shows, words
 from oddmeter.store.changes import MissingError, change
 from oddmeter.store.database import Connection, Database
-from oddmeter.web.board import Board, Boards
+from oddmeter.web.board import Board
+from oddmeter.web.boards import Boards
 from oddmeter.work.orders import order_of
 
 FACTS = [
@@ -102,22 +105,84 @@ def work(connection: Connection, show_id: int, step: int, number: int) -> None: 
 @settings(max_examples=20, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(st.tuples(st.integers(0, 12), st.integers(0, 9), st.booleans()), min_size=1, max_size=8))
 def test_a_board_kept_up_to_date_is_one_made_anew(
-    database: Database, filled: int, steps: list[tuple[int, int, bool]]
+    database: Database, filled: int, tmp_path: Path, steps: list[tuple[int, int, bool]]
 ) -> None:
     kept = Boards(database)
+
+    def check() -> None:
+        anew = Boards(database).open(filled)
+        assert picture(kept.open(filled)) == picture(anew)
+        some = list(anew.known)[1:3]
+        few = Boards(database).some(filled, [*some, 999])
+        assert list(few.known) == some
+        whole = picture(anew)
+        assert all(row in whole[name] for name, rows in picture(few).items() for row in rows)
+        assert as_answered(Boards(database, tmp_path)) == as_answered(Boards(database)), "as after a start"
+
+    def as_answered(boards: Boards) -> bytes:
+        return boards.answer(filled, "all", lambda board: repr(said(board)).encode())
+
+    def said(board: Board) -> Any:
+        return {
+            timeline.settings: [(row.clip.name, row.known.revision, row.marks, row.after) for row in rows.values()]
+            for timeline in board.show.timelines
+            for rows in [board.rows(timeline)]
+        }
+
     for number, (step, which, looked_at) in enumerate(steps):
         with change(database, filled, f"step {number}", "Ada") as connection:
             work(connection, filled, step, 10 * number + which)
         if looked_at:
-            picture(kept.open(filled))
-    assert picture(kept.open(filled)) == picture(Boards(database).open(filled))
+            check()
+    check()
     while True:
         with database.transaction() as connection:
             undo = changes.undo_state(connection, filled).undo
         if undo is None or not undo.title.startswith("step"):
             break
         changes.undo(database, filled, undo.id)
-    assert picture(kept.open(filled)) == picture(Boards(database).open(filled))
+    check()
+
+
+def test_an_answer_of_before_a_start_is_taken_until_something_is_written(
+    database: Database, filled: int, tmp_path: Path
+) -> None:
+    made: list[str] = []
+
+    def ask(boards: Boards, name: str) -> bytes:
+        def make(board: Board) -> bytes:
+            made.append(name)
+            return f"{name} of {len(board.known)}".encode()
+
+        return boards.answer(filled, name, make)
+
+    first = Boards(database, tmp_path)
+    assert [ask(first, name) for name in ("one", "one", "two")] == [b"one of 4", b"one of 4", b"two of 4"]
+    assert made == ["one", "two"], "once for all who ask"
+    assert ask(Boards(database, tmp_path), "one") == b"one of 4" and made == ["one", "two"]
+    with change(database, filled, "default", "Ada") as connection:
+        decisions.decide_show(connection, filled, Decisions.parse({"intent": "real-time"}))
+    ask(Boards(database, tmp_path), "one")
+    assert made == ["one", "two", "one"]
+
+
+def test_those_who_ask_at_once_share_the_work_and_see_what_was_written_before(database: Database, filled: int) -> None:
+    boards = Boards(database)
+    with database.transaction() as connection:
+        clip = clips.clips_of_show(connection, filled)[0].id
+
+    def write_and_look(number: int) -> bool:
+        for step in range(5):
+            note = f"{number} {step}"
+            with change(database, filled, note, "Ada") as connection:
+                decisions.write_note(connection, [clip], note)
+                revision = clips.clips_by_id(connection, [clip])[0].revision
+            if boards.open(filled).known[clip].revision < revision:
+                return False
+        return True
+
+    with ThreadPoolExecutor(6) as people:
+        assert all(people.map(write_and_look, range(6)))
 
 
 def test_nothing_is_worked_out_twice(database: Database, filled: int) -> None:

@@ -17,7 +17,8 @@ from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.store import clips, decisions, facts, shows
 from oddmeter.store.changes import MissingError, change
 from oddmeter.store.database import Database
-from oddmeter.web.board import Board, Boards
+from oddmeter.web.board import Board
+from oddmeter.web.boards import Boards
 from oddmeter.web.views.asked import PlanChange, asked_of
 
 

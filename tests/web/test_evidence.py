@@ -15,8 +15,17 @@ TAPES = "The Tide Bell/Regatta tapes"
 
 
 def rows(browser: Browser, show: int) -> dict[str, Any]:
-    found = browser.get(f"/api/shows/{show}/evidence")["clips"]
-    return {row["path"].removeprefix("The Tide Bell/"): row for row in found}
+    lines = browser.get(f"/api/shows/{show}/evidence")["clips"]
+    ids = [line["id"] for line in lines]
+    found = browser.send("POST", f"/api/shows/{show}/evidence/rows", {"ids": [*ids, 10**6]})
+    assert [row["id"] for row in found] == ids, "what is not there is left out"
+    for line, row in zip(lines, found, strict=True):
+        stands = {verdict["question"]: verdict["state"] for verdict in row["verdicts"]}
+        for state in ("disputed", "assumed"):
+            assert line[state] == [question for question, found in stands.items() if found == state]
+        assert (line["revision"], line["trouble"]) == (row["revision"], bool(row["troubles"]))
+        assert line["usable"] is (row["facts"] is not None and not row["facts"]["fault"])
+    return {row["path"].removeprefix("The Tide Bell/"): {**line, **row} for line, row in zip(lines, found, strict=True)}
 
 
 def verdict(row: Any, question: str = "shot_rate") -> Any:
@@ -39,7 +48,7 @@ def test_a_disagreement_is_shown_settled_withdrawn_and_undone(browser: Browser) 
     browser.bring_in(show, TWO)
     ladle = rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"]
     found = verdict(ladle)
-    assert (found["value"], found["state"], ladle["disputed"]) == ("25/1", "disputed", True)
+    assert (found["value"], found["state"], ladle["disputed"]) == ("25/1", "disputed", ["shot_rate"])
     assert [claim["words"] for claim in found["claims"] if claim["against"]] == ["150fps"]
     asked = {"clips": refs(ladle), "question": "shot_rate", "value": "100", "reason": "the cameraman says so"}
     assert browser.send("POST", f"/api/shows/{show}/words", asked)["title"].startswith("Shot rate 100 for FD2_A03")

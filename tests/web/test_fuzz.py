@@ -5,7 +5,7 @@ from urllib.parse import urlencode
 
 import pytest
 
-from bench.fuzz import found
+from bench.fuzz import found, walked
 from oddmeter.config import Config
 from oddmeter.web.app import create_app
 from tests.web.conftest import Browser
@@ -17,8 +17,16 @@ HUGE = "9" * 6_000
 def test_what_the_document_allows_and_what_it_does_not(config: Config) -> None:
     config.roots["Footage"] = config.data / "own"
     config.make_folders()
-    answers, wrong = found(create_app(config), 180)
-    assert answers[200] > 10 and answers[422] > 10 and answers.total() > 120
+    answers, wrong = found(create_app(config), 150)
+    assert answers[200] > 10 and answers[422] > 10 and answers.total() > 100
+    assert wrong == {}
+
+
+def test_calls_that_follow_from_each_other(config: Config) -> None:
+    config.roots["Footage"] = config.data / "own"
+    config.make_folders()
+    answers, wrong = walked(create_app(config), 6)
+    assert answers[200] > 10
     assert wrong == {}
 
 

@@ -44,7 +44,9 @@ def test_a_file_in_place_of_another_is_noticed_and_looked_at_again(browser: Brow
     (preview,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "again"})
     assert preview["problem"] == CHANGED
     assert browser.refused("POST", f"/api/shows/{show}/bench/{clip['id']}/side", {}) == (422, f"clip.mov: {CHANGED}")
-    (row,) = browser.get(f"/api/shows/{show}/evidence")["clips"]
+    (line,) = browser.get(f"/api/shows/{show}/evidence")["clips"]
+    (row,) = browser.send("POST", f"/api/shows/{show}/evidence/rows", {"ids": [line["id"]]})
+    assert line["trouble"]
     assert row["replaced"] and row["troubles"][0] == CHANGED
 
     browser.send("POST", f"/api/shows/{show}/looks/again", {"clip_ids": [clip["id"]]})

@@ -44,6 +44,16 @@ def test_every_choice_and_default_of_a_part_says_something_exact(words: dict[str
             assert parse_value(Question(question["question"]), answer["text"]) == answer["text"]
 
 
+def test_every_timeline_to_start_from_makes_a_show(browser: Browser, words: dict[str, Any]) -> None:
+    for offered in words["timelines"]:
+        made = browser.send("POST", "/api/shows", {"name": offered["label"], "timeline": offered["timeline"]})
+        (timeline,) = browser.get(f"/api/shows/{made['id']}")["timelines"]
+        kept = {key: timeline[key] for key in offered["timeline"] if key != "rate"}
+        assert {**kept, "rate": timeline["rate"]["spoken"]} == offered["timeline"]
+    labels = [offered["label"] for offered in words["timelines"]]
+    assert len(set(labels)) == len(labels) >= 8
+
+
 def test_every_example_that_is_offered_is_taken(browser: Browser, words: dict[str, Any]) -> None:
     show = browser.show()
     browser.bring_in(show, "The Tide Bell/Foundry day 2")

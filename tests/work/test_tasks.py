@@ -253,12 +253,12 @@ def test_looking_can_be_stopped_and_is_left_to_the_next_worker(desk: Desk) -> No
         connection.execute("UPDATE picture SET stop_requested = true")
     look_closer(desk.config, desk.database, clip.id)
     with desk.database.transaction() as connection:
-        assert looks.looks_of_show(connection, desk.show_id)[clip.id].state == "stopped"
+        assert looks.looks_at(connection, [clip.id])[clip.id].state == "stopped"
         looks.ask_look(connection, [clip.id], whole=True)
         connection.execute("UPDATE picture SET attempts = 6")
     look_closer(desk.config, desk.database, clip.id)
     with desk.database.transaction() as connection:
-        given_up = looks.looks_of_show(connection, desk.show_id)[clip.id]
+        given_up = looks.looks_at(connection, [clip.id])[clip.id]
     assert given_up.state == "done" and given_up.report is None and "Tried 6 times" in (given_up.fault or "")
 
 

@@ -373,11 +373,31 @@ export interface paths {
     };
     /**
      * All Evidence
-     * @description Every clip of the show with its verdicts, proxies among them.
+     * @description How the evidence about every clip of the show stands, proxies among them.
      */
     get: operations["all_evidence_api_shows__show_id__evidence_get"];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/evidence/rows": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Evidence Rows
+     * @description Some clips with their verdicts; those that are no longer there are left out.
+     */
+    post: operations["evidence_rows_api_shows__show_id__evidence_rows_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -1859,11 +1879,39 @@ export interface components {
     };
     /**
      * Evidence
-     * @description The evidence about all clips of a show.
+     * @description How the evidence about all clips of a show stands; the rows themselves are asked for as they are drawn.
      */
     Evidence: {
       /** Clips */
-      clips: components["schemas"]["EvidenceRow"][];
+      clips: components["schemas"]["EvidenceLine"][];
+    };
+    /**
+     * EvidenceLine
+     * @description One clip in the list of all: which questions are disputed, and to which the answer is only assumed. ``seen``
+     *     where its file has been opened, ``usable`` where something can be said about it, ``trouble`` where something is
+     *     wrong.
+     */
+    EvidenceLine: {
+      /** Id */
+      id: number;
+      /** Delivery Id */
+      delivery_id: number;
+      /** Name */
+      name: string;
+      /** Path */
+      path: string;
+      /** Revision */
+      revision: number;
+      /** Seen */
+      seen: boolean;
+      /** Usable */
+      usable: boolean;
+      /** Trouble */
+      trouble: boolean;
+      /** Disputed */
+      disputed: components["schemas"]["Question"][];
+      /** Assumed */
+      assumed: components["schemas"]["Question"][];
     };
     /**
      * EvidenceRow
@@ -1890,14 +1938,20 @@ export interface components {
       look: components["schemas"]["LookView"] | null;
       /** Verdicts */
       verdicts: components["schemas"]["VerdictView"][];
-      /** Disputed */
-      disputed: boolean;
       /** Unsettled */
       unsettled: boolean;
       /** Replaced */
       replaced: boolean;
       /** Troubles */
       troubles: string[];
+    };
+    /**
+     * EvidenceRowsAsked
+     * @description The clips whose evidence is to be drawn.
+     */
+    EvidenceRowsAsked: {
+      /** Ids */
+      ids: number[];
     };
     /**
      * FactsView
@@ -1939,6 +1993,16 @@ export interface components {
      * @enum {string}
      */
     FieldOrder: "upper" | "lower";
+    /**
+     * FieldPictures
+     * @description The picture that the first and the second field of a frame, in time, come from.
+     */
+    FieldPictures: {
+      /** First */
+      first: number;
+      /** Second */
+      second: number;
+    };
     /**
      * FilePreview
      * @description One file that would be made; ``problem`` says why it cannot be, ``remark`` what is left out of it.
@@ -2493,8 +2557,9 @@ export interface components {
     };
     /**
      * PictureView
-     * @description What the pictures show: how many frames were looked at, the stretches, cuts, and which of the frames from
-     *     ``new_from`` on are new pictures.
+     * @description What the pictures show: how many frames were looked at, the stretches, cuts, which of the frames from
+     *     ``new_from`` on are new pictures, and where pulldown is carried, the picture that each field of them comes from,
+     *     the first in time before the second.
      */
     PictureView: {
       /** Examined */
@@ -2513,6 +2578,8 @@ export interface components {
       new_from: number;
       /** New */
       new: boolean[];
+      /** Fields */
+      fields: components["schemas"]["FieldPictures"][];
     };
     /**
      * PlanChange
@@ -2549,7 +2616,7 @@ export interface components {
     };
     /**
      * PlanView
-     * @description A clip worked out for a timeline; frames by what they show there.
+     * @description A clip worked out for a timeline; frames by what they show there. ``equation`` is the stride, written out.
      */
     PlanView: {
       speed: components["schemas"]["NumberView"];
@@ -2560,6 +2627,8 @@ export interface components {
       kind: components["schemas"]["Kind"];
       /** Pattern */
       pattern: string;
+      /** Equation */
+      equation: string;
       /** Dropped */
       dropped: number;
       /** Repeated */
@@ -3479,6 +3548,15 @@ export interface components {
       moves: components["schemas"]["MoveView"][];
     };
     /**
+     * UsualTimelineView
+     * @description A timeline to start from, as it would be set by hand, and what it is called.
+     */
+    UsualTimelineView: {
+      /** Label */
+      label: string;
+      timeline: components["schemas"]["TimelineIn"];
+    };
+    /**
      * VerdictView
      * @description What is taken as true to one question: in words, exact, how it stands, and all that speaks to it.
      */
@@ -3524,6 +3602,8 @@ export interface components {
       frame_kinds: components["schemas"]["FrameKindView"][];
       /** Scans */
       scans: components["schemas"]["ChoiceView"][];
+      /** Timelines */
+      timelines: components["schemas"]["UsualTimelineView"][];
       /** Report Columns */
       report_columns: components["schemas"]["ReportColumnView"][];
     };
@@ -4411,6 +4491,45 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Evidence"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  evidence_rows_api_shows__show_id__evidence_rows_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["EvidenceRowsAsked"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["EvidenceRow"][];
         };
       };
       /** @description Client Error */

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "./client";
-import { useAct } from "./queries";
+import { useAct, useChunks } from "./queries";
 
+export type EvidenceLine = Schemas["EvidenceLine"];
 export type EvidenceRow = Schemas["EvidenceRow"];
 export type Question = Schemas["Question"];
 
@@ -12,6 +13,15 @@ export function useEvidence(showId: number) {
     queryKey: ["evidence", showId],
     queryFn: () => answer(api.GET("/api/shows/{show_id}/evidence", { params: { path: { show_id: showId } } })),
   });
+}
+
+/** The evidence of the clips from one place in a list to another, asked for in chunks. */
+export function useEvidenceRows(showId: number, ids: number[], first: number, last: number) {
+  return useChunks(["evidence-rows", showId], ids, first, last, (chunk) =>
+    answer(
+      api.POST("/api/shows/{show_id}/evidence/rows", { params: { path: { show_id: showId } }, body: { ids: chunk } }),
+    ),
+  );
 }
 
 export function useDossier(showId: number, clipId: number) {
@@ -44,7 +54,8 @@ export function useGauges() {
   return useQuery({ queryKey: ["gauges"], queryFn: () => answer(api.GET("/api/film/gauges")), staleTime: Infinity });
 }
 
-const refs = (rows: EvidenceRow[]) => rows.map(({ id, revision }) => ({ id, revision }));
+type Seen = Schemas["ClipRef"];
+const refs = (rows: Seen[]) => rows.map(({ id, revision }) => ({ id, revision }));
 
 /** Confirm, overrule and withdraw; each is one change that undo names. */
 export function useSettling(showId: number) {
@@ -52,7 +63,7 @@ export function useSettling(showId: number) {
   const said = (changed: Schemas["ChangedView"]) => changed.title;
   return {
     settle: useAct(
-      (given: { rows: EvidenceRow[]; question: Question; value?: string; reason?: string }) =>
+      (given: { rows: Seen[]; question: Question; value?: string; reason?: string }) =>
         answer(
           api.POST("/api/shows/{show_id}/words", {
             ...params,
@@ -67,12 +78,12 @@ export function useSettling(showId: number) {
       said,
     ),
     confirmAll: useAct(
-      (rows: EvidenceRow[]) =>
+      (rows: Seen[]) =>
         answer(api.POST("/api/shows/{show_id}/words/confirm", { ...params, body: { clips: refs(rows) } })),
       said,
     ),
     withdraw: useAct(
-      (given: { rows: EvidenceRow[]; question: Question }) =>
+      (given: { rows: Seen[]; question: Question }) =>
         answer(
           api.POST("/api/shows/{show_id}/words/withdraw", {
             ...params,

@@ -64,28 +64,41 @@ const CHUNK = 60;
  * flickers.
  */
 export function useRows(showId: number, ids: number[], first: number, last: number, beside: number | null = null) {
+  return useChunks(["rows", showId, beside], ids, first, last, (chunk) =>
+    answer(
+      api.POST("/api/shows/{show_id}/ledger/rows", {
+        params: { path: { show_id: showId } },
+        body: { ids: chunk, beside },
+      }),
+    ),
+  );
+}
+
+/** What is asked for by id in chunks, from one place in a list to another; what was there before stays until it comes. */
+export function useChunks<Row extends { id: number }>(
+  key: unknown[],
+  ids: number[],
+  first: number,
+  last: number,
+  ask: (ids: number[]) => Promise<Row[]>,
+): (id: number) => Row | undefined {
   const chunks = [];
   for (let at = Math.max(0, first - (first % CHUNK)); at <= last && at < ids.length; at += CHUNK)
     chunks.push(ids.slice(at, at + CHUNK));
   const client = useQueryClient();
+  const single = (id: number) => ["single", ...key, id];
   const found = useQueries({
     queries: chunks.map((chunk) => ({
-      queryKey: ["rows", showId, beside, chunk],
+      queryKey: [...key, chunk],
       queryFn: async () => {
-        const rows = await answer(
-          api.POST("/api/shows/{show_id}/ledger/rows", {
-            params: { path: { show_id: showId } },
-            body: { ids: chunk, beside },
-          }),
-        );
-        rows.forEach((row) => client.setQueryData(["row", showId, beside, row.id], row));
+        const rows = await ask(chunk);
+        rows.forEach((row) => client.setQueryData(single(row.id), row));
         return rows;
       },
     })),
   });
   const fresh = new Map(found.flatMap((one) => one.data ?? []).map((row) => [row.id, row]));
-  return (id: number) =>
-    fresh.get(id) ?? client.getQueryData<Schemas["ClipRow"]>(["row", showId, beside, id]) ?? undefined;
+  return (id) => fresh.get(id) ?? client.getQueryData<Row>(single(id)) ?? undefined;
 }
 
 /** One row of the ledger. */
@@ -165,13 +178,13 @@ const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench"];
 const TOUCHES: Record<string, string[]> = {
   show: ["shows", "show", "house", ...PLANNED],
   timeline: ["show", ...PLANNED],
-  word: ["evidence", ...PLANNED],
-  picture: ["evidence", "dossier", "deliveries", ...PLANNED],
-  log_report: ["logs", "evidence", ...PLANNED],
+  word: ["evidence", "evidence-rows", ...PLANNED],
+  picture: ["evidence", "evidence-rows", "dossier", "deliveries", ...PLANNED],
+  log_report: ["logs", "evidence", "evidence-rows", ...PLANNED],
   verdict_change: ["verdict-changes"],
-  delivery: ["deliveries", "evidence", "logs", "house", ...PLANNED],
-  clip: ["deliveries", "evidence", ...PLANNED],
-  clip_facts: ["deliveries", "evidence", "dossier", "logs", ...PLANNED],
+  delivery: ["deliveries", "evidence", "evidence-rows", "logs", "house", ...PLANNED],
+  clip: ["deliveries", "evidence", "evidence-rows", ...PLANNED],
+  clip_facts: ["deliveries", "evidence", "evidence-rows", "dossier", "logs", ...PLANNED],
   treatment: PLANNED,
   clip_use: PLANNED,
   clip_tag: PLANNED,

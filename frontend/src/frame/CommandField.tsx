@@ -5,6 +5,7 @@ import { answer, api, type Schemas } from "../data/client";
 import { useTheme } from "../data/preferences";
 import { useAct, useLedger, useUndo } from "../data/queries";
 import { useSelection } from "../data/selection";
+import { Reckoned } from "./Reckoner";
 import { STOPS } from "./stops";
 
 interface Command {
@@ -29,12 +30,13 @@ export function CommandField(props: {
   const [typed, setTyped] = useState("");
   const commands = useCommands(show, reckon);
   const clips = useClips(show.id);
+  const here = show.timelines.find((one) => one.is_default)?.rate.spoken ?? "";
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   const fits = (c: { kind: string; name: string }) =>
     words.every((w) => `${c.kind} ${c.name}`.toLowerCase().includes(w));
   const found = commands.filter(fits).slice(0, MOST);
-  if (RATES.test(typed.trim()))
-    found.unshift({ id: "rates", kind: "reckon", name: typed.trim(), run: () => reckon(typed.trim()) });
+  const rates = RATES.test(typed.trim()) ? typed.trim() : "";
+  if (rates) found.unshift({ id: "rates", kind: "reckon", name: `${rates}: keep it open`, run: () => reckon(rates) });
   if (words.length) for (const clip of clips()) if (found.length < MOST && fits(clip)) found.push(clip);
   const leave = () => {
     setTyped("");
@@ -59,6 +61,7 @@ export function CommandField(props: {
               className="h-10 w-full border-b border-hair bg-transparent px-3 text-[15px] outline-none"
               onChange={(event) => setTyped(event.target.value)}
             />
+            {rates && <Reckoned typed={rates} timeline={here} />}
             <ComboboxOptions static className="max-h-96 overflow-auto py-1">
               {found.map((command) => (
                 <ComboboxOption

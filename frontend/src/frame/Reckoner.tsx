@@ -11,14 +11,7 @@ export function Reckoner({ typed, timeline, close }: { typed: string; timeline: 
   const asked = useDeferredValue(given);
   const put = (key: keyof typeof given) => (event: React.ChangeEvent<HTMLInputElement>) =>
     setGiven({ ...given, [key]: event.target.value });
-  const got = useQuery({
-    queryKey: ["reckoner", asked],
-    enabled: asked.timeline.trim() !== "" && asked.file.trim() !== "",
-    retry: false,
-    staleTime: Infinity,
-    placeholderData: (before: Schemas["ReckonerAnswer"] | undefined) => before,
-    queryFn: () => answer(api.GET("/api/reckoner", { params: { query: asked } })),
-  });
+  const got = useReckoned(asked);
   const field = (key: keyof typeof given, label: string, example: string, first = false) => (
     <Labelled label={label}>
       <input
@@ -63,6 +56,32 @@ export function Reckoner({ typed, timeline, close }: { typed: string; timeline: 
       )}
     </section>
   );
+}
+
+interface Given {
+  shot: string;
+  file: string;
+  timeline: string;
+  length: string;
+  speed: string;
+}
+
+function useReckoned(asked: Given) {
+  return useQuery({
+    queryKey: ["reckoner", asked],
+    enabled: asked.timeline.trim() !== "" && asked.file.trim() !== "",
+    retry: false,
+    staleTime: Infinity,
+    placeholderData: (before: Schemas["ReckonerAnswer"] | undefined) => before,
+    queryFn: () => answer(api.GET("/api/reckoner", { params: { query: asked } })),
+  });
+}
+
+/** What follows from rates typed in one line, as soon as they are. */
+export function Reckoned({ typed, timeline }: { typed: string; timeline: string }) {
+  const got = useReckoned({ ...ratesIn(useDeferredValue(typed), timeline), length: "10s", speed: "" });
+  if (got.error) return <p className="border-b border-hair px-3 py-2 text-madder">▲ {got.error.message}</p>;
+  return got.data ? <Answer data={got.data} /> : null;
 }
 
 /** The rates in words such as `60i`, `60i on 25`, or `150 in 25 on 23.976`: shot, file and timeline, the last being the

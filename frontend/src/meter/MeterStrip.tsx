@@ -9,8 +9,9 @@ interface Size {
   dot: number;
 }
 
-const SIZES: Record<"mini" | "band", Size> = {
+const SIZES: Record<"mini" | "long" | "band", Size> = {
   mini: { width: 96, height: 18, rail: 3.5, dot: 1.5 },
+  long: { width: 240, height: 18, rail: 3.5, dot: 1.6 },
   band: { width: 296, height: 44, rail: 8, dot: 2.2 },
 };
 
@@ -22,7 +23,15 @@ const CROWDED = 3.4;
  * beat to what it shows. Hollow: dropped. Several threads to one: repeated. Thin threads: mixed. A diamond: built.
  * A notch above: a hiccup.
  */
-export function MeterStrip({ strip, size = "mini", label }: { strip: Strip; size?: "mini" | "band"; label: string }) {
+export function MeterStrip({
+  strip,
+  size = "mini",
+  label,
+}: {
+  strip: Strip;
+  size?: "mini" | "long" | "band";
+  label: string;
+}) {
   const { width, height, rail, dot } = SIZES[size];
   const left = dot + 1;
   const places = new Map(strip.units.map((unit, i) => [unit, (strip.places[i] ?? 0) - strip.first]));
@@ -53,7 +62,7 @@ export function MeterStrip({ strip, size = "mini", label }: { strip: Strip; size
             x2={x(places.get(unit) ?? 0)}
             y2={bottom}
             stroke={isAgain(beat.kind) ? "var(--brass)" : "var(--ink)"}
-            strokeWidth={(size === "mini" ? 0.9 : 1) * (weight < 1 ? 0.4 + 0.4 * weight : 1)}
+            strokeWidth={(size !== "band" ? 0.9 : 1) * (weight < 1 ? 0.4 + 0.4 * weight : 1)}
           />
         )),
       )}

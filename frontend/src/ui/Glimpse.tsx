@@ -5,9 +5,16 @@ const STEPS = 16;
 
 /**
  * A small picture of a clip, to know the shot by. It moves along the clip under the pointer, and by the arrow keys where
- * it has the focus.
+ * it has the focus; in a list, whose keys go from row to row, by the pointer alone.
  */
-export function Glimpse(props: { showId: number; clipId: number; name: string; frames: number; width: number }) {
+export function Glimpse(props: {
+  showId: number;
+  clipId: number;
+  name: string;
+  frames: number;
+  width: number;
+  listed?: boolean;
+}) {
   const [step, setStep] = useState(STEPS / 2);
   const [missing, setMissing] = useState(false);
   const last = Math.max(props.frames - 1, 0);
@@ -17,7 +24,7 @@ export function Glimpse(props: { showId: number; clipId: number; name: string; f
   return (
     <span
       role="slider"
-      tabIndex={0}
+      tabIndex={props.listed ? -1 : 0}
       aria-label={`Picture of ${props.name}`}
       aria-valuemin={0}
       aria-valuemax={last}

@@ -19,7 +19,7 @@ from oddmeter.core.decisions.treatment import (
     SoundChoice,
     Span,
 )
-from oddmeter.core.numbers.numerals import number_text, percent_text
+from oddmeter.core.numbers.numerals import exact_percent_text, number_text, percent_text
 from oddmeter.core.numbers.rates import Rate
 
 
@@ -130,7 +130,7 @@ def wish_text(wish: Wish | None) -> str:
         return name
     if wish.intent is Intent.FIT:
         return f"{name} {wish.value} frames"
-    return f"{name} {percent_text(wish.value)}"
+    return f"{name} {exact_percent_text(wish.value)}"
 
 
 def reading_text(reading: Reading) -> str:

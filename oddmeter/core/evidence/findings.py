@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cache
 
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.verdicts import NONE, Certainty, Question, Verdict
@@ -16,8 +17,8 @@ SETTLING = (Question.SHOT_RATE, Question.FILE_RATE, Question.SCAN)
 @dataclass(frozen=True)
 class Findings:
     """The verdicts in short. ``motion_rate`` is the shot rate counted in frames of the file; ``pulldown``,
-    ``repeats`` and ``gauge`` are empty where there is none; ``confirmed`` where nothing in ``SETTLING`` is left to
-    settle."""
+    ``repeats`` and ``gauge`` are empty where there is none; ``states`` say how each answer stands; ``confirmed`` where
+    nothing in ``SETTLING`` is left to settle."""
 
     shot_rate: Rate | None
     shot_state: Certainty
@@ -27,8 +28,13 @@ class Findings:
     repeats: str
     gauge: str
     blended: bool
-    disputed: bool
+    states: Mapping[Question, Certainty]
     confirmed: bool
+
+    @property
+    def disputed(self) -> bool:
+        """True where the evidence is at odds over any question."""
+        return Certainty.DISPUTED in self.states.values()
 
     @property
     def carries_pulldown(self) -> bool:
@@ -61,9 +67,15 @@ def findings_of(
         repeats=_some(found[Question.REPEATS]),
         gauge=_some(found[Question.GAUGE]),
         blended=picture is not None and picture.blended,
-        disputed=any(verdict.state is Certainty.DISPUTED for verdict in found.values()),
+        states=_shared(tuple(found[question].state for question in Question)),
         confirmed=not any(not found[question].certain for question in SETTLING if found[question].value),
     )
+
+
+@cache
+def _shared(states: tuple[Certainty, ...]) -> Mapping[Question, Certainty]:
+    """How the answers stand, the same object for all clips where they stand alike."""
+    return dict(zip(Question, states, strict=True))
 
 
 def _some(verdict: Verdict) -> str:

@@ -140,8 +140,10 @@ def verdict(question: Question, claims: Iterable[Claim]) -> Verdict:
 
 def verdicts(claims: Iterable[Claim]) -> dict[Question, Verdict]:
     """The verdicts to all questions."""
-    known = tuple(claims)
-    return {question: verdict(question, known) for question in Question}
+    own: dict[Question, list[Claim]] = {question: [] for question in Question}
+    for claim in claims:
+        own[claim.question].append(claim)
+    return {question: verdict(question, known) for question, known in own.items()}
 
 
 def agree(one: Claim, other: Claim) -> bool:

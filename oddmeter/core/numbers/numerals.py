@@ -5,8 +5,6 @@ from fractions import Fraction
 
 from oddmeter.core.numbers.errors import RuleError
 
-_THIRDS = {Fraction(1, 3): "⅓", Fraction(2, 3): "⅔", Fraction(1, 6): "⅙", Fraction(5, 6): "⅚"}
-
 
 def decimal_text(value: Fraction, places: int) -> str:
     """A fraction as a decimal, rounded half up to ``places``, without trailing zeros."""
@@ -46,13 +44,25 @@ def parse_fraction(text: str) -> Fraction:
 
 
 def percent_text(value: Fraction) -> str:
-    """A speed as per cent: ``"40 %"``, ``"53⅓ %"``; rounded to two places, marked ≈, where a fraction is long."""
+    """A speed as per cent: ``"40 %"``; rounded to two places and marked ≈ where there are more: ``"≈ 53.33 %"``."""
     hundred = value * 100
-    whole, rest = divmod(hundred, 1)
-    if rest in _THIRDS:
-        return f"{whole if whole else ''}{_THIRDS[rest]} %"
     exact = decimal_text(hundred, 2)
     return f"{exact} %" if Fraction(exact) == hundred else f"≈ {exact} %"
+
+
+def exact_percent_text(value: Fraction) -> str:
+    """A speed as per cent, with its fraction beside where that is rounded: ``"≈ 53.33 % (8/15)"``."""
+    said = percent_text(value)
+    return f"{said} ({number_text(value)})" if said.startswith("≈") else said
+
+
+def percent_range_text(slowest: Fraction, fastest: Fraction) -> str:
+    """Two speeds and all between them, to whole per cent: ``"≈ 21 – 104 %"``; one as ``percent_text`` has it."""
+    if slowest == fastest:
+        return percent_text(slowest)
+    ends = [100 * slowest, 100 * fastest]
+    about = "" if all(end.denominator == 1 for end in ends) else "≈ "
+    return f"{about}{decimal_text(ends[0], 0)} – {decimal_text(ends[1], 0)} %"
 
 
 def number_text(value: Fraction) -> str:

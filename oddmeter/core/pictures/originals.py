@@ -5,7 +5,7 @@ ones that share a frame where there is a choice. Of a run of repeated frames the
 own, even rate, so that every picture stands at its true moment.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -83,6 +83,23 @@ def originals_of(report: PictureReport | None) -> Originals | None:
         return None
     pulled = any(stretch.pattern in PULLDOWNS for stretch in report.stretches)
     return Originals(PULLDOWN_SHARE if pulled else Fraction(1), report.stretches)
+
+
+def pictures_of_fields(stretches: Sequence[Stretch], first: int, stop: int) -> tuple[tuple[int, int], ...]:
+    """For each of the frames ``first`` to ``stop − 1`` the picture that its first and its second field in time come
+    from, counted from 0; nothing where no stretch carries pulldown."""
+    if not any(stretch.pattern for stretch in stretches):
+        return ()
+    numbers: dict[tuple[int, int], int] = {}
+    out = []
+    for frame in range(first, stop):
+        place, stretch = next(
+            ((i, one) for i, one in enumerate(stretches) if one.first_frame <= frame <= one.last_frame), (-1, None)
+        )
+        both = _pictures(stretch, frame) if stretch and stretch.pattern else (frame, frame)
+        one, other = (numbers.setdefault((place, picture), len(numbers)) for picture in both)
+        out.append((one, other))
+    return tuple(out)
 
 
 def _pulled_out(stretch: Stretch, first: int, stop: int, due: int) -> list[Unit]:

@@ -51,3 +51,25 @@ class Show:
         if self.default_timeline is None:
             raise RuleError("The show has no timeline. Settle one in Brief.", "timeline")
         return self.default_timeline
+
+
+def _usual() -> tuple[TimelineSettings, ...]:
+    """Film and video in high definition, then tape: 720 × 576 and 720 × 480 at 4:3 (ITU-R BT.601)."""
+    video, film, double = Rate.parse("29.97"), Rate.parse("23.976"), Rate.parse("59.94")
+    upper, lower = TimelineScan.UPPER, TimelineScan.LOWER
+    return (
+        TimelineSettings("24, film", Rate.of(24)),
+        TimelineSettings("23.976, film for video", film),
+        TimelineSettings("25", Rate.of(25)),
+        TimelineSettings("25 interlaced", Rate.of(25), scan=upper),
+        TimelineSettings("29.97, drop-frame", video, drop_frame=True),
+        TimelineSettings("29.97 interlaced, drop-frame", video, scan=upper, drop_frame=True),
+        TimelineSettings("50", Rate.of(50)),
+        TimelineSettings("59.94, drop-frame", double, drop_frame=True),
+        TimelineSettings("tape 576, 25 interlaced", Rate.of(25), 720, 576, Fraction(16, 15), upper),
+        TimelineSettings("tape 480, 29.97 interlaced", video, 720, 480, Fraction(8, 9), lower, True),
+    )
+
+
+USUAL = _usual()
+"""The timelines that a new show is offered to start from; each is named by what it is."""

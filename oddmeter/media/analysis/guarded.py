@@ -5,6 +5,7 @@ for the next file.
 """
 
 import multiprocessing
+import os
 import resource
 import signal
 import threading
@@ -21,8 +22,11 @@ from oddmeter.media.analysis.analyse import DamagedError, Progress, analyse
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.sequence import is_sequence
 
-MOST_MEMORY = 4 << 30
-"""Bytes of address space that a helper may use."""
+ORDINARY = 1_500_000_000
+"""Bytes that looking at a file may take beside what a helper needs itself; what needs more is refused."""
+_ORDINARY_PIXELS, _MOST_MEMORY = 4096 * 2304, 3_500_000_000
+_RESERVED_A_CORE = 80 << 20
+"""Address space that a decoder's thread reserves without using it: a stack and an arena of its own."""
 PROBE_SECONDS = 60.0
 BYTES_A_SECOND = 20_000_000
 """Slow storage reads at least so fast; a probe of a long file may take as long."""
@@ -34,15 +38,16 @@ class GuardedError(RuleError):
     """A file could not be looked at: it crashed the helper, or took too long."""
 
 
-def probe_guarded(path: Path, seconds: float = PROBE_SECONDS) -> Facts:
-    """The facts of a file; one that crashes the decoder or takes too long has that as its fault."""
+def probe_guarded(path: Path, seconds: float = PROBE_SECONDS, memory: int = ORDINARY) -> Facts:
+    """The facts of a file; one that crashes the decoder, takes too long or needs too much memory has that as its
+    fault."""
     try:
         size = 0 if is_sequence(path) else path.stat().st_size
     except OSError:
         size = 0
     try:
         with _helper() as helper:
-            facts = helper.call(seconds + size / BYTES_A_SECOND, "probe", path)
+            facts = helper.call(seconds + size / BYTES_A_SECOND, memory, "probe", path)
     except RuleError as error:
         return Facts(fault=str(error))
     assert isinstance(facts, Facts)
@@ -55,9 +60,15 @@ def analyse_guarded(
     """What the pictures of a file show. Raises ``DamagedError`` where not one can be decoded, ``RuleError``
     where it cannot be looked at, and whatever ``progress`` raises, upon which the helper is ended."""
     with _helper() as helper:
-        report = helper.call(seconds, "analyse", path, facts, whole, progress=progress)
+        report = helper.call(seconds, memory_for(facts), "analyse", path, facts, whole, progress=progress)
     assert isinstance(report, PictureReport)
     return report
+
+
+def memory_for(facts: Facts) -> int:
+    """Bytes that looking at the pictures of a file may take: more where they are larger than 4096 × 2304."""
+    pixels = facts.width * facts.height
+    return min(_MOST_MEMORY, ORDINARY * max(_ORDINARY_PIXELS, pixels) // _ORDINARY_PIXELS)
 
 
 class _Helper:
@@ -77,10 +88,10 @@ class _Helper:
         self._process.join()
         self._connection.close()
 
-    def call(self, seconds: float, what: str, *arguments: Any, progress: Progress | None = None) -> Any:
-        """What the helper answers, which must say something at least every ``seconds``."""
+    def call(self, seconds: float, memory: int, what: str, *arguments: Any, progress: Progress | None = None) -> Any:
+        """What the helper answers, which must say something at least every ``seconds`` and may take so much memory."""
         try:
-            self._connection.send((what, arguments))
+            self._connection.send((what, memory, arguments))
             while True:
                 if not self._connection.poll(seconds):
                     self.end()
@@ -128,7 +139,6 @@ def _helper() -> Iterator[_Helper]:
 def _serve(connection: Connection) -> None:
     """The helper's loop, until whoever asked is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 
     def tell(done: int, of: int) -> None:
@@ -138,11 +148,13 @@ def _serve(connection: Connection) -> None:
         "probe": probe,
         "analyse": lambda path, facts, whole: analyse(path, facts, whole=whole, progress=tell),
     }
+    own = _address_space() + (os.cpu_count() or 1) * _RESERVED_A_CORE
     while True:
         try:
-            what, arguments = connection.recv()
+            what, memory, arguments = connection.recv()
         except EOFError:
             return
+        resource.setrlimit(resource.RLIMIT_AS, (own + memory, resource.RLIM_INFINITY))
         try:
             answer = ("done", jobs[what](*arguments))
         except DamagedError as error:
@@ -150,10 +162,18 @@ def _serve(connection: Connection) -> None:
         except RuleError as error:
             answer = ("fault", str(error))
         except MemoryError:
-            answer = ("fault", "This file needs more memory than one file may have.")
+            answer = (
+                "fault",
+                f"Looking at this file would take more than {memory / 1e9:.1f} GB of memory; it is refused.",
+            )
         except Exception as error:
             answer = ("fault", f"Looking at this file ended in an unexpected error: {type(error).__name__}.")
         try:
             connection.send(answer)
         except OSError:
             return
+
+
+def _address_space() -> int:
+    """Bytes of address space that this process uses (proc(5))."""
+    return int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()

@@ -147,6 +147,8 @@ def _from(decode, seek, stream: VideoStream, facts: Facts, first: int) -> Iterat
             reached = reached or frame.pts is None or frame.pts * clock >= wanted
             if reached:
                 yield frame
+    except MemoryError:
+        raise
     except av.error.FFmpegError:
         return
 
@@ -156,6 +158,8 @@ def picture_in(file: Path) -> VideoFrame:
     try:
         with opened(file) as container:
             return next(upright(container.decode(_pictures_of(container, file))))
+    except MemoryError:
+        raise
     except (av.error.FFmpegError, OSError, StopIteration) as error:
         raise RuleError(f"{file.name} holds no picture that can be decoded.", "media") from error
 

@@ -83,6 +83,8 @@ def probe(path: Path) -> Facts:
         return Facts(fault=str(error))
     except (av.error.InvalidDataError, av.error.ArgumentError):
         return Facts(fault="This is not a media file of a kind that is opened here, or it is damaged beyond reading.")
+    except MemoryError:
+        raise
     except (av.error.FFmpegError, OSError, ValueError, OverflowError, ZeroDivisionError) as error:
         return Facts(
             fault=f"The file cannot be read: {str(error).splitlines()[0] if str(error) else 'unknown reason'}."
@@ -261,6 +263,8 @@ def _first_picture_fault(container: InputContainer, video: VideoStream) -> str |
         container.seek(0)
         for _ in zip(range(1), container.decode(video), strict=False):
             return None
+    except MemoryError:
+        raise
     except (av.error.FFmpegError, ValueError):
         pass
     return NO_PICTURE

@@ -8,10 +8,9 @@ from fastapi import Depends, Header, Request
 
 from oddmeter.config import Config
 from oddmeter.core.planning.filenames import safe_name
-from oddmeter.media.viewing import Viewing
 from oddmeter.store.database import Database
-from oddmeter.web.board import Boards
-from oddmeter.web.sides import Sides
+from oddmeter.web.boards import Boards
+from oddmeter.web.looking import Looking
 from oddmeter.web.sources import Sources
 from oddmeter.work.tasks import Queue
 
@@ -26,8 +25,7 @@ class Context:
     database: Database
     queue: Queue
     boards: Boards
-    viewing: Viewing
-    sides: Sides
+    looking: Looking
     sources: Sources
     person: str
 
@@ -37,8 +35,8 @@ def _context(
 ) -> Context:
     state = request.app.state
     return Context(
-        state.config, state.database, state.queue, state.boards, state.viewing, state.sides,
-        state.sources, safe_name(unquote(x_person or ""))[:60] or NOBODY,
+        state.config, state.database, state.queue, state.boards, state.looking, state.sources,
+        safe_name(unquote(x_person or ""))[:60] or NOBODY,
     )  # fmt: skip
 
 

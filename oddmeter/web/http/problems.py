@@ -14,7 +14,7 @@ from oddmeter.core.numbers.errors import RuleError
 
 log = logging.getLogger("oddmeter.web")
 
-_STATUS = {"conflict": 409, "exists": 409, "missing": 404, "root": 403}
+_STATUS = {"conflict": 409, "exists": 409, "missing": 404, "root": 403, "busy": 503}
 
 
 class Problem(BaseModel):

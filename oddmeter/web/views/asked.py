@@ -17,6 +17,8 @@ from oddmeter.web.board import Board
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
 TagName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
 ShowId = Annotated[int, Path(ge=1)]
+MOST_ROWS = 400
+"""Rows of a list that may be asked for at once."""
 
 
 class ClipRef(BaseModel):

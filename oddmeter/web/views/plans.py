@@ -4,7 +4,7 @@ from fractions import Fraction
 
 from pydantic import BaseModel
 
-from oddmeter.core.conform.arithmetic import Line, hiccup_text, pattern_text
+from oddmeter.core.conform.arithmetic import Line, hiccup_text, pattern_text, stride_equation
 from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.conform.strips import mini_strip
@@ -16,7 +16,7 @@ from oddmeter.web.views.values import LengthView, NumberView, length_view, numbe
 
 
 class PlanView(BaseModel):
-    """A clip worked out for a timeline; frames by what they show there."""
+    """A clip worked out for a timeline; frames by what they show there. ``equation`` is the stride, written out."""
 
     speed: NumberView
     stride: NumberView
@@ -25,6 +25,7 @@ class PlanView(BaseModel):
     after: LengthView
     kind: Kind
     pattern: str
+    equation: str
     dropped: int
     repeated: int
     made: int
@@ -59,6 +60,7 @@ def conformed_view(conformed: Conform, timeline: Timeline) -> PlanView:
         after=length_view(conformed.frame_map.length, timeline),
         kind=conformed.frame_map.kind,
         pattern=pattern_text(conformed),
+        equation=stride_equation(conformed),
         dropped=tally.dropped,
         repeated=tally.repeated,
         made=tally.made,

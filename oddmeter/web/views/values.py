@@ -54,6 +54,12 @@ def length_view(frames: int, timeline: Timeline) -> LengthView:
     )
 
 
+class Json(Response):
+    """An answer that is written already."""
+
+    media_type = "application/json"
+
+
 class Jpeg(Response):
     """A picture."""
 

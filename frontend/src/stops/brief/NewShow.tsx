@@ -2,6 +2,7 @@ import { useState, type FormEvent } from "react";
 import { useNavigate } from "react-router";
 import { answer, api } from "../../data/client";
 import { useAct, useShows } from "../../data/queries";
+import { useVocabulary } from "../../data/vocabulary";
 import { Button, fieldLook, Labelled } from "../../ui/parts";
 import { FRESH_TIMELINE, TimelineFields } from "./TimelineForm";
 
@@ -10,6 +11,7 @@ export function NewShow() {
   const navigate = useNavigate();
   const shows = useShows();
   const [name, setName] = useState("");
+  const { timelines } = useVocabulary();
   const [timeline, setTimeline] = useState({ ...FRESH_TIMELINE, name: "Main" });
   const make = useAct(
     () => answer(api.POST("/api/shows", { body: { name, timeline } })),
@@ -36,6 +38,22 @@ export function NewShow() {
             <input autoFocus required className={fieldLook} value={name} onChange={(e) => setName(e.target.value)} />
           </Labelled>
         </div>
+        <fieldset className="mb-3">
+          <legend className="text-[12px] text-soft">Start from a usual timeline</legend>
+          <div className="mt-1 flex flex-wrap gap-1">
+            {timelines.map(({ label, timeline: usual }) => (
+              <button
+                key={label}
+                type="button"
+                aria-pressed={JSON.stringify({ ...usual, name: timeline.name }) === JSON.stringify(timeline)}
+                onClick={() => setTimeline({ ...usual, name: timeline.name })}
+                className="border border-hair px-2 py-0.5 hover:bg-sunk aria-pressed:border-patina aria-pressed:bg-patina-wash aria-pressed:font-medium"
+              >
+                {label}
+              </button>
+            ))}
+          </div>
+        </fieldset>
         <TimelineFields value={timeline} set={setTimeline} />
         <div className="mt-4 flex gap-2">
           <Button type="submit" weight="main" disabled={make.isPending}>

@@ -83,11 +83,14 @@ export function Dossier(props: {
         onChange={(index) => props.show(LOOK_KEYS[index] ?? "rhythm")}
         className="flex min-h-0 min-w-0 flex-col"
       >
-        <TabList className="flex h-8 shrink-0 items-center gap-0.5 border-b border-hair px-2" aria-label="Looks">
+        <TabList
+          className="flex min-h-8 shrink-0 flex-wrap items-center gap-0.5 border-b border-hair px-2"
+          aria-label="Looks"
+        >
           {LOOK_KEYS.map((key) => (
             <Tab
               key={key}
-              className="h-6 px-2 text-patina not-data-selected:hover:bg-sunk data-selected:bg-patina-wash data-selected:font-medium data-selected:text-ink"
+              className="whitespace-nowrap h-6 px-2 text-patina not-data-selected:hover:bg-sunk data-selected:bg-patina-wash data-selected:font-medium data-selected:text-ink"
             >
               {LOOKS[key].name}
             </Tab>

@@ -1,5 +1,5 @@
-import { useEffect, useRef, type MouseEvent } from "react";
-import type { EvidenceRow, Question } from "../../data/evidence";
+import { useEffect, useMemo, useRef, type MouseEvent } from "react";
+import { useEvidenceRows, type EvidenceLine, type EvidenceRow, type Question } from "../../data/evidence";
 import type { KeyRow } from "../../ui/keys";
 import { useList } from "../../ui/useList";
 import { useVirtual } from "../../ui/useVirtual";
@@ -8,12 +8,13 @@ import { claimsBy, toneOf, verdictOf } from "./questions";
 
 const ROW = 30;
 const COLUMNS =
-  "grid-cols-[1.1rem_minmax(11.6rem,1.6fr)_minmax(5.2rem,0.8fr)_minmax(5rem,0.8fr)_minmax(7rem,1.1fr)_minmax(6.4rem,1fr)_minmax(4.6rem,0.6fr)_minmax(4.2rem,0.7fr)_minmax(11rem,1fr)]";
-const WIDTH = "min-w-[850px]";
+  "grid-cols-[1.1rem_minmax(11.6rem,1.6fr)_minmax(5.2rem,0.8fr)_minmax(5rem,0.8fr)_minmax(7rem,1.1fr)_minmax(6.4rem,1fr)_minmax(4.6rem,0.6fr)_minmax(4.2rem,0.7fr)_minmax(11rem,1fr)] max-[1100px]:grid-cols-[1.1rem_minmax(8.6rem,1.6fr)_minmax(3.4rem,0.8fr)_minmax(4.3rem,0.8fr)_minmax(4.4rem,1.1fr)_minmax(4.4rem,1fr)_minmax(3rem,0.6fr)_minmax(3rem,0.7fr)_minmax(8.6rem,1fr)]";
+const WIDTH = "min-w-[850px] max-[1100px]:min-w-[735px]";
 
 /** One row per clip, one column per source, for one question; the verdict last. */
 export function EvidenceList(props: {
-  rows: EvidenceRow[];
+  showId: number;
+  rows: EvidenceLine[];
   question: Question;
   keys: KeyRow[];
   turn: (step: number) => void;
@@ -35,6 +36,9 @@ export function EvidenceList(props: {
       ...props.keys,
     ],
   });
+  const items = view.getVirtualItems();
+  const ids = useMemo(() => rows.map((row) => row.id), [rows]);
+  const evidence = useEvidenceRows(props.showId, ids, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
   useEffect(() => {
     scroller.current?.focus({ preventScroll: true });
   }, []);
@@ -79,13 +83,14 @@ export function EvidenceList(props: {
         </div>
       )}
       <div style={{ height: view.getTotalSize() }} className={`relative ${WIDTH}`}>
-        {view.getVirtualItems().map((item) => {
+        {items.map((item) => {
           const row = rows[item.index];
           if (!row) return null;
           return (
             <Row
               key={row.id}
-              row={row}
+              line={row}
+              row={evidence(row.id)}
               question={question}
               top={item.start}
               rowIndex={item.index + 2}
@@ -102,7 +107,8 @@ export function EvidenceList(props: {
 }
 
 function Row(props: {
-  row: EvidenceRow;
+  line: EvidenceLine;
+  row: EvidenceRow | undefined;
   question: Question;
   top: number;
   rowIndex: number;
@@ -111,10 +117,10 @@ function Row(props: {
   onClick: (event: MouseEvent) => void;
   onToggle: () => void;
 }) {
-  const { row } = props;
+  const { line, row } = props;
   return (
     <div
-      id={`clip-${row.id}`}
+      id={`clip-${line.id}`}
       role="row"
       aria-rowindex={props.rowIndex}
       aria-selected={props.selected}
@@ -129,22 +135,28 @@ function Row(props: {
           type="checkbox"
           tabIndex={props.current ? 0 : -1}
           className="accent-(--patina)"
-          aria-label={`Select ${row.name}`}
+          aria-label={`Select ${line.name}`}
           checked={props.selected}
           onClick={(event) => event.stopPropagation()}
           onChange={props.onToggle}
         />
       </span>
-      <span role="rowheader" aria-colindex={2} className="flex min-w-0 items-baseline gap-1.5" title={row.path}>
-        <span className="truncate font-medium">{row.name}</span>
-        {row.proxy_of && <span className="shrink-0 text-[12px] text-soft">proxy</span>}
-        {row.troubles.length > 0 && !row.facts?.fault && (
+      <span role="rowheader" aria-colindex={2} className="flex min-w-0 items-baseline gap-1.5" title={line.path}>
+        <span className="truncate font-medium">{line.name}</span>
+        {row?.proxy_of && <span className="shrink-0 text-[12px] text-soft">proxy</span>}
+        {row && row.troubles.length > 0 && !row.facts?.fault && (
           <span className="shrink-0 text-madder" title={row.troubles.join(" ")}>
             ▲<span className="sr-only"> {row.troubles.join(" ")}</span>
           </span>
         )}
       </span>
-      <Cells {...props} />
+      {row ? (
+        <Cells row={row} question={props.question} />
+      ) : (
+        <span role="gridcell" className="col-span-7 text-soft">
+          …
+        </span>
+      )}
     </div>
   );
 }

@@ -2,7 +2,7 @@ import { FolderPlus } from "lucide-react";
 import { useEffect, useMemo, useRef, useState, type DragEvent } from "react";
 import { useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../data/client";
-import { useEvidence, useSettling, type EvidenceRow, type Question } from "../../data/evidence";
+import { useEvidence, useEvidenceRows, useSettling, type EvidenceLine, type Question } from "../../data/evidence";
 import { useAct, useDeliveries, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
 import { Button, Empty, fieldLook, Number, Progress, Waiting } from "../../ui/parts";
@@ -11,7 +11,7 @@ import { Dossier } from "./Dossier";
 import { EvidenceList } from "./EvidenceList";
 import { LOOKS, type LookKey } from "./looks/looks";
 import { useVocabulary } from "../../data/vocabulary";
-import { FILTERS, verdictOf } from "./questions";
+import { FILTERS } from "./questions";
 import { Reports } from "./Reports";
 import { useUpload } from "./upload";
 
@@ -56,10 +56,12 @@ export function Intake() {
   const rows = useMemo(() => {
     const holds = FILTERS.find((f) => f.key === filter)?.holds ?? (() => true);
     return inDelivery.filter(
-      (row) => (words === "" || row.path.toLowerCase().includes(words)) && (!row.facts || holds(row, question)),
+      (row) => (words === "" || row.path.toLowerCase().includes(words)) && (!row.seen || holds(row, question)),
     );
   }, [inDelivery, filter, question, words]);
   const selected = useMemo(() => all.filter((row) => selection.ids.has(row.id)), [all, selection.ids]);
+  const one = selected.length === 1 ? selected[0] : undefined;
+  const opened = useEvidenceRows(showId, one ? [one.id] : [], 0, 0)(one?.id ?? 0);
 
   if (deliveries.isPending || evidence.isPending)
     return <Waiting what="Reading the evidence" why={evidence.failureReason ?? deliveries.failureReason} />;
@@ -80,15 +82,14 @@ export function Intake() {
     put("ask", asking.current);
   };
   const asked = questions.find((q) => q.question === question)?.name.toLowerCase() ?? "";
-  const told = selected.filter((row) => row.facts && !row.facts.fault);
+  const told = selected.filter((row) => row.usable);
   const confirm = () => told.length && settling.settle.mutate({ rows: told, question });
   const confirmAll = () => told.length && settling.confirmAll.mutate(told);
-  const one = selected.length === 1 ? selected[0] : undefined;
   const openDossier = (key: Question) => put("ask", key);
 
   return (
     <div
-      className="relative grid h-full grid-cols-[212px_minmax(0,1fr)] min-[1700px]:grid-cols-[260px_minmax(0,1fr)]"
+      className="relative grid h-full grid-cols-[212px_minmax(0,1fr)] max-[1100px]:grid-cols-[168px_minmax(0,1fr)] min-[1700px]:grid-cols-[260px_minmax(0,1fr)]"
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);
@@ -149,7 +150,7 @@ export function Intake() {
           <div className="flex flex-wrap items-center gap-x-1 border-b border-hair px-2 py-1">
             <div className="flex" role="group" aria-label="Question">
               {questions.map(({ question: key, name }) => {
-                const open = inDelivery.filter((row) => row.facts && verdictOf(row, key).state === "disputed").length;
+                const open = inDelivery.filter((row) => row.disputed.includes(key)).length;
                 return (
                   <button
                     key={key}
@@ -178,7 +179,7 @@ export function Intake() {
               >
                 {FILTERS.map(({ key, name, holds }) => (
                   <option key={key} value={key}>
-                    {name} ({inDelivery.filter((row) => row.facts && holds(row, question)).length})
+                    {name} ({inDelivery.filter((row) => row.seen && holds(row, question)).length})
                   </option>
                 ))}
               </select>
@@ -193,6 +194,7 @@ export function Intake() {
             </div>
           </div>
           <EvidenceList
+            showId={showId}
             rows={rows}
             question={question}
             turn={turn}
@@ -230,11 +232,12 @@ export function Intake() {
               </>
             )}
           </div>
-          {one && (
+          {one && !opened && <Waiting what="Reading its evidence" why={null} />}
+          {opened && (
             <Dossier
-              key={one.id}
+              key={opened.id}
               showId={showId}
-              row={one}
+              row={opened}
               question={question}
               ask={openDossier}
               look={look in LOOKS ? look : "rhythm"}
@@ -266,7 +269,7 @@ export function Intake() {
 }
 
 /** One answer for a whole selection. */
-function SettleMany(props: { showId: number; rows: EvidenceRow[]; question: Question; name: string }) {
+function SettleMany(props: { showId: number; rows: EvidenceLine[]; question: Question; name: string }) {
   const { settle } = useSettling(props.showId);
   const [value, setValue] = useState("");
   const { answers } = useVocabulary().question(props.question);

@@ -1,5 +1,5 @@
 import type { Schemas } from "../../data/client";
-import type { EvidenceRow, Question } from "../../data/evidence";
+import type { EvidenceLine, EvidenceRow, Question } from "../../data/evidence";
 import type { Certainty } from "../../data/vocabulary";
 
 type Source = Schemas["Source"];
@@ -18,10 +18,10 @@ export function claimsBy(verdict: Schemas["VerdictView"], source: Source): Schem
 }
 
 /** Which clips to show; what their verdicts are, the server says. */
-export const FILTERS: { key: string; name: string; holds: (row: EvidenceRow, question: Question) => boolean }[] = [
+export const FILTERS: { key: string; name: string; holds: (row: EvidenceLine, question: Question) => boolean }[] = [
   { key: "all", name: "All", holds: () => true },
-  { key: "disputed", name: "Disputed", holds: (row) => row.disputed },
-  { key: "here", name: "Disputed here", holds: (row, question) => verdictOf(row, question).state === "disputed" },
-  { key: "assumed", name: "Assumed here", holds: (row, question) => verdictOf(row, question).state === "assumed" },
-  { key: "trouble", name: "Trouble", holds: (row) => row.troubles.length > 0 },
+  { key: "disputed", name: "Disputed", holds: (row) => row.disputed.length > 0 },
+  { key: "here", name: "Disputed here", holds: (row, question) => row.disputed.includes(question) },
+  { key: "assumed", name: "Assumed here", holds: (row, question) => row.assumed.includes(question) },
+  { key: "trouble", name: "Trouble", holds: (row) => row.trouble },
 ];

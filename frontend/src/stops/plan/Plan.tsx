@@ -8,8 +8,9 @@ import { useAct, useLedger, useRow, useShow, useShowId } from "../../data/querie
 import { useSelection } from "../../data/selection";
 import { pairs, useVocabulary } from "../../data/vocabulary";
 import { Button, Empty, fieldLook, Number, Options, Waiting } from "../../ui/parts";
+import { useRoom } from "../../ui/useRoom";
 import { ColumnsMenu } from "./ColumnsMenu";
-import { COLUMNS, USUAL } from "./columns";
+import { COLUMNS, USUAL, USUAL_IN } from "./columns";
 import { useDecide } from "./decide";
 import { DecisionBar, type Asking, type Field } from "./DecisionBar";
 import { Ledger } from "./Ledger";
@@ -28,6 +29,7 @@ const LAYOUT = {
 /** Plan: every clip's decision in one ledger; beside it the arithmetic of the selection, or the recipes. */
 export function Plan() {
   const showId = useShowId();
+  const room = useRoom();
   const navigate = useNavigate();
   const { filters, groups } = useVocabulary();
   const show = useShow(showId).data;
@@ -92,8 +94,9 @@ export function Plan() {
   const timelines = show?.timelines ?? [];
   const here = timelines.find((t) => t.is_default);
   const beside = timelines.find((t) => t.id === besideId && !t.is_default);
-  const columns = COLUMNS.filter(({ key }) => (key === "beside" ? beside : layout.columns.includes(key)))
-    .sort((a, b) => place(layout.columns, a.key) - place(layout.columns, b.key))
+  const keys = layout.columns.join() === USUAL.join() ? USUAL_IN[room] : layout.columns;
+  const columns = COLUMNS.filter(({ key }) => (key === "beside" ? beside : keys.includes(key)))
+    .sort((a, b) => place(keys, a.key) - place(keys, b.key))
     .map((column) => (column.key === "beside" && beside ? { ...column, name: beside.name } : column));
   const fold = (key: string) =>
     setLayout({
@@ -105,7 +108,7 @@ export function Plan() {
     one && copied?.id !== one.id && selected.length === 1 ? () => setCopied({ id: one.id, name: one.name }) : null;
 
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_322px] max-[1180px]:grid-cols-[minmax(0,1fr)_290px] min-[1700px]:grid-cols-[minmax(0,1fr)_430px]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_322px] max-[1180px]:grid-cols-[minmax(0,1fr)_290px] max-[1100px]:grid-cols-[minmax(0,1fr)_272px] min-[1700px]:grid-cols-[minmax(0,1fr)_430px]">
       <section className="flex min-h-0 min-w-0 flex-col" aria-label="Ledger">
         <div
           className="flex min-h-9 shrink-0 flex-wrap items-center gap-x-0.5 gap-y-1 border-b border-hair px-2 py-1"
@@ -174,7 +177,7 @@ export function Plan() {
                 ))}
             </select>
           )}
-          <ColumnsMenu columns={layout.columns} choose={(keys) => setLayout({ columns: keys })}>
+          <ColumnsMenu columns={keys} choose={(keys) => setLayout({ columns: keys })}>
             <Columns3 size={14} aria-hidden /> Columns
           </ColumnsMenu>
         </div>

@@ -244,14 +244,14 @@ function Words({ tags, note, decide }: { tags: string[]; note: string | null; de
 function Totals({ data }: { data: Schemas["Reckoning"] }) {
   return (
     <div className="border-b border-hair px-3 py-2">
-      <div className="flex items-baseline justify-between">
+      <div className="flex items-baseline justify-between gap-x-3">
         <span className="text-soft">length</span>
         <span className="whitespace-nowrap">
           <Number className="text-soft">{data.before.timecode} → </Number>
           <Number className="font-medium">{data.after.timecode}</Number>
         </span>
       </div>
-      <div className="flex items-baseline justify-between text-[12.5px]">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-3 text-[12.5px]">
         <span className="text-soft">
           <Number>{data.dropped}</Number> dropped, <Number>{data.repeated}</Number> repeated
         </span>
@@ -297,7 +297,7 @@ function Alternatives({ data, decide }: { data: Schemas["Reckoning"]; decide: De
               {way.chosen ? "✓ " : ""}
               {way.label}
             </span>
-            <Number className="text-right">{way.speed}</Number>
+            <Number className="text-right whitespace-nowrap">{way.speed}</Number>
             <span className="row-span-2 max-[1180px]:hidden">
               <MeterStrip strip={way.strip} label={`${way.label}: ${way.kinds.join(", ")}`} />
             </span>

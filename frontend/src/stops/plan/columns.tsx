@@ -1,9 +1,12 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../../data/client";
+import { useShowId } from "../../data/queries";
 import { useVocabulary } from "../../data/vocabulary";
 import { MeterStrip } from "../../meter/MeterStrip";
+import { Glimpse } from "../../ui/Glimpse";
 import { MarkWord } from "../../ui/marks";
 import { Decimal, Number } from "../../ui/parts";
+import type { useRoom } from "../../ui/useRoom";
 import { signed } from "./PreviewTable";
 
 type Row = Schemas["ClipRow"];
@@ -22,6 +25,12 @@ const STRONG = "font-semibold text-patina underline decoration-dotted underline-
 
 /** Every column of the ledger beside the clip's name, in the order in which they are offered. */
 export const COLUMNS: Column[] = [
+  {
+    key: "picture",
+    name: "Picture",
+    track: "50px",
+    cell: (row) => <Picture row={row} />,
+  },
   {
     key: "shot",
     name: "Shot",
@@ -80,6 +89,19 @@ export const COLUMNS: Column[] = [
     track: "96px",
     sort: "cadence",
     cell: ({ plan }) => plan && <Rhythm plan={plan} />,
+  },
+  {
+    key: "long-meter",
+    name: "Long meter",
+    track: "240px",
+    cell: ({ plan }) => plan && <Rhythm plan={plan} size="long" />,
+  },
+  {
+    key: "equation",
+    name: "Read × speed ÷ timeline",
+    track: "15rem",
+    look: () => "truncate",
+    cell: ({ plan }) => plan && <Number>{plan.equation}</Number>,
   },
   {
     key: "frames",
@@ -143,11 +165,24 @@ export const COLUMNS: Column[] = [
 
 export const USUAL = ["shot", "file", "read", "decision", "speed", "meter", "frames", "marks"];
 
-function Rhythm({ plan }: { plan: Schemas["PlanView"] }) {
+/** What is shown where nobody chose: less in a narrow window, and what there is room for in a wide one. */
+export const USUAL_IN: Record<ReturnType<typeof useRoom>, string[]> = {
+  narrow: USUAL.filter((key) => key !== "file"),
+  usual: USUAL,
+  wide: ["picture", ...USUAL.flatMap((key) => (key === "meter" ? ["equation", "long-meter"] : [key]))],
+};
+
+function Picture({ row }: { row: Row }) {
+  const showId = useShowId();
+  if (!row.facts || row.facts.fault) return null;
+  return <Glimpse showId={showId} clipId={row.id} name={row.name} frames={row.facts.frames} width={48} listed />;
+}
+
+function Rhythm({ plan, size = "mini" }: { plan: Schemas["PlanView"]; size?: "mini" | "long" }) {
   const rhythm = `${plan.kind}: ${plan.pattern}`;
   return (
     <span title={`${rhythm}; ${plan.dropped} dropped, ${plan.repeated} repeated`}>
-      <MeterStrip strip={plan.strip} label={rhythm} />
+      <MeterStrip strip={plan.strip} size={size} label={rhythm} />
     </span>
   );
 }

@@ -17,7 +17,7 @@ from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import titled
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.numbers.numerals import decimal_text, percent_text
+from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.originals import Unit
 from oddmeter.core.planning.changes import changed
@@ -26,7 +26,7 @@ from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.viewing import Viewed
 from oddmeter.web.board import Row
 from oddmeter.web.http.context import Context, Here
-from oddmeter.web.sides import Side, Token
+from oddmeter.web.looking import Side, Token
 from oddmeter.web.views.asked import ShowId, TreatmentIn
 from oddmeter.web.views.strips import StripView, strip_view
 from oddmeter.web.views.values import Jpeg, LengthView, RateView, length_view, rate_view
@@ -184,9 +184,7 @@ def take_side(here: Here, show_id: ShowId, clip_id: int, asked: SideIn) -> SideV
         side = board.work_out(made.clips[0], timeline)
     plan = _planned(side)
     viewed = _viewed(here, plan)
-    token = here.sides.put(Side(viewed, timeline, _source_start(plan)))
-    if not asked.model_fields_set:
-        here.viewing.fill(viewed)
+    token = here.looking.put(Side(viewed, timeline, _source_start(plan)), fill=not asked.model_fields_set)
     return _side_view(token, row, plan, viewed)
 
 
@@ -196,11 +194,10 @@ def picture(
     part: Literal["whole", "upper", "lower", "trust"] = "whole",
 ) -> Response:  # fmt: skip
     """A timeline frame of a side as a picture."""
-    viewed = here.sides.get(token).viewed
     if size == "draft":
-        data = here.viewing.draft(viewed, number)
+        data = here.looking.draft(token, number)
     else:
-        data = here.viewing.final(viewed, number, None if part == "whole" else part)
+        data = here.looking.final(token, number, None if part == "whole" else part)
     return Jpeg(data, headers=_FOREVER)
 
 
@@ -211,10 +208,10 @@ def run(
 ) -> Response:  # fmt: skip
     """Consecutive timeline frames for playing: for each its length in bytes, four of them, the lowest first, and its
     JPEG."""
-    viewed = here.sides.get(token).viewed
+    picture_of = here.looking.draft if size == "draft" else here.looking.final
     parts = []
-    for number in range(first, min(first + count, viewed.planned.frame_map.length)):
-        data = here.viewing.draft(viewed, number) if size == "draft" else here.viewing.final(viewed, number)
+    for number in range(first, min(first + count, here.looking.side(token).viewed.planned.frame_map.length)):
+        data = picture_of(token, number)
         parts += [struct.pack("<I", len(data)), data]
     return Frames(b"".join(parts), headers=_FOREVER)
 
@@ -224,7 +221,7 @@ def what_is_shown(
     here: Here, token: Token, first: Annotated[int, Query(ge=0)], count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)]
 ) -> list[FrameView]:
     """What consecutive timeline frames show."""
-    side = here.sides.get(token)
+    side = here.looking.side(token)
     stop = min(first + count, side.viewed.planned.frame_map.length)
     return [_frame_view(side, number) for number in range(first, stop)]
 
@@ -235,7 +232,7 @@ def strip(
     columns: Annotated[int, Query(ge=10, le=2000)] = 600,
 ) -> StripWindow:  # fmt: skip
     """A window of the meter strip, timeline frames ``first`` to ``last``."""
-    return _strip_window(here.sides.get(token), first, last, columns)
+    return _strip_window(here.looking.side(token), first, last, columns)
 
 
 @router.get("/bench/{token}/spot")
@@ -244,8 +241,8 @@ def find_spot(
     step: Annotated[int, Query(ge=-1, le=1)] = 1, other: Token | None = None,
 ) -> SpotView:  # fmt: skip
     """The nearest drop, repeat, hiccup, cut or difference to another side, after a timeline frame or before it."""
-    viewed = here.sides.get(token).viewed
-    beside = here.sides.get(other).viewed.planned if other else None
+    viewed = here.looking.side(token).viewed
+    beside = here.looking.side(other).viewed.planned if other else None
     planned, scan = viewed.planned, viewed.canvas.scan
     way = -1 if step < 0 else 1
     return SpotView(frame=sought(what, planned, scan, frame, way, sorted(viewed.cuts), beside))
@@ -256,9 +253,8 @@ def changes(
     here: Here, token: Token, first: Annotated[int, Query(ge=0)], count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)]
 ) -> ChangesView:
     """The unique-frame check: how much each shown frame of a stretch differs from the one before."""
-    viewed = here.sides.get(token).viewed
-    count = min(count, viewed.planned.frame_map.length - first)
-    return ChangesView(first=first, changes=here.viewing.changes(viewed, first, count) if count > 0 else [])
+    count = min(count, here.looking.side(token).viewed.planned.frame_map.length - first)
+    return ChangesView(first=first, changes=here.looking.changes(token, first, count) if count > 0 else [])
 
 
 def _planned(row: Row) -> Plan:
@@ -297,8 +293,8 @@ def _side_view(token: Token, now: Row, plan: Plan, viewed: Viewed) -> SideView:
         token=token,
         words=words,
         parts=ours.texts(),
-        speed=percent_text(planned.speed),
-        pace=percent_text(planned.pace),
+        speed=exact_percent_text(planned.speed),
+        pace=exact_percent_text(planned.pace),
         length=length_view(plan.after, plan.timeline),
         pattern=pattern_text(planned),
         kind=planned.frame_map.kind.value,

@@ -14,9 +14,12 @@ from oddmeter.core.decisions.vocabulary import INTENTS, PARTS
 from oddmeter.core.evidence.logs import COLUMN_NAMES, Column
 from oddmeter.core.evidence.verdicts import Certainty, Question, Source
 from oddmeter.core.evidence.vocabulary import CERTAINTIES, QUESTIONS, SOURCES
+from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.pictures.scan import TIMELINE_SCANS
 from oddmeter.core.planning.marks import LEDGER_FILTERS, MARKS, Attention, Mark
+from oddmeter.core.planning.timelines import USUAL, TimelineSettings
 from oddmeter.web.arrangement import GROUPS
+from oddmeter.web.stops.brief.shows import TimelineIn
 
 router = APIRouter(prefix="/api", tags=["brief"])
 
@@ -119,6 +122,13 @@ class FrameKindView(BaseModel):
     shape: str
 
 
+class UsualTimelineView(BaseModel):
+    """A timeline to start from, as it would be set by hand, and what it is called."""
+
+    label: str
+    timeline: TimelineIn
+
+
 class Vocabulary(BaseModel):
     """All words of the page that are the job's."""
 
@@ -134,6 +144,7 @@ class Vocabulary(BaseModel):
     conditions: list[ConditionWordsView]
     frame_kinds: list[FrameKindView]
     scans: list[ChoiceView]
+    timelines: list[UsualTimelineView]
     report_columns: list[ReportColumnView]
 
 
@@ -166,8 +177,18 @@ def vocabulary() -> Vocabulary:
         ],
         frame_kinds=[FrameKindView(kind=kind, shape=shape) for kind, shape in FRAME_KINDS.items()],
         scans=_choices(TIMELINE_SCANS),
+        timelines=[_usual(one) for one in USUAL],
         report_columns=[ReportColumnView(column=column, name=name) for column, name in COLUMN_NAMES.items()],
     )  # fmt: skip
+
+
+def _usual(settings: TimelineSettings) -> UsualTimelineView:
+    timeline = TimelineIn(
+        name="Main", rate=settings.rate.spoken, width=settings.width, height=settings.height,
+        pixel_aspect=fraction_text(settings.pixel_aspect), scan=settings.scan, drop_frame=settings.drop_frame,
+        sound_rate=settings.sound_rate,
+    )  # fmt: skip
+    return UsualTimelineView(label=settings.name, timeline=timeline)
 
 
 def _choices(pairs: Iterable[tuple[str, str]]) -> list[ChoiceView]:

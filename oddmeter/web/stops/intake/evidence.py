@@ -1,10 +1,11 @@
 """Intake: the evidence about every clip, the verdicts, and settling them."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Annotated
 
 from fastapi import APIRouter
+from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from oddmeter.core.evidence.claims import Word
@@ -14,15 +15,17 @@ from oddmeter.core.evidence.verdicts import Certainty, Claim, Question, Source, 
 from oddmeter.core.evidence.vocabulary import question_name, spoken
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.report import BEYOND_REPAIR
-from oddmeter.core.planning.clips import Clip
+from oddmeter.core.planning.clips import Clip, KnownClip
 from oddmeter.store import clips, facts, looks, words
 from oddmeter.store.changes import change, entitle
 from oddmeter.store.database import Connection
 from oddmeter.store.looks import Examination
+from oddmeter.web.board import Board
 from oddmeter.web.http.context import Context, Here
-from oddmeter.web.views.asked import ClipRef, ShowId
+from oddmeter.web.views.asked import MOST_ROWS, ClipRef, ShowId
 from oddmeter.web.views.changes import ChangedView
 from oddmeter.web.views.facts import FactsView, facts_view
+from oddmeter.web.views.values import Json
 
 router = APIRouter(tags=["intake"])
 
@@ -72,16 +75,38 @@ class EvidenceRow(BaseModel):
     frames: int
     look: LookView | None
     verdicts: list[VerdictView]
-    disputed: bool
     unsettled: bool
     replaced: bool
     troubles: list[str]
 
 
-class Evidence(BaseModel):
-    """The evidence about all clips of a show."""
+class EvidenceLine(BaseModel):
+    """One clip in the list of all: which questions are disputed, and to which the answer is only assumed. ``seen``
+    where its file has been opened, ``usable`` where something can be said about it, ``trouble`` where something is
+    wrong."""
 
-    clips: list[EvidenceRow]
+    id: int
+    delivery_id: int
+    name: str
+    path: str
+    revision: int
+    seen: bool
+    usable: bool
+    trouble: bool
+    disputed: list[Question]
+    assumed: list[Question]
+
+
+class Evidence(BaseModel):
+    """How the evidence about all clips of a show stands; the rows themselves are asked for as they are drawn."""
+
+    clips: list[EvidenceLine]
+
+
+class EvidenceRowsAsked(BaseModel):
+    """The clips whose evidence is to be drawn."""
+
+    ids: Annotated[list[int], Field(max_length=MOST_ROWS)]
 
 
 class Settling(BaseModel):
@@ -113,19 +138,43 @@ class Looking(BaseModel):
     whole: bool = True
 
 
-@router.get("/api/shows/{show_id}/evidence")
-def all_evidence(here: Here, show_id: ShowId) -> Evidence:
-    """Every clip of the show with its verdicts, proxies among them."""
+@router.get("/api/shows/{show_id}/evidence", response_model=Evidence)
+def all_evidence(here: Here, show_id: ShowId) -> Response:
+    """How the evidence about every clip of the show stands, proxies among them."""
     here.sources.look_after(show_id)
+    return Json(here.boards.answer(show_id, "evidence", lambda board: evidence_of(board).model_dump_json().encode()))
+
+
+@router.post("/api/shows/{show_id}/evidence/rows")
+def evidence_rows(here: Here, show_id: ShowId, asked: EvidenceRowsAsked) -> list[EvidenceRow]:
+    """Some clips with their verdicts; those that are no longer there are left out."""
+    board = here.boards.some(show_id, asked.ids)
     with here.database.transaction() as connection:
-        known = clips.clips_of_show(connection, show_id, proxies=True)
-        looked = looks.looks_of_show(connection, show_id)
-    by_id = {clip.id: clip for clip in known}
-    proxies: dict[int, list[Clip]] = {}
-    for clip in known:
-        if clip.proxy_of is not None:
-            proxies.setdefault(clip.proxy_of, []).append(clip)
-    return Evidence(clips=[_row(clip, looked.get(clip.id), by_id, proxies.get(clip.id, [])) for clip in known])
+        looked = looks.looks_at(connection, asked.ids)
+    everything = board.everything
+    proxies = proxies_of(board)
+    return [
+        _row(one.clip, looked.get(clip_id), everything, proxies.get(clip_id, []))
+        for clip_id in asked.ids
+        if (one := everything.get(clip_id))
+    ]
+
+
+def evidence_of(board: Board) -> Evidence:
+    """How the evidence about every clip of a show stands, by delivery and name."""
+    everything = board.everything
+    proxies = proxies_of(board)
+    order = sorted(everything.values(), key=lambda one: (one.clip.delivery_id, one.clip.name, one.clip.id))
+    return Evidence(clips=[_line(one, everything, proxies.get(one.clip.id, [])) for one in order])
+
+
+def proxies_of(board: Board) -> dict[int, list[Clip]]:
+    """The proxies on a board by their original."""
+    out: dict[int, list[Clip]] = {}
+    for one in board.proxies.values():
+        assert one.clip.proxy_of is not None
+        out.setdefault(one.clip.proxy_of, []).append(one.clip)
+    return out
 
 
 @router.post("/api/shows/{show_id}/words")
@@ -203,9 +252,33 @@ def stop_looking(here: Here, show_id: ShowId, asked: Looking) -> None:
         looks.stop_look(connection, ids)
 
 
-def _row(clip: Clip, look: Examination | None, by_id: dict[int, Clip], proxies: Sequence[Clip]) -> EvidenceRow:
+def _line(known: KnownClip, everything: Mapping[int, KnownClip], proxies: Sequence[Clip]) -> EvidenceLine:
+    clip, states = known.clip, known.findings.states
+    return EvidenceLine(
+        id=clip.id,
+        delivery_id=clip.delivery_id,
+        name=clip.name,
+        path=clip.path,
+        revision=clip.revision,
+        seen=known.facts is not None,
+        usable=known.facts is not None and not known.facts.fault,
+        trouble=any(_troubles(clip, _original(clip, everything), proxies)),
+        disputed=[question for question, state in states.items() if state is Certainty.DISPUTED],
+        assumed=[question for question, state in states.items() if state is Certainty.ASSUMED],
+    )
+
+
+def _original(clip: Clip, everything: Mapping[int, KnownClip]) -> Clip | None:
+    found = everything.get(clip.proxy_of) if clip.proxy_of is not None else None
+    return found.clip if found else None
+
+
+def _row(
+    clip: Clip, look: Examination | None, everything: Mapping[int, KnownClip], proxies: Sequence[Clip]
+) -> EvidenceRow:
     found = list(clip.verdicts.values())
-    original = by_id.get(clip.proxy_of) if clip.proxy_of is not None else None
+    original = _original(clip, everything)
+    clip.forget()
     return EvidenceRow(
         id=clip.id,
         delivery_id=clip.delivery_id,
@@ -218,7 +291,6 @@ def _row(clip: Clip, look: Examination | None, by_id: dict[int, Clip], proxies: 
         frames=clip.facts.frames if clip.facts else 0,
         look=LookView.model_validate(look, from_attributes=True) if look else None,
         verdicts=[_verdict(verdict) for verdict in found],
-        disputed=any(verdict.state is Certainty.DISPUTED for verdict in found),
         unsettled=any(verdict.value is not None and verdict.state is not Certainty.SETTLED for verdict in found),
         replaced=clip.replaced,
         troubles=list(_troubles(clip, original, proxies)),

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.originals import pictures_of_fields
 from oddmeter.core.pictures.report import PictureReport
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.core.planning.clips import Clip
@@ -31,9 +32,17 @@ class StretchView(BaseModel):
     words: str
 
 
+class FieldPictures(BaseModel):
+    """The picture that the first and the second field of a frame, in time, come from."""
+
+    first: int
+    second: int
+
+
 class PictureView(BaseModel):
-    """What the pictures show: how many frames were looked at, the stretches, cuts, and which of the frames from
-    ``new_from`` on are new pictures."""
+    """What the pictures show: how many frames were looked at, the stretches, cuts, which of the frames from
+    ``new_from`` on are new pictures, and where pulldown is carried, the picture that each field of them comes from,
+    the first in time before the second."""
 
     examined: int
     whole: bool
@@ -43,6 +52,7 @@ class PictureView(BaseModel):
     blended: bool
     new_from: int
     new: list[bool]
+    fields: list[FieldPictures]
 
 
 class IntervalView(BaseModel):
@@ -141,6 +151,12 @@ def _picture(report: PictureReport, facts: Facts) -> PictureView:
         blended=report.blended,
         new_from=report.new_from,
         new=list(report.new),
+        fields=[
+            FieldPictures(first=first, second=second)
+            for first, second in pictures_of_fields(
+                report.stretches, report.new_from, report.new_from + len(report.new)
+            )
+        ],
     )
 
 

@@ -21,7 +21,7 @@ from oddmeter.core.decisions.parts import Base, Part
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.decisions.vocabulary import origin_text, part_text, wish_text
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.numbers.numerals import decimal_text, fraction_text, number_text, percent_text
+from oddmeter.core.numbers.numerals import decimal_text, fraction_text, number_text, percent_range_text, percent_text
 from oddmeter.core.numbers.rates import Rate, rate_text
 from oddmeter.core.planning.batches import ALTERNATIVES, Alternative, alternative, totals
 from oddmeter.core.planning.plans import Plan, plans_of
@@ -273,12 +273,11 @@ def _hiccups(planned: Conform) -> int:
 
 def _alternative(found: Alternative, clips: int) -> AlternativeView:
     """The kinds are counted where there are several clips."""
-    slowest, fastest = percent_text(min(found.speeds)), percent_text(max(found.speeds))
     kinds = [(f"{count} {kind}" if clips > 1 else str(kind)) for kind in Kind if (count := found.kinds.get(kind, 0))]
     value = found.wish.value
     return AlternativeView(
         label="half real time" if found.wish.intent is Intent.PACE else wish_text(found.wish),
-        speed=slowest if len(found.speeds) == 1 else f"{slowest.removesuffix(' %')} – {fastest.removeprefix('≈ ')}",
+        speed=percent_range_text(min(found.speeds), max(found.speeds)),
         after=length_view(found.after, found.first.timeline),
         kinds=kinds,
         strip=strip_view(found.first.mini),

@@ -2,10 +2,12 @@
 
 from collections import Counter
 from collections.abc import Iterable
+from itertools import chain
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
-from pydantic import BaseModel, Field
+from fastapi.responses import Response
+from pydantic import BaseModel, Field, TypeAdapter
 
 from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.conform.speeds import Conform
@@ -13,21 +15,19 @@ from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Between, Intent
 from oddmeter.core.decisions.vocabulary import decided_by, held_text, part_text, wish_text
 from oddmeter.core.evidence.verdicts import Certainty
-from oddmeter.core.planning.marks import TROUBLE, Mark, notable
+from oddmeter.core.planning.marks import Mark, notable
 from oddmeter.core.planning.plans import WAITING
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.store.changes import MissingError
 from oddmeter.web.arrangement import Group, Sort, group_of, sort_key
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Here
-from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.asked import MOST_ROWS, ShowId
 from oddmeter.web.views.facts import FactsView, facts_view
 from oddmeter.web.views.plans import PlanView, plan_view
-from oddmeter.web.views.values import LengthView, RateView, length_view, rate_view
+from oddmeter.web.views.values import Json, LengthView, RateView, length_view, rate_view
 
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
-
-_MOST_ROWS = 400
 
 
 class ReceivingView(BaseModel):
@@ -98,14 +98,17 @@ class Ledger(BaseModel):
     revisions: list[int]
 
 
+_ROWS = TypeAdapter(list[ClipRow])
+
+
 class RowsAsked(BaseModel):
     """The rows to work out, for the planned timeline, and for another beside it."""
 
-    ids: Annotated[list[int], Field(max_length=_MOST_ROWS)]
+    ids: Annotated[list[int], Field(max_length=MOST_ROWS)]
     beside: int | None = None
 
 
-@router.get("/ledger")
+@router.get("/ledger", response_model=Ledger)
 def ledger(
     here: Here,
     show_id: ShowId,
@@ -114,22 +117,29 @@ def ledger(
     sort: Sort = Sort.NAME,
     down: bool = False,
     group: Group = Group.DELIVERY,
-) -> Ledger:
+) -> Response:
     """The order of the ledger: clips of which every word of ``find`` is found somewhere, with a mark; or ``trouble``,
     ``decided`` or ``usable``, or ``all``."""
     here.sources.look_after(show_id)
-    board = here.boards.open(show_id)
+    name = "\0".join(("ledger", find, mark, sort, str(down), group))
+    return Json(
+        here.boards.answer(
+            show_id, name, lambda board: ledger_of(board, find, mark, sort, down, group).model_dump_json().encode()
+        )
+    )
+
+
+def ledger_of(board: Board, find: str, mark: str, sort: Sort, down: bool, group: Group) -> Ledger:
+    """The order of the ledger, as it is asked for."""
     timeline = board.show.default_timeline
     rows = list(board.rows(timeline).values()) if timeline else []
-    counts: Counter[str] = Counter(mark.value for row in rows for mark in row.marks)
-    counts["decided"] = sum(row.plan is not None and row.resolved.decided for row in rows)
-    counts["usable"] = sum(row.plan is not None for row in rows)
-    counts["trouble"] = sum(any(mark in row.marks for mark in TROUBLE) for row in rows)
-    shown = [row for row in rows if _marked(row, mark)]
+    counts = Counter({"decided": 0, "usable": 0, "trouble": 0})
+    counts.update(chain.from_iterable(row.filters for row in rows))
+    shown = rows if mark == "all" else [row for row in rows if mark in row.filters]
     if words := find.lower().split():
         shown = [row for row in shown if all(word in text for text in [haystack(board, row)] for word in words)]
     if sort is not Sort.NAME or down:
-        shown.sort(key=sort_key(sort), reverse=down)
+        shown = sorted(shown, key=sort_key(sort), reverse=down)
     grouped: dict[str, list[Row]] = {}
     for row in shown:
         grouped.setdefault(group_of(group, board, row), []).append(row)
@@ -151,22 +161,23 @@ def ledger(
     )
 
 
-@router.post("/ledger/rows")
-def ledger_rows(here: Here, show_id: ShowId, asked: RowsAsked) -> list[ClipRow]:
+@router.post("/ledger/rows", response_model=list[ClipRow])
+def ledger_rows(here: Here, show_id: ShowId, asked: RowsAsked) -> Response:
     """Some rows of the ledger; those that are no longer there are left out."""
-    board = here.boards.open(show_id)
+    board = here.boards.some(show_id, asked.ids)
     timeline = board.show.default_timeline
     if timeline is None:
-        return []
+        return Json(b"[]")
     beside = board.timeline(asked.beside) if asked.beside is not None else None
     rows, others = board.rows(timeline), board.rows(beside) if beside else {}
-    return [clip_row(board, rows[clip_id], others.get(clip_id)) for clip_id in asked.ids if clip_id in rows]
+    shown = [clip_row(board, rows[clip_id], others.get(clip_id)) for clip_id in asked.ids if clip_id in rows]
+    return Json(_ROWS.dump_json(shown))
 
 
 @router.get("/ledger/{clip_id}")
 def ledger_row(here: Here, show_id: ShowId, clip_id: int) -> ClipRow:
     """One row of the ledger."""
-    board = here.boards.open(show_id)
+    board = here.boards.some(show_id, [clip_id])
     timeline = board.timeline()
     row = board.rows(timeline).get(clip_id)
     if row is None:
@@ -204,8 +215,8 @@ def clip_row(board: Board, row: Row, other: Row | None) -> ClipRow:
         recipe=recipe.name if recipe else None,
         alone=bool(row.known.decided.uses),
         receiving=receiving_view(plan.conformed, board.house.receiving) if plan else None,
-        plan=plan_view(plan) if plan else None,
-        beside=plan_view(other.plan) if other and other.plan else None,
+        plan=row.once(plan_view),
+        beside=other.once(plan_view) if other else None,
         without_plan=row.refusal.sentence if row.refusal and row.refusal.code != WAITING else None,
         marks=list(row.marks),
         notable=list(notable(row.marks)),
@@ -234,16 +245,6 @@ def haystack(board: Board, row: Row) -> str:
         known.facts.codec if known.facts else "", known.findings.gauge, known.findings.scan,
     )  # fmt: skip
     return " ".join(str(word) for word in words if word).lower()
-
-
-def _marked(row: Row, mark: str) -> bool:
-    if mark == "all":
-        return True
-    if mark == "trouble":
-        return any(one in row.marks for one in TROUBLE)
-    if mark in ("decided", "usable"):
-        return row.plan is not None and (mark == "usable" or row.resolved.decided)
-    return any(one.value == mark for one in row.marks)
 
 
 def _group_view(group: Group, key: str, members: list[Row], first: int, timeline: Timeline) -> LedgerGroup:

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import type { Side } from "../data";
 import { pictureUrl } from "../data";
-import { atHand, inTurn, picture } from "./atHand";
+import { atHand, inTurn, nextOnes, picture } from "./atHand";
 
 export type Quality = "draft" | "final";
 type What = "draft" | "final" | "waiting" | "fault";
@@ -19,6 +19,7 @@ export function View(props: {
 }) {
   const { side, frame, quality, area, playing } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
+  const lookedAt = useRef(props.frame);
   const [drawn, setDrawn] = useState<{ of: string; what: What; fault: string }>({ of: "", what: "waiting", fault: "" });
   const past = frame >= side.length.frames;
   const at = Math.min(frame, side.length.frames - 1);
@@ -27,6 +28,12 @@ export function View(props: {
 
   useEffect(() => {
     let current = true;
+    const step = at - lookedAt.current;
+    lookedAt.current = at;
+    const goOn = () => {
+      if (current && !playing)
+        void nextOnes(at, step, side.length.frames, (frame) => pictureUrl(side.token, frame, "final", area));
+    };
     const draw = (bitmap: ImageBitmap, what: "draft" | "final") => {
       const target = canvas.current;
       if (!current || !target) return;
@@ -46,8 +53,10 @@ export function View(props: {
     const draft = pictureUrl(side.token, at, "draft", "whole");
     const final = pictureUrl(side.token, at, "final", area);
     const best = atHand(final);
-    if (best && !(playing && quality === "draft")) draw(best, "final");
-    else {
+    if (best && !(playing && quality === "draft")) {
+      draw(best, "final");
+      goOn();
+    } else {
       const small = atHand(draft);
       if (small) draw(small, "draft");
       else if (!playing) {
@@ -56,12 +65,15 @@ export function View(props: {
         }, fail);
       }
       if (!playing && (quality === "final" || area !== "whole"))
-        inTurn(props.name, final).then((bitmap) => draw(bitmap, "final"), fail);
+        inTurn(props.name, final).then((bitmap) => {
+          draw(bitmap, "final");
+          goOn();
+        }, fail);
     }
     return () => {
       current = false;
     };
-  }, [key, side.token, at, quality, area, playing, props.name]);
+  }, [key, side.token, side.length.frames, at, quality, area, playing, props.name]);
 
   const words = {
     draft: quality === "final" && !playing ? "draft; the final one is being made …" : "draft: the nearest frame, small",

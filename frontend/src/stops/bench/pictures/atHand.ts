@@ -72,6 +72,16 @@ async function goOn(at: { busy: boolean; next: Turn | null }): Promise<void> {
   at.busy = false;
 }
 
+const NEXT = 2;
+const FAR = 10;
+
+/** Have the next pictures at hand for whoever goes by even steps of a few frames. */
+export async function nextOnes(at: number, step: number, length: number, url: (at: number) => string): Promise<void> {
+  if (!step || Math.abs(step) > FAR) return;
+  for (const next of Array.from({ length: NEXT }, (_, i) => at + (i + 1) * step))
+    if (next >= 0 && next < length) await picture(url(next)).catch(() => undefined);
+}
+
 const running = new Set<string>();
 
 /** Ask for many frames at once, ahead of playing; each length stands before its picture, in four bytes. */

@@ -7,7 +7,7 @@ export interface Stretch {
   last: number;
 }
 
-export const HEIGHT = 104;
+export const HEIGHT = 116;
 const BEATS = 26;
 const SOURCE = 84;
 
@@ -64,7 +64,7 @@ export function drawStrip(pen: CanvasRenderingContext2D, window: Schemas["StripW
     if (to < 0 || from > width) return;
     pen.fillStyle = i % 2 ? soft : brass;
     pen.fillRect(Math.max(0, from), HEIGHT - 3, Math.min(width, to) - Math.max(0, from), 3);
-    pen.fillText(one.words, Math.max(2, from + 2), HEIGHT - 5, Math.max(40, to - from - 4));
+    pen.fillText(one.words, Math.max(2, from + 2), HEIGHT - 8, Math.max(40, to - from - 4));
   });
   pen.strokeStyle = patina;
   pen.lineWidth = 2;
@@ -149,5 +149,5 @@ function drawColumns(pen: CanvasRenderingContext2D, strip: Strip, x: Place, inks
     at += column.frames;
   }
   pen.fillStyle = inks.soft;
-  pen.fillText("above: ▮ new  ▮ repeated (ochre)  ◆ made (plum) · below: dropped", 4, SOURCE + 14);
+  pen.fillText("above: ▮ new  ▮ repeated (ochre)  ◆ made (plum) · below: dropped", 4, SOURCE + 13);
 }

@@ -33,15 +33,22 @@ export function Rhythm({ dossier }: LookProps) {
           key={line}
           first={picture.new_from + line * 60}
           fresh={picture.new.slice(line * 60, line * 60 + 60)}
+          fields={picture.fields.slice(line * 60, line * 60 + 60).map(({ first, second }) => [first, second])}
           cuts={picture.cuts}
         />
       ))}
-      <p className="text-[12px] text-soft">● a new picture&ensp; ○ the picture before, again&ensp; │ a cut</p>
+      <p className="text-[12px] text-soft">
+        {picture.fields.length > 0
+          ? "each column a frame, its first field above its second; a line joins the fields of one picture, ● and ○ by turns"
+          : "● a new picture\u2002 ○ the picture before, again"}
+        &ensp; │ a cut
+      </p>
     </div>
   );
 }
 
-function Strip({ first, fresh, cuts }: { first: number; fresh: boolean[]; cuts: number[] }) {
+function Strip(props: { first: number; fresh: boolean[]; fields: number[][]; cuts: number[] }) {
+  const { first, fresh, fields, cuts } = props;
   if (fresh.length === 0) return null;
   const step = WIDTH / 60;
   const origins = fresh.map((_, i) => Math.max(0, fresh.lastIndexOf(true, i)));
@@ -50,7 +57,7 @@ function Strip({ first, fresh, cuts }: { first: number; fresh: boolean[]; cuts: 
       viewBox={`0 0 ${WIDTH + 40} ${RISE + 16}`}
       className="h-11 w-full max-w-[680px]"
       role="img"
-      aria-label={`Frames ${first} to ${first + fresh.length - 1}: ${fresh.filter(Boolean).length} new pictures of ${fresh.length}`}
+      aria-label={`Frames ${first} to ${first + fresh.length - 1}: ${told(fresh, fields)}`}
     >
       <text x={0} y={RISE - 4} className="fill-soft font-mono text-[10px]">
         {first}
@@ -70,22 +77,56 @@ function Strip({ first, fresh, cuts }: { first: number; fresh: boolean[]; cuts: 
                 strokeWidth={1.5}
               />
             )}
-            {!isNew && (
+            {fields[i]?.map((picture, second) => (
+              <Field key={second} x={x} second={second === 1} picture={picture} fields={fields} at={i} step={step} />
+            ))}
+            {!fields.length && !isNew && (
               <path
                 d={`M ${36 + origin * step} ${RISE - 10} Q ${(36 + origin * step + x) / 2} ${RISE + 12} ${x} ${RISE - 8}`}
                 className="fill-none stroke-patina"
               />
             )}
-            <circle
-              cx={x}
-              cy={RISE - 10}
-              r={2.9}
-              className={isNew ? "fill-ink" : "fill-none stroke-ink"}
-              strokeWidth={1.1}
-            />
+            {!fields.length && (
+              <circle
+                cx={x}
+                cy={RISE - 10}
+                r={2.9}
+                className={isNew ? "fill-ink" : "fill-none stroke-ink"}
+                strokeWidth={1.1}
+              />
+            )}
           </g>
         );
       })}
     </svg>
   );
+}
+
+/** A field as a dot, and a line to the field after it where both come from one picture. */
+function Field(props: { x: number; second: boolean; picture: number; fields: number[][]; at: number; step: number }) {
+  const { x, second, picture, fields, at, step } = props;
+  const y = second ? RISE + 2 : RISE - 16;
+  const after = second ? fields[at + 1]?.[0] : fields[at]?.[1];
+  const toX = second ? x + step : x;
+  const toY = second ? RISE - 16 : RISE + 2;
+  return (
+    <>
+      {after === picture && <line x1={x} y1={y} x2={toX} y2={toY} className="stroke-patina" strokeWidth={1.4} />}
+      <circle
+        cx={x}
+        cy={y}
+        r={2.7}
+        className={picture % 2 ? "fill-ground stroke-ink" : "fill-ink stroke-ink"}
+        strokeWidth={1.1}
+      />
+    </>
+  );
+}
+
+/** What the strip shows, in words: for fields how many each picture is carried in. */
+function told(fresh: boolean[], fields: number[][]): string {
+  if (!fields.length) return `${fresh.filter(Boolean).length} new pictures of ${fresh.length}`;
+  const counts = new Map<number, number>();
+  for (const picture of fields.flat()) counts.set(picture, (counts.get(picture) ?? 0) + 1);
+  return `pictures in ${[...counts.values()].join(", ")} fields`;
 }

@@ -1,0 +1,142 @@
+"""What the Bench looks with: the sides that were asked for lately, by token, and their pictures.
+
+Clips are kept open, and pictures made ahead in the way one goes, so that it must be one for all: where the web
+application runs in several processes, looking is a process of its own, which they ask.
+"""
+
+import signal
+from collections import OrderedDict
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from multiprocessing.connection import Client, Connection, Listener
+from pathlib import Path
+from threading import Lock, Thread, local
+from typing import Any, cast
+
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.planning.timelines import Timeline
+from oddmeter.media.viewing import Viewed, Viewing
+from oddmeter.store.changes import MissingError
+
+_MOST_SIDES = 64
+Token = str
+
+
+@dataclass(frozen=True)
+class Side:
+    """A side that pictures can be asked of."""
+
+    viewed: Viewed
+    timeline: Timeline
+    source_start: Timecode | None
+
+
+class Looking:
+    """Sides and their pictures. A token says what the file is and all that was decided, so what is asked by it never
+    means anything else."""
+
+    def __init__(self, folder: Path) -> None:
+        self._viewing = Viewing(folder)
+        self._kept: OrderedDict[Token, Side] = OrderedDict()
+        self._lock = Lock()
+
+    def close(self) -> None:
+        """Close what is open."""
+        self._viewing.close()
+
+    def put(self, side: Side, *, fill: bool) -> Token:
+        """Keep a side, and if ``fill`` begin to draw the drafts of all of it; returns its token."""
+        token = side.viewed.key[:32]
+        with self._lock:
+            self._kept[token] = side
+            self._kept.move_to_end(token)
+            while len(self._kept) > _MOST_SIDES:
+                self._kept.popitem(last=False)
+        if fill:
+            self._viewing.fill(side.viewed)
+        return token
+
+    def side(self, token: Token) -> Side:
+        """The side of a token; raises ``MissingError`` where it has to be asked for again."""
+        with self._lock:
+            if token not in self._kept:
+                raise MissingError("This side of the Bench")
+            self._kept.move_to_end(token)
+            return self._kept[token]
+
+    def draft(self, token: Token, number: int) -> bytes:
+        """A timeline frame as ``Viewing.draft`` has it."""
+        return self._viewing.draft(self.side(token).viewed, number)
+
+    def final(self, token: Token, number: int, part: str | None = None) -> bytes:
+        """A timeline frame as ``Viewing.final`` has it."""
+        return self._viewing.final(self.side(token).viewed, number, part)
+
+    def changes(self, token: Token, first: int, count: int) -> list[float]:
+        """How much each timeline frame differs from the one before, as ``Viewing.changes`` has it."""
+        return self._viewing.changes(self.side(token).viewed, first, count)
+
+
+def look_for_others(folder: Path, socket: str) -> None:
+    """Look for all web processes of one start, at a socket in a folder of its owner alone, until SIGTERM."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    looking = Looking(folder)
+    Path(socket).unlink(missing_ok=True)
+    with Listener(socket, "AF_UNIX") as listener:
+        while True:
+            Thread(target=_serve, args=(looking, listener.accept()), daemon=True).start()
+
+
+def looking_at(socket: str) -> Looking:
+    """The looking of another process; it may be started later, and again."""
+    return cast(Looking, _Elsewhere(socket))
+
+
+def _serve(looking: Looking, connection: Connection) -> None:
+    """Answer one thread of a web process until it is gone: a call, then whether it went well, and what it gave."""
+    with suppress(OSError, EOFError):
+        while True:
+            name, arguments, named = connection.recv()
+            try:
+                answer = (True, getattr(looking, name)(*arguments, **named))
+            except RuleError as error:
+                answer = (False, error)
+            except Exception as error:
+                answer = (False, RuntimeError(repr(error)))
+            connection.send(answer)
+
+
+class _Elsewhere:
+    """Passes every call on, over a connection for each thread; where the other process is gone, to the one that takes
+    its place."""
+
+    def __init__(self, socket: str) -> None:
+        self._socket = socket
+        self._threads = local()
+
+    def __getattr__(self, name: str) -> Callable[..., Any]:
+        def ask(*arguments: Any, **named: Any) -> Any:
+            for _ in range(2):
+                try:
+                    connection = self._connection()
+                    connection.send((name, arguments, named))
+                    good, value = connection.recv()
+                except (OSError, EOFError):
+                    self._threads.connection = None
+                    continue
+                if good:
+                    return value
+                raise value
+            raise RuleError("The Bench is being started again; ask in a moment.", "busy")
+
+        return ask
+
+    def close(self) -> None:
+        """Nothing: whoever started the other process ends it."""
+
+    def _connection(self) -> Connection:
+        if getattr(self._threads, "connection", None) is None:
+            self._threads.connection = Client(self._socket, "AF_UNIX")
+        return self._threads.connection  # type: ignore[no-any-return]
