@@ -28,8 +28,9 @@ from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.timecode import Timecode, carried_over
 from oddmeter.core.pictures.scan import FieldOrder, Scan
-from oddmeter.media.containers.matroska import PLACEHOLDER, state_pixel_shape
-from oddmeter.media.containers.quicktime import state_field_order
+from oddmeter.media.containers.mastering import Mastering, mastering_in
+from oddmeter.media.containers.matroska import PLACEHOLDER, state_in_track
+from oddmeter.media.containers.quicktime import field_order_atom, state_in_entry
 from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.containers.vc3 import state_matrix
 from oddmeter.media.files.access import FrameAccess
@@ -124,12 +125,7 @@ def render(
     insist_as_known(plan.source, plan.facts.identity)
     unfinished = plan.out.with_name(f".{plan.out.name}.{uuid4().hex[:8]}.part")
     try:
-        _write(plan, unfinished, progress)
-        if _shape_is_missing(plan):
-            canvas = plan.canvas
-            state_pixel_shape(unfinished, canvas.width, canvas.height, canvas.pixel_aspect)
-        if plan.field_order and plan.setting is Setting.EDIT:
-            state_field_order(unfinished, plan.field_order)
+        _state_what_is_missing(plan, _write(plan, unfinished, progress), unfinished)
         before_placing()
         _move_into_place(unfinished, plan.out)
     except (av.error.FFmpegError, OSError) as error:
@@ -157,7 +153,8 @@ def clear_unfinished(out: Path) -> None:
         left.unlink(missing_ok=True)
 
 
-def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) -> None:
+def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) -> Mastering:
+    """Write the file; returns the mastering data of its source."""
     encoding = ENCODINGS[plan.setting]
     rate = plan.conformed.timeline_rate.value
     canvas = plan.canvas
@@ -167,7 +164,8 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
     ):
         source = frames.frame(plan.conformed.span[0])
         pixel_format = encoding.pixel_format_for(source.format.name, canvas.width, canvas.height)
-        options = _codec_options(encoding, pixel_format, plan.field_order)
+        mastering = mastering_in(plan.source)
+        options = _codec_options(encoding, pixel_format, plan.field_order, mastering)
         video = cast(VideoStream, container.add_stream(encoding.codec, rate=rate, options=options))
         video.width, video.height, video.pix_fmt = canvas.width, canvas.height, pixel_format
         video.codec_context.time_base = 1 / rate
@@ -177,7 +175,7 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
         for name in ("color_range", "color_primaries", "color_trc", "colorspace"):
             setattr(video.codec_context, name, getattr(first, name))
         container.metadata["timecode"] = str(plan.start)
-        if _shape_is_missing(plan):
+        if plan.setting is Setting.ARCHIVE and (_shape_is_missing(plan) or mastering):
             video.metadata["title"] = PLACEHOLDER
         sound = _SoundTrack(container, plan.sound, encoding) if plan.sound else None
 
@@ -197,6 +195,19 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
         mux(video.encode(None))
         if sound is not None:
             sound.finish()
+    return mastering
+
+
+def _state_what_is_missing(plan: RenderPlan, mastering: Mastering, unfinished: Path) -> None:
+    """Put into a written file what our encoder library cannot tell its writer."""
+    if plan.setting is Setting.ARCHIVE and (_shape_is_missing(plan) or mastering):
+        canvas = plan.canvas
+        shape = canvas.pixel_aspect * canvas.width / canvas.height if _shape_is_missing(plan) else None
+        state_in_track(unfinished, shape, mastering.elements())
+    if plan.setting is Setting.EDIT:
+        order = field_order_atom(plan.field_order) if plan.field_order else b""
+        if atoms := order + mastering.atoms():
+            state_in_entry(unfinished, atoms)
 
 
 class _SoundTrack:
@@ -231,12 +242,16 @@ def _container_options(encoding: Encoding) -> dict[str, str]:
     return {key: value for key, value in encoding.options.items() if key == "movflags"}
 
 
-def _codec_options(encoding: Encoding, pixel_format: str, field_order: FieldOrder | None) -> dict[str, str]:
+def _codec_options(
+    encoding: Encoding, pixel_format: str, field_order: FieldOrder | None, mastering: Mastering
+) -> dict[str, str]:
     options = {key: value for key, value in encoding.options_for(pixel_format).items() if key != "movflags"}
+    if encoding.codec == "libx264":
+        order = {FieldOrder.LOWER: "bff=1", FieldOrder.UPPER: "tff=1", None: ""}[field_order]
+        told = ":".join(filter(None, (options.pop("x264-params", ""), order, mastering.x264())))
+        options |= {"x264-params": told} if told else {}
     if field_order is None:
         return options
-    if encoding.codec == "libx264":
-        options["x264-params"] = "bff=1" if field_order is FieldOrder.LOWER else "tff=1"
     return options | {"field_order": "bb" if field_order is FieldOrder.LOWER else "tt"}
 
 

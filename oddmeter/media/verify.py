@@ -23,6 +23,7 @@ from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.analysis.analyse import analyse
+from oddmeter.media.containers.mastering import mastering_in
 from oddmeter.media.containers.settings import ENCODINGS
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import FrameReader
@@ -62,6 +63,8 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
         _sound_check(plan, made),
         _fields_check(plan, made),
     ]
+    if mastering := mastering_in(plan.source):
+        checks.append(_equal("mastering", mastering, mastering_in(plan.out)))
     if made.frames != wanted.frame_map.length or not known:
         return Proof(tuple(checks))
     pictures = _compare_pictures(plan, progress)

@@ -24,12 +24,15 @@ def folder_of(running: Running, name: str) -> str:
     return str(found.parent.relative_to(running.footage))
 
 
-def bench_of(show: Show, name: str, running: Running) -> None:
-    show.bring_in(folder_of(running, name))
+def row_of(show: Show, name: str) -> dict[str, Any]:
     ids = show.get("ledger")["ids"]  # type: ignore[call-overload]
     rows = show.page.request.post(f"{show.url}/api/shows/{show.id}/ledger/rows", data={"ids": ids}).json()
-    clip = next(row["id"] for row in rows if row["name"] == name)
-    show.open(f"bench/{clip}")
+    return next(row for row in rows if row["name"] == name)
+
+
+def bench_of(show: Show, name: str, running: Running) -> None:
+    show.bring_in(folder_of(running, name))
+    show.open(f"bench/{row_of(show, name)['id']}")
     expect(show.page.get_by_role("heading", name=name)).to_be_visible()
     final(show.page, "A")
 
@@ -132,6 +135,7 @@ def test_stutter_becomes_flow_with_trust_set_and_is_rendered_and_proven(page: Pa
 def test_pulldown_with_a_change_of_phase_is_taken_out(page: Page, running: Running) -> None:
     show = Show(page, running, "23.976")
     bench_of(show, "CH_evensong_2997.mov", running)
+    wait_until(lambda: "pulldown" in row_of(show, "CH_evensong_2997.mov")["marks"])
     page.get_by_label("Side B: fields").select_option("original")
     page.get_by_label("Side B: wanted").select_option("every-frame")
     expect(page.get_by_role("group", name="Side B")).to_be_visible()

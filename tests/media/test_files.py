@@ -13,7 +13,7 @@ from oddmeter.core.decisions.treatment import Between, Framing, Intent, Treatmen
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
-from oddmeter.media.containers.quicktime import state_field_order
+from oddmeter.media.containers.quicktime import field_order_atom, state_in_entry
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
@@ -75,7 +75,7 @@ def test_a_field_order_is_said_in_a_file_that_has_none(footage: dict[str, Path],
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     before = probe(copy)
-    state_field_order(copy, FieldOrder.LOWER)
+    state_in_entry(copy, field_order_atom(FieldOrder.LOWER))
     after = probe(copy)
     assert (before.scan, after.scan, after.field_order) == (Scan.UNKNOWN, Scan.INTERLACED, FieldOrder.LOWER)
     assert (after.frames, after.file_rate, after.width) == (3, Rate.of(25), 320)
@@ -84,8 +84,8 @@ def test_a_field_order_is_said_in_a_file_that_has_none(footage: dict[str, Path],
     torn = tmp_path / "torn.mov"
     torn.write_bytes(copy.read_bytes()[:-20])
     with pytest.raises(RuleError, match="no index at its end"):
-        state_field_order(torn, FieldOrder.UPPER)
+        state_in_entry(torn, field_order_atom(FieldOrder.UPPER))
     silent = tmp_path / "letter.mov"
     silent.write_bytes(b"\0\0\0\x10moov\0\0\0\x08free")
     with pytest.raises(RuleError, match="no video"):
-        state_field_order(silent, FieldOrder.UPPER)
+        state_in_entry(silent, field_order_atom(FieldOrder.UPPER))

@@ -16,6 +16,7 @@ from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.turn import Turn, turn_of
+from oddmeter.media.containers.mastering import mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import FrameReader
@@ -234,6 +235,35 @@ def test_ten_bits_and_high_dynamic_range_stay(setting: Setting, pixel_format: st
     )
 
 
+@pytest.mark.parametrize("setting", list(Setting))
+def test_mastering_and_light_level_data_are_carried_over(setting: Setting, tmp_path: Path) -> None:
+    path = tmp_path / "lantern.mp4"
+    display = "G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50)"
+    told = f"log-level=none:hdr-opt=1:repeat-headers=1:master-display={display}:max-cll=640,120"
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx265", rate=25, options={"x265-params": told})
+        stream.width, stream.height, stream.pix_fmt = 320, 192, "yuv420p10le"
+        for name, value in (("color_trc", 16), ("color_primaries", 9), ("colorspace", 9), ("color_range", 1)):
+            setattr(stream.codec_context, name, value)
+        for number in range(4):
+            frame = VideoFrame(320, 192, "yuv420p10le")
+            for at, plane in enumerate(planes_of(frame)):
+                plane[:] = 400 + 20 * number if at == 0 else 512
+            frame.pts, frame.time_base = number, Fraction(1, 25)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    plan = plan_of(path, tmp_path / "made", setting)
+    assert verified(plan)
+    wanted, found = mastering_in(path), mastering_in(plan.out)
+    assert wanted.lightest == found.lightest == (640, 120)
+    assert (
+        wanted.light == (Fraction(1, 200), Fraction(1000)) and wanted.colours is not None and found.colours is not None
+    )
+    assert found.light is not None and [float(value) for value in found.light] == pytest.approx([0.005, 1000])
+    assert [float(value) for value in found.colours] == pytest.approx([float(value) for value in wanted.colours])
+    assert found.colours[0] == pytest.approx(0.68) and found.colours[2] == pytest.approx(0.265)
+
+
 def test_what_a_setting_cannot_hold_is_said() -> None:
     edit, view, archive = (ENCODINGS[setting] for setting in (Setting.EDIT, Setting.VIEW, Setting.ARCHIVE))
     assert (
@@ -244,10 +274,9 @@ def test_what_a_setting_cannot_hold_is_said() -> None:
     )
     assert edit.loss_of("yuv422p12le", 12, "") == "Its 12 bits a sample become 10."
     assert view.loss_of("yuv422p10le", 10, "PQ") == (
-        "Its 10 bits a sample become 8; pq in 8 bits shows steps in what is smooth; mastering and light-level data are"
-        " not carried over."
-    ).replace("pq", "PQ")
-    assert edit.loss_of("p010le", 10, "HLG") == "Mastering and light-level data are not carried over."
+        "Its 10 bits a sample become 8; PQ in 8 bits shows steps in what is smooth."
+    )
+    assert edit.loss_of("p010le", 10, "HLG") is None
     chosen = {name: archive.pixel_format_for(name, 64, 64) for name in (
         "yuv422p12le", "yuv440p", "p010le", "rgb24", "rgb48le", "gray10le", "yuv411p", "nv12",
     )}  # fmt: skip

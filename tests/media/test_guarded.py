@@ -54,6 +54,16 @@ def test_what_needs_too_much_memory_is_refused_and_the_next_file_is_read(
     assert guarded.ORDINARY < memory_for(Facts(width=7680, height=4320)) <= memory_for(Facts(width=2**14, height=2**14))
 
 
+def test_looking_at_many_files_needs_no_more_than_looking_at_one(
+    footage: dict[str, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is reserved for threads and never written to does not count, and no picture begins threads of its own."""
+    monkeypatch.setattr(guarded, "ORDINARY", 100_000_000)
+    chart = footage["tide_chart_0001.png"].with_name("tide_chart_####.png")
+    for _ in range(3):
+        assert analyse_guarded(chart, probe(chart)).examined
+
+
 def test_whoever_stops_it_gets_their_own_error_and_a_fresh_helper(footage: dict[str, Path]) -> None:
     path = footage["FD1_B01_bell_swing_100.mov"]
 

@@ -18,7 +18,7 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo import scenes
 from oddmeter.demo.framecode import read, stamp
-from oddmeter.media.containers.matroska import state_pixel_shape
+from oddmeter.media.containers.matroska import state_in_track
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
@@ -180,5 +180,5 @@ def test_a_pixel_shape_goes_only_where_room_was_kept(tmp_path: Path) -> None:
     plain = write(tmp_path / "plain.mkv", [3600 * j for j in range(3)], codec="ffv1")
     before = plain.read_bytes()
     with pytest.raises(RuleError, match="no room"):
-        state_pixel_shape(plain, 320, 180, Fraction(16, 15))
+        state_in_track(plain, Fraction(16, 15), {})
     assert plain.read_bytes() == before

@@ -4,6 +4,7 @@ import csv
 import io
 from pathlib import Path
 
+from oddmeter.work.tasks import look_closer
 from tests.web.conftest import Browser
 
 FOUNDRY = "The Tide Bell/Foundry day 1"
@@ -182,6 +183,21 @@ def test_a_clip_of_another_show_is_not_handed_over(browser: Browser) -> None:
             404,
             "A clip is not there, or no longer.",
         )
+
+
+def test_original_pictures_are_not_taken_out_before_anyone_looked_for_them(browser: Browser) -> None:
+    show = browser.show("23.976")
+    browser.bring_in(show, "The Tide Bell/Visiting choir")
+    rows = browser.ledger(show)
+    browser.decide(show, list(rows.values()), set={"fields": "original"}, intent={"intent": "every-frame"})
+    row = rows["CH_evensong_2997.mov"]
+    asked = {"clip_ids": [row["id"]], "setting": "view"}
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    assert "have not been looked at yet" in file["problem"]
+    assert browser.send("POST", f"/api/shows/{show}/renders", asked)["queued"] == 0
+    look_closer(browser.config, browser.database, row["id"])
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    assert (file["problem"], file["frames"]) == (None, 120)
 
 
 def test_two_browsers_and_one_clip(browser: Browser) -> None:

@@ -25,8 +25,8 @@ from oddmeter.media.files.sequence import is_sequence
 ORDINARY = 1_500_000_000
 """Bytes that looking at a file may take beside what a helper needs itself; what needs more is refused."""
 _ORDINARY_PIXELS, _MOST_MEMORY = 4096 * 2304, 3_500_000_000
-_RESERVED_A_CORE = 80 << 20
-"""Address space that a decoder's thread reserves without using it: a stack and an arena of its own."""
+_STACK = 8 << 20
+"""Bytes that the stack of a thread may grow to; a decoder begins a thread or two for each core."""
 PROBE_SECONDS = 60.0
 BYTES_A_SECOND = 20_000_000
 """Slow storage reads at least so fast; a probe of a long file may take as long."""
@@ -148,20 +148,20 @@ def _serve(connection: Connection) -> None:
         "probe": probe,
         "analyse": lambda path, facts, whole: analyse(path, facts, whole=whole, progress=tell),
     }
-    own = _address_space() + (os.cpu_count() or 1) * _RESERVED_A_CORE
+    own = _data() + 2 * (os.cpu_count() or 1) * _STACK
     while True:
         try:
             what, memory, arguments = connection.recv()
         except EOFError:
             return
-        resource.setrlimit(resource.RLIMIT_AS, (own + memory, resource.RLIM_INFINITY))
+        resource.setrlimit(resource.RLIMIT_DATA, (own + memory, resource.RLIM_INFINITY))
         try:
             answer = ("done", jobs[what](*arguments))
         except DamagedError as error:
             answer = ("damaged", str(error))
         except RuleError as error:
             answer = ("fault", str(error))
-        except MemoryError:
+        except (MemoryError, BlockingIOError):  # the second where no thread can begin for want of a stack
             answer = (
                 "fault",
                 f"Looking at this file would take more than {memory / 1e9:.1f} GB of memory; it is refused.",
@@ -174,6 +174,6 @@ def _serve(connection: Connection) -> None:
             return
 
 
-def _address_space() -> int:
-    """Bytes of address space that this process uses (proc(5))."""
-    return int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()
+def _data() -> int:
+    """Bytes that this process may write to, its stacks among them (proc(5))."""
+    return int(Path("/proc/self/statm").read_text().split()[5]) * resource.getpagesize()

@@ -15,7 +15,7 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from oddmeter.core.pictures.report import Measures
-from oddmeter.media.files.samples import samples_of
+from oddmeter.media.files.samples import reformatted, samples_of
 from oddmeter.media.pictures.flow import brought_near
 
 Blocks = npt.NDArray[np.float32]
@@ -216,5 +216,5 @@ def _luma(frame: VideoFrame) -> Plane:
     layout, depth = frame.format, _depth(frame)
     planar = (layout.is_planar or len(layout.components) == 1) and not (layout.is_rgb or layout.has_palette)
     if not planar or layout.is_bit_stream or (layout.is_big_endian and depth > 8):
-        frame, depth = frame.reformat(format="gray"), 8
+        frame, depth = reformatted(frame, format="gray"), 8
     return samples_of(frame.planes[0], depth)

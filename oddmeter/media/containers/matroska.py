@@ -1,24 +1,27 @@
-"""Pixel shape in Matroska: the one thing our encoder library cannot tell the Matroska writer.
+"""Pixel shape and mastering data in Matroska: what our encoder library cannot tell the Matroska writer.
 
 The track header of a finished file is laid out anew in the same number of bytes, with a display aspect ratio
-in place of the track's name (RFC 9559: DisplayWidth, DisplayHeight, DisplayUnit 3).
+and the colour's mastering data in place of the track's name (RFC 9559: DisplayWidth, DisplayHeight, DisplayUnit 3;
+Colour with MasteringMetadata).
 """
 
+import struct
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
 from oddmeter.core.numbers.errors import RuleError
 
-PLACEHOLDER = "Odd Meter: room for the pixel shape"
-"""The track name to write first; its bytes are what the pixel shape is written into."""
+PLACEHOLDER = "Odd Meter: room for the pixel shape and mastering data".ljust(160, ".")
+"""The track name to write first; its bytes are what all else is written into."""
 
 _SEGMENT, _TRACKS, _TRACK, _VIDEO = 0x18538067, 0x1654AE6B, 0xAE, 0xE0
 _NAME, _CRC, _VOID = 0x536E, 0xBF, 0xEC
 _DISPLAY_WIDTH, _DISPLAY_HEIGHT, _DISPLAY_UNIT = 0x54B0, 0x54BA, 0x54B2
 _ASPECT_RATIO = 3
+_COLOUR, _MASTERING = 0x55B0, 0x55D0
 
 
 @dataclass(frozen=True)
@@ -29,17 +32,17 @@ class _Element:
     end: int
 
 
-def state_pixel_shape(path: Path, width: int, height: int, pixel_aspect: Fraction) -> None:
-    """Write the pixel shape into the video track of a finished file that carries ``PLACEHOLDER``.
+def state_in_track(path: Path, shape: Fraction | None, colour: Mapping[int, int | Fraction]) -> None:
+    """Write the shape of the whole picture, width over height, and elements of its colour by their kind, into the video
+    track of a finished file that carries ``PLACEHOLDER``; fractions are mastering data.
 
     Raises ``RuleError`` where the file has no such track.
     """
-    shape = pixel_aspect * width / height
     with path.open("r+b") as file:
         head = file.read(1 << 16)
         tracks = _find(head, _find(head, None, _SEGMENT), _TRACKS)
         for track in _children(head, tracks.body, tracks.end):
-            if track.kind == _TRACK and (body := _with_shape(head, track, shape)) is not None:
+            if track.kind == _TRACK and (body := _restated(head, track, shape, colour)) is not None:
                 changed = bytearray(head[: track.body] + body + head[track.end :])
                 for crc in _children(head, tracks.body, tracks.end):
                     if crc.kind == _CRC:
@@ -47,27 +50,43 @@ def state_pixel_shape(path: Path, width: int, height: int, pixel_aspect: Fractio
                 file.seek(0)
                 file.write(changed)
                 return
-    raise RuleError(f"{path.name} has no room for its pixel shape.", "write")
+    raise RuleError(f"{path.name} has no room for its pixel shape and mastering data.", "write")
 
 
-def _with_shape(data: bytes, track: _Element, shape: Fraction) -> bytes | None:
-    """The track's body with the shape in its video element, of unchanged length; None for other tracks."""
+def _restated(
+    data: bytes, track: _Element, shape: Fraction | None, colour: Mapping[int, int | Fraction]
+) -> bytes | None:
+    """The track's body with more in its video element, of unchanged length; None for other tracks."""
     children = list(_children(data, track.body, track.end))
     name = next((c for c in children if c.kind == _NAME), None)
     if name is None or data[name.body : name.end] != PLACEHOLDER.encode():
         return None
-    display = {_DISPLAY_WIDTH: shape.numerator, _DISPLAY_HEIGHT: shape.denominator, _DISPLAY_UNIT: _ASPECT_RATIO}
+    display: dict[int, int] = {}
+    if shape is not None:
+        display = {_DISPLAY_WIDTH: shape.numerator, _DISPLAY_HEIGHT: shape.denominator, _DISPLAY_UNIT: _ASPECT_RATIO}
     out = b""
     for child in children:
         if child.kind == _VIDEO:
-            kept = [c for c in _children(data, child.body, child.end) if c.kind not in (*display, _VOID)]
-            body = b"".join(data[c.start : c.end] for c in kept)
+            inside = list(_children(data, child.body, child.end))
+            again = (*display, _VOID, *((_COLOUR,) if colour else ()))
+            body = b"".join(data[c.start : c.end] for c in inside if c.kind not in again)
+            if colour:
+                was = next((data[c.body : c.end] for c in inside if c.kind == _COLOUR), b"")
+                body += _written(_COLOUR, was + _colour(colour))
             body += b"".join(_written(kind, value.to_bytes(4, "big")) for kind, value in display.items())
             out += _written(_VIDEO, body)
         elif child is not name and child.kind != _VOID:
             out += data[child.start : child.end]
     room = track.end - track.body - len(out)
     return out + _written(_VOID, bytes(room - 3)) if room >= 3 else None
+
+
+def _colour(elements: Mapping[int, int | Fraction]) -> bytes:
+    light = {kind: value for kind, value in elements.items() if isinstance(value, int)}
+    mastering = {kind: value for kind, value in elements.items() if not isinstance(value, int)}
+    out = b"".join(_written(kind, value.to_bytes(4, "big")) for kind, value in light.items())
+    inside = b"".join(_written(kind, struct.pack(">f", float(value))) for kind, value in mastering.items())
+    return out + (_written(_MASTERING, inside) if inside else b"")
 
 
 def _find(data: bytes, parent: _Element | None, kind: int) -> _Element:

@@ -1,4 +1,4 @@
-"""The field order of a MOV file whose writer leaves it out: the ``fiel`` atom of the QuickTime file format."""
+"""What a MOV file's writer leaves out, such as the field order: atoms in its video entry (QuickTime file format)."""
 
 import struct
 from pathlib import Path
@@ -14,20 +14,24 @@ _HEADER = 86
 _DETAIL = {FieldOrder.UPPER: 1, FieldOrder.LOWER: 6}
 
 
-def state_field_order(path: Path, order: FieldOrder) -> None:
-    """Say which field comes first, ``upper`` or ``lower``, in a file whose ``moov`` comes last, as it does unless it
-    was moved to the front; raises ``RuleError`` where the file is otherwise."""
-    atom = struct.pack(">I4sBB", 10, b"fiel", 2, _DETAIL[order])
+def field_order_atom(order: FieldOrder) -> bytes:
+    """The atom that says which field comes first."""
+    return struct.pack(">I4sBB", 10, b"fiel", 2, _DETAIL[order])
+
+
+def state_in_entry(path: Path, atoms: bytes) -> None:
+    """Put atoms into the video entry of a file whose ``moov`` comes last, as it does unless it was moved to the front;
+    raises ``RuleError`` where the file is otherwise."""
     with path.open("r+b") as file:
         start, size = _last_atom(file.read, file.seek, path)
         file.seek(start)
         moov = bytearray(file.read(size))
         places = _places(moov, path)
         entry = places[-1] + _FIRST_ENTRY
-        moov[entry + _HEADER : entry + _HEADER] = atom
+        moov[entry + _HEADER : entry + _HEADER] = atoms
         for place in (*places, entry):
             (old,) = struct.unpack_from(">I", moov, place)
-            struct.pack_into(">I", moov, place, old + len(atom))
+            struct.pack_into(">I", moov, place, old + len(atoms))
         file.seek(start)
         file.write(moov)
         file.truncate()
@@ -45,7 +49,7 @@ def _last_atom(read, seek, path: Path) -> tuple[int, int]:  # type: ignore[no-un
         if size < 8:
             break
         at += size
-    raise RuleError(f"{path.name} has no index at its end to say the field order in.", "write")
+    raise RuleError(f"{path.name} has no index at its end to say more in.", "write")
 
 
 def _places(moov: bytearray, path: Path) -> list[int]:
@@ -67,5 +71,5 @@ def _places(moov: bytearray, path: Path) -> list[int]:
 
     places = found(0, len(moov), _WAY)
     if places is None:
-        raise RuleError(f"{path.name} has no video to say the field order of.", "write")
+        raise RuleError(f"{path.name} has no video to say more of.", "write")
     return places

@@ -64,7 +64,6 @@ class Encoding:
         told = [f"its {bits} bits a sample become {kept}"] if bits > kept else []
         if transfer:
             told += [f"{transfer} in {kept} bits shows steps in what is smooth"] if kept < 10 else []
-            told.append("mastering and light-level data are not carried over")
         sentence = "; ".join(told)
         return f"{sentence[0].upper()}{sentence[1:]}." if sentence else None
 

@@ -18,7 +18,7 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from oddmeter.core.pictures.turn import Turn, turn_of
-from oddmeter.media.files.samples import flagged_like, planar, planes_of
+from oddmeter.media.files.samples import flagged_like, planar, planes_of, reformatted
 
 FORMATS = (
     *("mov", "matroska", "avi", "mxf", "mpegts", "mpeg", "mpegvideo", "m4v", "dv", "asf", "flv", "gxf", "nut", "ogg"),
@@ -78,7 +78,7 @@ def turned(frame: VideoFrame, turn: Turn) -> VideoFrame:
     finer = {round(flat.width / c.width) != round(flat.height / c.height) for c in flat.format.components}
     if turn.swaps and True in finer:
         bits = flat.format.components[0].bits
-        flat = flat.reformat(format="yuv444p" if bits <= 8 else f"yuv444p{bits}le")
+        flat = reformatted(flat, format="yuv444p" if bits <= 8 else f"yuv444p{bits}le")
     width, height = (flat.height, flat.width) if turn.swaps else (flat.width, flat.height)
     out = flagged_like(VideoFrame(width, height, flat.format.name), frame)
     swaps, leftwards, upwards = turn.lines

@@ -1,5 +1,6 @@
 """The stored samples of a decoded frame: its planes as arrays, and frames like it to write into."""
 
+import threading
 from functools import lru_cache
 from typing import Any
 
@@ -8,6 +9,7 @@ import numpy.typing as npt
 from av.video.format import VideoFormat
 from av.video.frame import VideoFrame
 from av.video.plane import VideoPlane
+from av.video.reformatter import VideoReformatter
 
 Plane = npt.NDArray[Any]
 """Shape (lines, samples), as stored."""
@@ -15,7 +17,21 @@ Plane = npt.NDArray[Any]
 
 def planar(frame: VideoFrame) -> VideoFrame:
     """The frame in a pixel format whose planes hold one component each, at its own depth."""
-    return frame if _is_planar(frame.format.name) else frame.reformat(format=_planar_name(frame.format))
+    return frame if _is_planar(frame.format.name) else reformatted(frame, format=_planar_name(frame.format))
+
+
+_own = threading.local()
+_MOST_KEPT = 6
+
+
+def reformatted(frame: VideoFrame, **how: Any) -> VideoFrame:
+    """The frame as its own ``reformat`` makes it, by a converter kept for the next frame like it: one for each frame
+    would begin its threads, with their stacks, for a single picture."""
+    kept: dict[tuple[object, ...], VideoReformatter] = _own.__dict__.setdefault("kept", {})
+    key = (frame.format.name, frame.width, frame.height, *sorted(how.items()))
+    if key not in kept and len(kept) == _MOST_KEPT:
+        kept.pop(next(iter(kept)))
+    return kept.setdefault(key, VideoReformatter()).reformat(frame, **how)
 
 
 def planes_of(frame: VideoFrame) -> list[Plane]:

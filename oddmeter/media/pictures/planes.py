@@ -12,7 +12,7 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace, Interpolation
 
 from oddmeter.core.pictures.scan import FieldOrder
-from oddmeter.media.files.samples import Plane, empty_like, flagged_like, planar, planes_of, samples_of
+from oddmeter.media.files.samples import Plane, empty_like, flagged_like, planar, planes_of, reformatted, samples_of
 
 Picture = npt.NDArray[Any]
 """Shape (height, width, 3): red, green and blue, of eight or of sixteen bits."""
@@ -114,9 +114,9 @@ def converted(frame: VideoFrame, pixel_format: str) -> VideoFrame:
     if frame.format.name == pixel_format:
         return frame
     if not _is_rgb(frame.format.name) or _is_rgb(pixel_format):
-        return frame.reformat(format=pixel_format)
+        return reformatted(frame, format=pixel_format)
     matrix = matrix_for(frame.height)
-    out = frame.reformat(format=pixel_format, dst_colorspace=_swscale(matrix), dst_color_range=ColorRange.MPEG)
+    out = reformatted(frame, format=pixel_format, dst_colorspace=_swscale(matrix), dst_color_range=ColorRange.MPEG)
     out.colorspace, out.color_range = matrix, ColorRange.MPEG
     return out
 
@@ -137,7 +137,8 @@ def rgb_of(frame: VideoFrame, size: tuple[int, int] | None = None) -> Picture:
     """The picture as red, green and blue; brought to a smaller ``size``, width and height, on the way."""
     deep = frame.format.components[0].bits > 8
     name = "rgb48le" if deep else "rgb24"
-    out = frame.reformat(
+    out = reformatted(
+        frame,
         format=name,
         src_colorspace=_swscale(matrix_of(frame)),
         dst_color_range=ColorRange.JPEG,
@@ -160,7 +161,8 @@ def frame_of(picture: Picture, like: VideoFrame) -> VideoFrame:
     """A picture in the pixel format, matrix and range of another frame."""
     made = VideoFrame.from_ndarray(picture, format="rgb48le" if picture.dtype == np.uint16 else "rgb24")
     target = planar(like)
-    out = made.reformat(
+    out = reformatted(
+        made,
         format=target.format.name,
         dst_colorspace=_swscale(matrix_of(like)),
         src_color_range=ColorRange.JPEG,
@@ -174,7 +176,8 @@ def rematrixed(frame: VideoFrame, matrix: int) -> VideoFrame:
     """A picture of luma and chroma under another colour matrix."""
     if matrix == matrix_of(frame) or _is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
         return frame
-    out = frame.reformat(
+    out = reformatted(
+        frame,
         format=frame.format.name,
         src_colorspace=_swscale(matrix_of(frame)),
         dst_colorspace=_swscale(matrix),

@@ -9,7 +9,7 @@ from av.video.frame import VideoFrame
 from oddmeter.core.conform.framing import Canvas, Placement, placed
 from oddmeter.core.decisions.treatment import Framing
 from oddmeter.core.pictures.scan import FieldOrder
-from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of
+from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of, reformatted
 from oddmeter.media.pictures.planes import black_levels, by_field, converted, flagged, matrix_in, rematrixed
 
 _SPREAD = 0.25
@@ -56,7 +56,7 @@ def _full_chroma(frame: VideoFrame) -> VideoFrame:
     if not name.startswith("yuv") or name.startswith(("yuv444", "yuvj444")):
         return frame
     bits = frame.format.components[0].bits
-    return frame.reformat(format="yuv444p" if bits <= 8 else f"yuv444p{bits}le")
+    return reformatted(frame, format="yuv444p" if bits <= 8 else f"yuv444p{bits}le")
 
 
 def _scaled(frame: VideoFrame, canvas: Canvas, place: Placement, shift: float, matrix: int) -> VideoFrame:

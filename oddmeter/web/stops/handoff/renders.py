@@ -65,6 +65,9 @@ class MakeIn(BaseModel):
     pattern: str = "{clip}_{rate}"
 
 
+UNSEEN = "its pictures have not been looked at yet, so its original pictures cannot be taken out"
+
+
 class FilePreview(BaseModel):
     """One file that would be made; ``problem`` says why it cannot be, ``remark`` what is left out of it."""
 
@@ -222,6 +225,8 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
             encoding.pixel_format_for("", made.canvas.width, made.canvas.height)
             if not is_as_known(made.source, made.facts.identity, quickly=True):
                 problem = CHANGED
+            elif plan.conformed.fields is Fields.ORIGINAL and clip.picture is None:
+                problem = UNSEEN
         except RuleError as error:
             problem = str(error)
     view = FilePreview(
