@@ -3,25 +3,28 @@
 Run: .venv/bin/python -m bench.accuracy [SEEDS [FIRST_SEED]] [--keep FOLDER]
 
 Each seed draws one clip of every kind below, with a scene, standard, codec, quality, grain, noise and phases of its
-own; in every fourth a timecode is burnt in. Truth comes from the generator alone.
+own; in every fourth a timecode is burnt in. Truth comes from the generator alone. Cuts between shots, by how like they
+are and how fast they move, come last (bench.cuts), for a tenth of the seeds.
 """
 
 import random
 import sys
 import tempfile
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
 from math import floor
 from pathlib import Path
+from typing import Any
 
 import av
 import cv2
 import numpy as np
 from av.video.frame import VideoFrame
 
+from bench import cuts
 from oddmeter.core.pictures.report import PictureReport
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.demo import carriers, scenes
@@ -218,14 +221,20 @@ def table(results: list[tuple[str, bool, str]], kinds: tuple[str, ...]) -> str:
 
 
 def main(seeds: range, folder: str) -> None:
-    """Judge all kinds over these seeds."""
+    """Judge over these seeds, in two processes."""
     with ProcessPoolExecutor(max_workers=2) as pool:
-        jobs = [pool.submit(judge, seed, kind, folder) for seed in seeds for kind in KINDS]
-        results = [job.result() for job in jobs]
+        measure(seeds, folder, pool.map)
+
+
+def measure(seeds: range, folder: str, each: Callable[..., Iterable[Any]] = map) -> None:
+    """Print how often each kind is told rightly, and cuts are found; ``each`` maps a function."""
+    jobs = [(seed, kind, folder) for seed in seeds for kind in KINDS]
+    results = list(each(judge, *zip(*jobs, strict=True)))
     for _, good, line in results:
         if not good:
             print(line)
     print(table(results, KINDS))
+    cuts.measure(range(seeds.start, seeds.start + -(-len(seeds) // 10)), each)
 
 
 if __name__ == "__main__":

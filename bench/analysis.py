@@ -12,8 +12,8 @@ from pathlib import Path
 import av
 import cv2
 from av.video.frame import VideoFrame
-from media import best, open_and_demux
 
+from bench.media import best, open_and_demux
 from oddmeter.demo import scenes
 from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.analysis.guarded import probe_guarded
@@ -48,40 +48,43 @@ def decode(path: Path) -> None:
 
 
 def main() -> None:
-    """Print the ratios."""
     cv2.setNumThreads(1)
     with tempfile.TemporaryDirectory() as place:
-        folder = Path(place)
-        write(folder / "short.mov", 320, 180, 25)
-        data = (folder / "short.mov").read_bytes()
-        paths = [folder / f"{number}.mov" for number in range(SHORT_FILES)]
-        for path in paths:
-            path.write_bytes(data)
-        probe_guarded(paths[0])
-        bare = best(lambda: open_and_demux(paths))
-        ours = best(lambda: [probe(path) for path in paths])
-        guarded = best(lambda: [probe_guarded(path) for path in paths])
-        print(f"probing {SHORT_FILES} short files: {ours / bare:.2f} of opening and demuxing them; "
-              f"in the guarded helper {guarded / bare:.2f}")  # fmt: skip
-        total_bare = total_ours = 0.0
-        for width, height, interlaced in SIZES:
-            path = folder / f"{width}.mov"
-            write(path, width, height, FRAMES, interlaced=interlaced)
-            facts = probe(path)
-            bare, ours = best(lambda p=path: decode(p)), best(lambda p=path, f=facts: analyse(p, f, whole=True))  # type: ignore[misc]
-            total_bare, total_ours = total_bare + bare, total_ours + ours
-            kind = "interlaced" if interlaced else "progressive"
-            print(f"analysis of {width} × {height} {kind}: {ours / bare:.2f} of plain decoding")
-        print(f"analysis of all of them: {total_ours / total_bare:.2f} of plain decoding")
-        long = folder / "long.mov"
-        write(long, 320, 180, 20_000)
-        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        begun = time.perf_counter()
-        report = analyse(long, probe(long), whole=True)
-        after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        seconds = time.perf_counter() - begun
-        print(f"{report.examined} frames whole: {seconds:.1f} s, memory at most {after / 1024:.0f} MB,"
-              f" {(after - before) / 1024:.0f} MB more than before")  # fmt: skip
+        measure(Path(place))
+
+
+def measure(folder: Path, short_files: int = SHORT_FILES, frames: int = FRAMES, long_frames: int = 20_000) -> None:
+    """Print the ratios, and what a long file takes."""
+    write(folder / "short.mov", 320, 180, 25)
+    data = (folder / "short.mov").read_bytes()
+    paths = [folder / f"{number}.mov" for number in range(short_files)]
+    for path in paths:
+        path.write_bytes(data)
+    probe_guarded(paths[0])
+    bare = best(lambda: open_and_demux(paths))
+    ours = best(lambda: [probe(path) for path in paths])
+    guarded = best(lambda: [probe_guarded(path) for path in paths])
+    print(f"probing {short_files} short files: {ours / bare:.2f} of opening and demuxing them; "
+          f"in the guarded helper {guarded / bare:.2f}")  # fmt: skip
+    total_bare = total_ours = 0.0
+    for width, height, interlaced in SIZES:
+        path = folder / f"{width}.mov"
+        write(path, width, height, frames, interlaced=interlaced)
+        facts = probe(path)
+        bare, ours = best(lambda p=path: decode(p)), best(lambda p=path, f=facts: analyse(p, f, whole=True))  # type: ignore[misc]
+        total_bare, total_ours = total_bare + bare, total_ours + ours
+        kind = "interlaced" if interlaced else "progressive"
+        print(f"analysis of {width} × {height} {kind}: {ours / bare:.2f} of plain decoding")
+    print(f"analysis of all of them: {total_ours / total_bare:.2f} of plain decoding")
+    long = folder / "long.mov"
+    write(long, 320, 180, long_frames)
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    begun = time.perf_counter()
+    report = analyse(long, probe(long), whole=True)
+    after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    seconds = time.perf_counter() - begun
+    print(f"{report.examined} frames whole: {seconds:.1f} s, memory at most {after / 1024:.0f} MB,"
+          f" {(after - before) / 1024:.0f} MB more than before")  # fmt: skip
 
 
 if __name__ == "__main__":

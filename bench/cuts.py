@@ -9,9 +9,10 @@ its default settings.
 
 import sys
 from collections import defaultdict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
+from typing import Any
 
 import cv2
 import numpy as np
@@ -162,17 +163,22 @@ def judge(seed: int) -> dict[tuple[str, str, str], tuple[int, int, int]]:
 
 def main() -> None:
     count, first = ([int(word) for word in sys.argv[1:]] + [12, 0][len(sys.argv) - 1 :])[:2]
-    totals: dict[tuple[str, str, str], list[int]] = defaultdict(lambda: [0, 0, 0])
     with ProcessPoolExecutor(2) as pool:
-        for result in pool.map(judge, range(first, first + count)):
-            for key, values in result.items():
-                totals[key] = [a + b for a, b in zip(totals[key], values, strict=True)]
+        measure(range(first, first + count), pool.map)
+
+
+def measure(seeds: range, each: Callable[..., Iterable[Any]] = map) -> None:
+    """Print what each detector finds, by likeness and motion, and in all; ``each`` maps a function."""
+    totals: dict[tuple[str, str, str], list[int]] = defaultdict(lambda: [0, 0, 0])
+    for result in each(judge, seeds):
+        for key, values in result.items():
+            totals[key] = [a + b for a, b in zip(totals[key], values, strict=True)]
     names = list(dict.fromkeys(name for name, _, _ in totals))
     print(f"{'':42}" + "".join(f"{name:>22}" for name in names))
     for likeness, motion in dict.fromkeys((a, b) for _, a, b in totals):
         cells = (totals[name, likeness, motion] for name in names)
         print(f"{likeness + ', ' + motion:42}" + "".join(f"{f'{f} of {t}, {e} false':>22}" for t, f, e in cells))
-    frames = count * FRAMES * (len(LIKENESS) * len(MOTIONS) + len(NO_CUT))
+    frames = len(seeds) * FRAMES * (len(LIKENESS) * len(MOTIONS) + len(NO_CUT))
     for name in names:
         true, found, false = (sum(values[i] for key, values in totals.items() if key[0] == name) for i in range(3))
         share, wrong = 100 * found / true, 100 * false / frames

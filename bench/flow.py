@@ -83,11 +83,15 @@ def likeness(made: VideoFrame, true: VideoFrame) -> float:
 
 
 def main() -> None:
-    rate = int(sys.argv[1]) if len(sys.argv) > 1 else 25
+    measure(int(sys.argv[1]) if len(sys.argv) > 1 else 25)
+
+
+def measure(rate: int, names: Sequence[str] = tuple(MOTION)) -> None:
+    """Print the figures of some scenes, and those of all of them together."""
     gains: dict[Effort, list[float]] = {effort: [] for effort in Effort}
     ratios: dict[Effort, list[float]] = {effort: [] for effort in Effort}
     worst_below_mix = dict.fromkeys(Effort, -99.0)
-    for name in MOTION:
+    for name in names:
         given, true = drawn(name, rate)
         filtered, seconds = by_filter(given, rate)
         numbers = sorted(filtered)

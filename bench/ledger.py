@@ -31,12 +31,12 @@ TIMELINES = (
     TimelineSettings("Festival", Rate.parse("23.976")),
 )
 PROBED = """
-    UPDATE clip_facts SET state = 'done', frames = 100 + (clip_id * 37) % 900, timing = 'constant', width = 1920,
+    UPDATE clip_facts SET state = 'done', frames = 100 + (clip_id * 37) %% 900, timing = 'constant', width = 1920,
         height = 1080, pixel_aspect = '1/1', scan = 'progressive', codec = 'h264', file_rate = rate, stated_rate = rate,
         measured_rate = rate
-    FROM (SELECT id, (array['25/1', '24/1', '30000/1001', '50/1', '24000/1001', '60000/1001', '100/1'])[1 + id % 7]
+    FROM (SELECT id, (array['25/1', '24/1', '30000/1001', '50/1', '24000/1001', '60000/1001', '100/1'])[1 + id %% 7]
                  AS rate
-          FROM clip) AS made
+          FROM clip WHERE delivery_id IN (SELECT id FROM delivery WHERE show_id = %s)) AS made
     WHERE made.id = clip_id
 """
 NAMED = (24, 25, 50, 60, 100, 150)
@@ -53,7 +53,7 @@ def fill(database: Database, count: int, deliveries: int) -> int:
             clips.bring_in(
                 connection, clips.add_delivery(connection, show, f"Card {card:02}", "Footage", f"card {card}", names)
             )
-        connection.execute(PROBED.encode())
+        connection.execute(PROBED.encode(), (show,))
     with psycopg.connect(database.url, autocommit=True) as connection:
         connection.execute("ANALYZE")
     return show

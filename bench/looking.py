@@ -30,7 +30,6 @@ from oddmeter.demo.motion import MOTION
 from tests.chromium import launched
 
 FRAMES, PORT = 750, 8478
-URL = f"http://127.0.0.1:{PORT}"
 STEP = """([frame, size]) => new Promise((done) => {
   const canvases = () => [...document.querySelectorAll('canvas[data-frame]')];
   const field = [...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('frame'))
@@ -53,14 +52,14 @@ STEP = """([frame, size]) => new Promise((done) => {
 """Types a frame and waits in the page itself, so that nothing of the automation is measured."""
 
 
-def make_clip(path: Path) -> None:
+def make_clip(path: Path, frames: int = FRAMES) -> None:
     """A long-GOP clip with its frame codes."""
     path.parent.mkdir(parents=True)
     with av.open(str(path), "w", format="mp4") as container:
         stream = container.add_stream("libx264", rate=25)
         stream.width, stream.height, stream.pix_fmt = 1920, 1080, "yuv420p"
         stream.options = {"preset": "veryfast", "crf": "23", "g": "250", "x264-params": "scenecut=0"}
-        for number in range(FRAMES):
+        for number in range(frames):
             picture = MOTION["textured pan"](number / 100, 960, 540).repeat(2, axis=0).repeat(2, axis=1)
             stamp(picture, number)
             frame = VideoFrame.from_ndarray(picture, format="bgr24").reformat(format="yuv420p")
@@ -69,9 +68,9 @@ def make_clip(path: Path) -> None:
         container.mux(stream.encode(None))
 
 
-def ask(path: str, body: str | None = None) -> Any:
+def ask(url: str, path: str, body: str | None = None) -> Any:
     request = urllib.request.Request(
-        f"{URL}{path}", body.encode() if body else None, {"Content-Type": "application/json"}
+        f"{url}{path}", body.encode() if body else None, {"Content-Type": "application/json"}
     )
     with urllib.request.urlopen(request, timeout=60) as answer:
         return json.load(answer)
@@ -93,40 +92,20 @@ def told(name: str, times: Sequence[float]) -> None:
 
 
 def main() -> None:
-    data = Path(tempfile.mkdtemp())
+    data, url = Path(tempfile.mkdtemp()), f"http://127.0.0.1:{PORT}"
     make_clip(data / "media" / "Long" / "long.mp4")
     command = [sys.executable, "-m", "oddmeter", "start", "--empty", "--data", str(data), "--port", str(PORT)]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     try:
         for _ in range(300):
             try:
-                ask("/api/shows")
+                ask(url, "/api/shows")
                 break
             except OSError:
                 time.sleep(0.2)
-        show = ask("/api/shows", '{"name": "Look", "timeline": {"name": "Main", "rate": "25"}}')["id"]
-        ask(f"/api/shows/{show}/deliveries", '{"name": "Long", "root": "Footage", "path": "Long"}')
-        while not ask(f"/api/shows/{show}/ledger")["ids"] or not looked_at(show):
-            time.sleep(0.5)
         with sync_playwright() as playwright:
             browser = launched(playwright)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"{URL}/shows/{show}/plan")
-            page.wait_for_timeout(1500)
-            begun = time.monotonic()
-            page.get_by_role("link", name="Bench").click()
-            page.wait_for_selector("canvas[data-frame]")
-            print(f"{'first look at the clip, from Plan':58} {1000 * (time.monotonic() - begun):12.0f} ms")
-            page.wait_for_timeout(20_000)
-            dice = Random(4)
-            far = [dice.randrange(FRAMES) for _ in range(60)]
-            told("a step to any frame: a picture of it", [step(page, frame, "any") for frame in far])
-            far = [dice.randrange(FRAMES) for _ in range(30)]
-            told("a step to any frame: the final picture", [step(page, frame, "final") for frame in far])
-            for way, on in (("forwards", range(300, 340)), ("backwards", range(620, 580, -1))):
-                told(f"a step of one, {way}: the final picture", [step(page, frame, "final") for frame in on])
-            for way, on in (("forwards", range(360, 400)), ("backwards", range(560, 520, -1))):
-                told(f"five steps of one a second, {way}: the final", [step_at_ease(page, frame) for frame in on])
+            measure(browser.new_page(viewport={"width": 1280, "height": 800}), url)
             browser.close()
     finally:
         process.terminate()
@@ -134,9 +113,39 @@ def main() -> None:
         shutil.rmtree(data, ignore_errors=True)
 
 
-def looked_at(show: int) -> bool:
-    ids = [line["id"] for line in ask(f"/api/shows/{show}/evidence")["clips"]]
-    rows = ask(f"/api/shows/{show}/evidence/rows", json.dumps({"ids": ids}))
+def measure(page: Page, url: str, frames: int = FRAMES, steps: int = 40) -> None:
+    """Print how long steps take in a clip of so many frames, which stands in the folder "Long" of the footage."""
+    show = ask(url, "/api/shows", '{"name": "Look", "timeline": {"name": "Main", "rate": "25"}}')["id"]
+    ask(url, f"/api/shows/{show}/deliveries", '{"name": "Long", "root": "Footage", "path": "Long"}')
+    while not ask(url, f"/api/shows/{show}/ledger")["ids"] or not looked_at(url, show):
+        time.sleep(0.5)
+    page.goto(f"{url}/shows/{show}/plan")
+    page.wait_for_timeout(1500)
+    begun = time.monotonic()
+    page.get_by_role("link", name="Bench").click()
+    page.wait_for_selector("canvas[data-frame]")
+    print(f"{'first look at the clip, from Plan':58} {1000 * (time.monotonic() - begun):12.0f} ms")
+    page.wait_for_timeout(20 * frames)
+    dice, part = Random(4), frames // 8
+    far = [dice.randrange(frames) for _ in range(3 * steps // 2)]
+    told("a step to any frame: a picture of it", [step(page, frame, "any") for frame in far])
+    far = [dice.randrange(frames) for _ in range(3 * steps // 4)]
+    told("a step to any frame: the final picture", [step(page, frame, "final") for frame in far])
+    for way, on in (
+        ("forwards", range(3 * part, 3 * part + steps)),
+        ("backwards", range(6 * part, 6 * part - steps, -1)),
+    ):
+        told(f"a step of one, {way}: the final picture", [step(page, frame, "final") for frame in on])
+    for way, on in (
+        ("forwards", range(4 * part, 4 * part + steps)),
+        ("backwards", range(7 * part, 7 * part - steps, -1)),
+    ):
+        told(f"five steps of one a second, {way}: the final", [step_at_ease(page, frame) for frame in on])
+
+
+def looked_at(url: str, show: int) -> bool:
+    ids = [line["id"] for line in ask(url, f"/api/shows/{show}/evidence")["clips"]]
+    rows = ask(url, f"/api/shows/{show}/evidence/rows", json.dumps({"ids": ids}))
     return all(row["look"]["state"] == "done" for row in rows)
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from bench import ledger, media, plan_batch, reports
+from bench import accuracy, analysis, cuts, flow, ledger, media, plan_batch, reports
 from oddmeter.config import Config
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -37,3 +37,31 @@ def test_reports() -> None:
 def test_plans() -> None:
     treatment, rate = Treatment(Intent.REAL_TIME), Rate.of(50)
     assert plan_batch.seconds([(Material(100, rate, rate), treatment, Rate.of(25))] * 3) > 0
+
+
+def test_accuracy(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(accuracy, "KINDS", ("progressive",))
+    monkeypatch.setattr(cuts, "LIKENESS", ("unlike",))
+    monkeypatch.setattr(cuts, "MOTIONS", {"slow": 1.0})
+    monkeypatch.setattr(cuts, "NO_CUT", ("flash",))
+    accuracy.measure(range(1), str(tmp_path))
+    said = capsys.readouterr().out
+    assert "| progressive | 1 | 1 | 100.0 |" in said
+    assert "ours: 1 of 1 found (100.0 %), 0 false in 80 frames (0.000 %)" in said
+
+
+def test_analysis(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(analysis, "best", lambda work: (work(), 1.0)[1])
+    monkeypatch.setattr(analysis, "SIZES", ((320, 180, False), (320, 192, True)))
+    analysis.measure(tmp_path, 3, 10, 40)
+    said = capsys.readouterr().out
+    assert "probing 3 short files: 1.00 of" in said and "analysis of all of them: 1.00 of plain decoding" in said
+    assert re.search(r"40 frames whole: \d+\.\d s, memory at most \d+ MB", said)
+
+
+def test_flow(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    for name, value in (("WIDTH", 320), ("HEIGHT", 180), ("FRAMES", 4)):
+        monkeypatch.setattr(flow, name, value)
+    flow.measure(25, ["textured pan"])
+    said = capsys.readouterr().out
+    assert len(re.findall(r"^(quick|normal|careful) +[+-]\d+\.\d dB on average", said, re.MULTILINE)) == 3
