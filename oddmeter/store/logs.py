@@ -1,7 +1,7 @@
 """Logs: the camera and scan reports of a show, and which clips their rows belong to."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from functools import lru_cache
 from threading import Lock
 from typing import Any
@@ -43,7 +43,7 @@ def add_log(connection: Connection, show_id: int, name: str, title: str, table: 
     made = connection.execute(
         "INSERT INTO log_report (show_id, name, title, content, mapping, removed) VALUES (%s, %s, %s, %s, %s, false)"
         " RETURNING id",
-        (show_id, name, title, Jsonb(asdict(table)), Jsonb(_columns_document(columns))),
+        (show_id, name, title, Jsonb(_document(table)), Jsonb(_columns_document(columns))),
     ).fetchone()
     assert made is not None
     return int(str(made[0]))
@@ -146,6 +146,10 @@ def _columns_document(columns: Columns) -> dict[str, int]:
 
 def _columns_from(document: Any) -> dict[Column, int]:
     return {Column(name): int(index) for name, index in document.items()}
+
+
+def _document(table: Table) -> dict[str, Any]:
+    return {"headings": table.headings, "rows": table.rows, "first_row": table.first_row}
 
 
 def _table_from(document: dict[str, Any]) -> Table:

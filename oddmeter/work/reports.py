@@ -1,7 +1,6 @@
 """Reports come into a show: what changes with them is written down."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 
 from oddmeter.core.evidence.logs import LogEntry, Table, guess_columns
 from oddmeter.interchange.logs import title_of
@@ -31,9 +30,9 @@ def noting_changes(connection: Connection, show_id: int, because: str, alter: Ca
     alter()
     after = _rows_by_clip(connection, show_id)
     moved = [one for one in before.keys() | after.keys() if before.get(one, ()) != after.get(one, ())]
-    known = clips.clips_by_id(connection, moved)
-    now = {clip.id: clip.verdicts for clip in known}
-    was = {clip.id: replace(clip, entries=before.get(clip.id, ())).verdicts for clip in known}
+    was, now = {}, {}
+    for clip in clips.clips_by_id(connection, moved):
+        was[clip.id], now[clip.id] = clip.verdicts_by_logs(before.get(clip.id, ()), clip.entries)
     return words.note_changes(connection, show_id, was, now, because)
 
 

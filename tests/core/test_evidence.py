@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.evidence.claims import Word, claims_of, life_rate
+from oddmeter.core.evidence.claims import Word, claims_of, life_rate, verdicts_by_logs
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.logs import LogEntry
 from oddmeter.core.evidence.verdicts import Certainty, Claim, Question, Source, Strength, parse_value, verdict, verdicts
@@ -104,6 +104,25 @@ def test_a_report_that_comes_later_changes_only_what_nobody_settled() -> None:
 
 def picture(*stretches: Stretch, repeats: Repeats | None = None) -> PictureReport:
     return PictureReport(100, True, stretches, repeats)
+
+
+ENTRIES = st.builds(
+    LogEntry, title=st.just("log"), row=st.just(2), shot_rate=st.sampled_from([None, Rate.of(150), Rate.of(25)]),
+    scan=st.sampled_from([None, Scan.INTERLACED]), gauge=st.sampled_from([None, "super-8", "16mm"]),
+)  # fmt: skip
+
+
+@given(st.lists(ENTRIES, max_size=2), st.lists(ENTRIES, max_size=2), st.booleans())
+def test_what_reports_change_is_the_same_the_short_way(one: list[LogEntry], other: list[LogEntry], said: bool) -> None:
+    facts = Facts(frames=9, file_rate=Rate.of(25), measured_rate=Fraction(25), stated_rate=Fraction(25))
+    words = [Word(Question.SCAN, "progressive", "Ada")] if said else []
+    before, after = verdicts_by_logs("reel_3_super8.mov", facts, None, words, one, other)
+    all_before, all_after = (verdicts(claims_of("reel_3_super8.mov", facts, None, log, words)) for log in (one, other))
+    for question in Question:
+        if question in before:
+            assert (before[question], after[question]) == (all_before[question], all_after[question])
+        else:
+            assert all_before[question] == all_after[question]
 
 
 def test_what_pictures_claim() -> None:

@@ -8,7 +8,7 @@ from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.film import gauge
 from oddmeter.core.evidence.hints import hints
 from oddmeter.core.evidence.logs import LogEntry
-from oddmeter.core.evidence.verdicts import NONE, Claim, Question, Source, Strength
+from oddmeter.core.evidence.verdicts import NONE, Claim, Question, Source, Strength, Verdict, verdict
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text
 from oddmeter.core.numbers.rates import Rate
@@ -34,14 +34,43 @@ def claims_of(
     words: Iterable[Word] = (),
 ) -> tuple[Claim, ...]:
     """Everything that is claimed about a clip, by every source."""
-    claims = [*from_person(words), *from_log(entries), *from_name(name)]
+    return _all(from_person(words), from_log(entries), _from_clip(name, facts, picture), facts)
+
+
+def verdicts_by_logs(
+    name: str,
+    facts: Facts | None,
+    picture: PictureReport | None,
+    words: Sequence[Word],
+    *logs: Sequence[LogEntry],
+) -> tuple[dict[Question, Verdict], ...]:
+    """For each of several sets of log entries the verdicts about one clip, to those questions alone whose verdicts may
+    differ between them: what a log speaks to, and with the gauge the shot rate."""
+    said = [tuple(from_log(entries)) for entries in logs]
+    touched = {claim.question for claims in said for claim in claims}
+    if Question.GAUGE in touched:
+        touched.add(Question.SHOT_RATE)
+    if not touched:
+        return tuple({} for _ in logs)
+    first, last = tuple(from_person(words)), tuple(_from_clip(name, facts, picture))
+    every = [_all(first, claims, last, facts) for claims in said]
+    return tuple({question: verdict(question, claims) for question in touched} for claims in every)
+
+
+def _all(
+    first: Iterable[Claim], logs: Iterable[Claim], last: Iterable[Claim], facts: Facts | None
+) -> tuple[Claim, ...]:
+    claims = [*first, *logs, *last]
+    return (*claims, *_from_habit(claims, facts))
+
+
+def _from_clip(name: str, facts: Facts | None, picture: PictureReport | None) -> Iterator[Claim]:
+    yield from from_name(name)
     if facts is not None and facts.fault is None:
-        claims += from_timestamps(facts)
-        claims += from_header(facts)
+        yield from from_timestamps(facts)
+        yield from from_header(facts)
         if picture is not None:
-            claims += from_picture(picture, facts)
-    claims += _from_habit(claims, facts)
-    return tuple(claims)
+            yield from from_picture(picture, facts)
 
 
 def from_header(facts: Facts) -> Iterator[Claim]:

@@ -4,6 +4,7 @@ import re
 from bisect import bisect_left
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import islice, takewhile
 
 import numpy as np
@@ -67,15 +68,23 @@ class _Index:
                 self._by_start.setdefault(_digits(subject.timecode), []).append(subject)
             if (span := _span(subject)) is not None and subject.rate is not None:
                 self._by_rate.setdefault(subject.rate, []).append((*span, subject))
-        self._sorted = sorted(self._by_stem)
-        self._by_part: dict[str, set[str]] = {}
-        for name in self._sorted:
-            for part in _parts_of(name):
-                self._by_part.setdefault(part, set()).add(name)
         self._spans = {
             rate: (np.array([one[0] for one in held]), np.array([one[1] for one in held]), [one[2] for one in held])
             for rate, held in self._by_rate.items()
         }
+
+    @cached_property
+    def _sorted(self) -> list[str]:
+        return sorted(self._by_stem)
+
+    @cached_property
+    def _by_part(self) -> dict[str, set[str]]:
+        """Names by the runs of parts that they hold; only for reports that do not write them out."""
+        out: dict[str, set[str]] = {}
+        for name in self._sorted:
+            for part in _parts_of(name):
+                out.setdefault(part, set()).add(name)
+        return out
 
     def fitting(self, entry: LogEntry) -> list[Candidate]:
         """The clips that a row belongs to."""

@@ -5,7 +5,7 @@ from functools import cached_property
 
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.evidence.claims import Word, claims_of, life_rate
+from oddmeter.core.evidence.claims import Word, claims_of, life_rate, verdicts_by_logs
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.findings import Findings, findings_of, settled
 from oddmeter.core.evidence.logs import LogEntry
@@ -79,6 +79,10 @@ class Clip:
     def verdicts(self) -> dict[Question, Verdict]:
         """What is taken as true, and why."""
         return verdicts(claims_of(self.name, self.measured, self.picture, self.entries, self.words))
+
+    def verdicts_by_logs(self, *logs: tuple[LogEntry, ...]) -> tuple[dict[Question, Verdict], ...]:
+        """For each of several sets of entries, in place of its own, the verdicts that may differ between them."""
+        return verdicts_by_logs(self.name, self.measured, self.picture, self.words, *logs)
 
     @cached_property
     def facts(self) -> Facts | None:
