@@ -58,7 +58,7 @@ def test_looking_at_many_files_needs_no_more_than_looking_at_one(
     footage: dict[str, Path], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """What is reserved for threads and never written to does not count, and no picture begins threads of its own."""
-    monkeypatch.setattr(guarded, "ORDINARY", 100_000_000)
+    monkeypatch.setattr(guarded, "ORDINARY", 300_000_000)
     chart = footage["tide_chart_0001.png"].with_name("tide_chart_####.png")
     for _ in range(3):
         assert analyse_guarded(chart, probe(chart)).examined
