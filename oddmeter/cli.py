@@ -15,6 +15,7 @@ import typer
 from pydantic import TypeAdapter, ValidationError
 from typer.exceptions import TyperException
 
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields, Intent
 from oddmeter.core.numbers.errors import RuleError
@@ -22,7 +23,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.plans import Refusal
 from oddmeter.interchange.asked import asked_for
-from oddmeter.interchange.figures import Given, figures
+from oddmeter.interchange.figures import Given, clock_from_text, figures
 from oddmeter.interchange.reports import proven
 
 app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
@@ -132,6 +133,11 @@ def calc(
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate; the file rate if left out.")] = None,
     fields: Annotated[Fields, typer.Option(help="Frames as they are, or each field by itself.")] = Fields.WHOLE,
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Write durations in drop-frame.")] = False,
+    first: Annotated[int, typer.Option(help="The in point in source frames.")] = 0,
+    last: Annotated[int | None, typer.Option(help="The last source frame that is used.")] = None,
+    curve: Annotated[Path | None, typer.Option(help="A curve as JSON, for the intent curve.")] = None,
+    times: Annotated[Path | None, typer.Option(help="The frames' own times, in timestamp format v2.")] = None,
+    at: Annotated[str | None, typer.Option(help="Timeline frames to tell the places of, such as 0,25,99.")] = None,
     cases: Annotated[Path | None, typer.Option(help="A JSON list of cases, each given like these options.")] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -139,16 +145,24 @@ def calc(
     if cases is not None:
         _print_json(_called(lambda: [case.case().answer() for case in _cases(cases)]))
         return
-    wanted = {"--timeline": timeline, "--file": file, "--frames": frames, "--intent": intent}
+    wanted: dict[str, object] = {"--timeline": timeline}
+    if times is None:
+        wanted |= {"--file": file, "--frames": frames}
+    wanted["--intent"] = intent or (Intent.CURVE if curve else None)
     if missing := [name for name, given in wanted.items() if given is None]:
         raise WrongCallError(f"calc needs {', '.join(missing)}; or --cases FILE.")
-    given = Given.model_validate(
-        {
-            "timeline_rate": timeline, "file_rate": file, "frames": frames, "intent": intent, "value": value,
-            "shot_rate": shot, "read_rate": read_rate, "fields": fields, "drop_frame": drop_frame,
-        }
-    )  # fmt: skip
-    answer = _called(lambda: given.case().answer())
+    told: dict[str, Any] = {
+        "timeline_rate": timeline, "file_rate": file, "frames": frames, "intent": wanted["--intent"], "value": value,
+        "shot_rate": shot, "read_rate": read_rate, "fields": fields, "drop_frame": drop_frame, "first": first,
+        "last": last,
+    }  # fmt: skip
+    if curve is not None:
+        told["curve"] = _curve(curve).document()
+    if times is not None:
+        told["times"], told["end"] = _called(lambda: clock_from_text(_text_of(times)))
+    if at is not None:
+        told["at"] = at.replace(",", " ").split()
+    answer = _called(lambda: Given.model_validate(told).case().answer())
     _print_json(answer) if as_json else _print_lines(answer)
 
 
@@ -181,8 +195,8 @@ def inspect(
 def conform_file(
     path: Annotated[Path, typer.Argument(help="The clip.")],
     timeline: Annotated[str, typer.Option(help="Timeline rate.")],
-    intent: Annotated[Intent, typer.Option(help="What is wanted of the clip.")],
     out: Annotated[Path, typer.Option(help="The file to make; never over another file.")],
+    intent: Annotated[Intent | None, typer.Option(help="What is wanted of the clip.")] = None,
     value: Annotated[str | None, typer.Option(help="Speed, pace, or timeline frames to fit.")] = None,
     shot: Annotated[str | None, typer.Option(help="Shot rate; what the evidence says if left out.")] = None,
     file_rate: Annotated[str | None, typer.Option("--file", help="File rate, of a numbered sequence.")] = None,
@@ -193,6 +207,7 @@ def conform_file(
     effort: Annotated[str, typer.Option(help="Of Flow: quick, normal or careful.")] = "normal",
     reach: Annotated[str, typer.Option(help="Of Flow: how far things move between two frames, in pixels.")] = "48",
     trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "50%",
+    curve: Annotated[Path | None, typer.Option(help="A curve as JSON, for the intent curve.")] = None,
     held_rate: Annotated[str, typer.Option("--held-rate", help="12 pictures a second, on twos, 3 frames.")] = "off",
     raster: Annotated[str | None, typer.Option(help="Raster of the timeline, 1920x1080 or 720x576@16/15.")] = None,
     fit: Annotated[str | None, typer.Option(help="inside, fill, width, height or stretch.")] = None,
@@ -210,10 +225,13 @@ def conform_file(
     from oddmeter.media.verify import verify  # noqa: PLC0415
     from oddmeter.work.inspection import clip_at  # noqa: PLC0415
 
+    if intent is None and curve is None:
+        raise WrongCallError("conform needs --intent, or --curve.")
+    bend = _curve(curve) if curve else None
     asked = _called(
         lambda: asked_for(
-            intent, value, timeline=timeline, drop_frame=drop_frame, shot=shot, file_rate=file_rate,
-            read_rate=read_rate, raster=raster, fit=fit, scan=scan, sound_rate=sound_rate,
+            intent or Intent.CURVE, value, curve=bend, timeline=timeline, drop_frame=drop_frame, shot=shot,
+            file_rate=file_rate, read_rate=read_rate, raster=raster, fit=fit, scan=scan, sound_rate=sound_rate,
             parts={
                 Part.FIELDS: fields, Part.BETWEEN: between, Part.EFFORT: effort, Part.REACH: reach, Part.TRUST: trust,
                 Part.HELD: held_rate, Part.SOUND: sound, Part.SPAN: span,
@@ -292,6 +310,29 @@ def _cases(path: Path) -> list[Given]:
         raise WrongCallError(f"{path} cannot be read: {error.strerror}.") from error
     except (json.JSONDecodeError, AttributeError, TypeError, UnicodeDecodeError) as error:
         raise WrongCallError(f"{path} is not a JSON list of cases.") from error
+
+
+def _text_of(path: Path) -> str:
+    try:
+        return path.read_text()
+    except OSError as error:
+        raise WrongCallError(f"{path} cannot be read: {error.strerror}.") from error
+    except UnicodeDecodeError as error:
+        raise WrongCallError(f"{path} is no text.") from error
+
+
+def _curve(path: Path) -> Curve:
+    """The curve in a file: JSON, by itself or as the ``curve`` of something larger."""
+
+    def read() -> Curve:
+        text = _text_of(path)
+        try:
+            document = json.loads(text)
+        except (ValueError, RecursionError):
+            return Curve.parse(text)
+        return Curve.parse(document.get("curve", document) if isinstance(document, dict) else document)
+
+    return _called(read)
 
 
 def _print_json(value: object) -> None:

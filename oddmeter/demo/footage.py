@@ -156,7 +156,8 @@ def _sound_stream(add_stream: Callable[..., AudioStream], take: Take) -> AudioSt
 
 
 def _write_sound(mux: Callable[..., None], stream: AudioStream, take: Take) -> None:
-    samples = harbour_sound(float(take.frames / take.header.value), take.channels)
+    lasts = take.times(take.frames) if take.times else take.frames / take.header.value
+    samples = harbour_sound(float(lasts), take.channels)
     for start in range(0, samples.shape[1], 1024):
         block = np.ascontiguousarray(samples[:, start : start + 1024])
         frame = AudioFrame.from_ndarray(block, format="s16p", layout="stereo" if take.channels == 2 else "mono")

@@ -62,6 +62,13 @@ TAKES: tuple[Take, ...] = (
     _tape("VR_choir_tape_50i.mov", scenes.lantern, FieldOrder.UPPER, FieldOrder.UPPER, VISITORS),
 )
 
+
+def _slow_stretch(number: int) -> Fraction:
+    """When a phone shows its frames: at 240 a second, but 30 from frame 120 to 299."""
+    slow = min(max(number - 120, 0), 180)
+    return Fraction(number - slow, 240) + Fraction(slow, 30)
+
+
 TRAPS: tuple[Take, ...] = (
     # Shot at 240, told to play at 25; the header carries the camera's own speed.
     _take(FOUNDRY_TWO, "FD2_A01_sparks_fast.mov", scenes.sparks, "240", 240, "09:30:00:00", header="25",
@@ -83,6 +90,10 @@ TRAPS: tuple[Take, ...] = (
     replace(
         _take(PHONES, "PH_pier_walk.mp4", scenes.quay, "30", 180, "15:00:00:00", 1),
         times=lambda n: Fraction(n + n // 37, 30) + Fraction(round(400 * sin(n * 1.7)), 90_000),
+    ),
+    # A phone at 240 all through, whose slow stretch came before the bell turned: eight times slow from 120 to 299.
+    replace(
+        _take(PHONES, "PH_rope_slow.mp4", scenes.bell, "240", 420, "15:10:00:00", 1, header="30"), times=_slow_stretch
     ),
     # The name says 24p; it is 29.97.
     _take(PHONES, "DR_bay_24p.mp4", scenes.boat, "29.97", 150, "15:20:00:00"),

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Part, Reading, Wish
 from oddmeter.core.decisions.treatment import Between, Fields, Framing, Intent
@@ -58,6 +59,7 @@ def asked_for(
     intent: Intent, value: str | None = None, *, timeline: str, drop_frame: bool = False, shot: str | None = None,
     file_rate: str | None = None, read_rate: str | None = None, raster: str | None = None, fit: str | None = None,
     scan: str = "progressive", sound_rate: int | None = None, parts: Mapping[Part, str] | None = None,
+    curve: Curve | None = None,
 ) -> ConformAsked:  # fmt: skip
     """The options as typed; raises ``RuleError`` where one says nothing."""
     framing = fit or (Framing.INSIDE if raster else Framing.KEEP)
@@ -72,7 +74,7 @@ def asked_for(
     said = ((Question.SHOT_RATE, shot), (Question.FILE_RATE, file_rate))
     settings = TimelineSettings("", rate, width, height, shape, _scan(scan), drop_frame, sound_rate or 48_000)
     return ConformAsked(
-        replace(decisions, intent=Wish(intent, number), reading=reading),
+        replace(decisions, intent=Wish(intent, number, curve), reading=reading),
         tuple(Word(question, Rate.parse(text).exact, _CALLER) for question, text in said if text),
         Timeline(0, settings, 0), raster is not None,
     )  # fmt: skip

@@ -1,5 +1,7 @@
 """The figures of a conform as plain JSON: the form of ``oddmeter calc`` and of the golden cases."""
 
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
@@ -8,7 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.conform.speeds import Conform, Material, conform
-from oddmeter.core.decisions.treatment import NEEDS_VALUE, Fields, Intent, Treatment
+from oddmeter.core.decisions.curves import Curve
+from oddmeter.core.decisions.treatment import NEEDS_VALUE, Fields, Intent, Span, Treatment
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text, parse_fraction
 from oddmeter.core.numbers.rates import Rate
@@ -16,19 +20,27 @@ from oddmeter.core.numbers.timecode import can_drop, duration_text
 
 
 class Given(BaseModel):
-    """What is asked: rates as people type them, frames as a count, value as number, fraction or per cent."""
+    """What is asked: rates as people type them, frames as a count, value as number, fraction or per cent; ``first`` and
+    ``last`` the frames between in and out, both included; ``times`` of the frames in seconds, and the ``end``; ``at``
+    timeline frames whose places are told."""
 
     model_config = ConfigDict(extra="forbid")
 
     timeline_rate: str
-    file_rate: str
-    frames: int = Field(ge=1)
+    file_rate: str | None = None
+    frames: int | None = Field(default=None, ge=1)
     intent: Intent
     fields: Fields = Fields.WHOLE
     value: str | int | None = None
     shot_rate: str | None = None
     read_rate: str | None = None
     drop_frame: bool = False
+    first: int = Field(default=0, ge=0)
+    last: int | None = Field(default=None, ge=0)
+    curve: dict[str, Any] | None = None
+    times: list[str | int] | None = Field(default=None, max_length=5_000_000)
+    end: str | int | None = None
+    at: list[int] | None = Field(default=None, max_length=1_000_000)
 
     def case(self) -> "Case":
         """The question as the core's values; raises ``RuleError`` for a rate or value that cannot be read."""
@@ -42,9 +54,25 @@ class Given(BaseModel):
             raise RuleError(f"The intent {self.intent} takes no value.", "treatment")
         if self.fields is Fields.ORIGINAL:
             raise RuleError("Original pictures can only be counted in a file; conform does that.", "fields")
-        treatment = Treatment(self.intent, value, _rate(self.read_rate), self.fields)
-        material = Material(self.frames, Rate.parse(self.file_rate), _rate(self.shot_rate))
-        return Case(material, treatment, timeline, self.drop_frame)
+        curve = None if self.curve is None else Curve.parse(self.curve)
+        span = Span(self.first, self.last)
+        treatment = Treatment(self.intent, value, _rate(self.read_rate), self.fields, span=span, curve=curve)
+        return Case(self._material(), treatment, timeline, self.drop_frame, tuple(self.at or ()))
+
+    def _material(self) -> Material:
+        file, shot = _rate(self.file_rate), _rate(self.shot_rate)
+        if self.times is None:
+            if file is None or self.frames is None:
+                raise RuleError("A clip has a file rate and frames, or the times of its frames.", "rate")
+            return Material(self.frames, file, shot)
+        if self.frames is not None and self.frames != len(self.times):
+            raise RuleError(f"There are {len(self.times)} times for {self.frames} frames.", "times")
+        times = [exact_fraction(time) for time in self.times]
+        if self.end is None and len(times) < 2:
+            raise RuleError("Times need an end where there is only one.", "times")
+        end = times[-1] + (times[-1] - times[-2]) if self.end is None else exact_fraction(self.end)
+        clock = Clock.of_times(times, end)
+        return Material(clock.frames, file or Rate(clock.average), shot, clock=clock, settled=shot is not None)
 
 
 @dataclass(frozen=True)
@@ -55,10 +83,12 @@ class Case:
     treatment: Treatment
     timeline_rate: Rate
     drop_frame: bool
+    at: tuple[int, ...] = ()
 
     def answer(self) -> dict[str, Any]:
         """The figures; raises ``RuleError`` where the core refuses."""
-        return figures(conform(self.material, self.treatment, self.timeline_rate), self.drop_frame)
+        planned = conform(self.material, self.treatment, self.timeline_rate)
+        return figures(planned, self.drop_frame) | positions(planned, self.at)
 
 
 def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
@@ -90,7 +120,56 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
     }
     if hiccup is not None:
         out["hiccup_every"] = fraction_text(hiccup)
+    if planned.treatment.curve is not None:
+        out["scaled"] = [
+            {"from_point": one.from_point, "to_point": one.to_point, "by": fraction_text(one.by)}
+            for one in planned.scaled
+        ]
     return out
+
+
+def positions(planned: Conform, at: Sequence[int]) -> dict[str, Any]:
+    """How many seconds the clip takes, exactly, and where it is at some timeline frames: in real source frames or
+    fields, and the one that is picked. Nothing where no frame is asked for."""
+    if not at:
+        return {}
+    frame_map, first = planned.frame_map, planned.span[0] * planned.units_a_frame
+    told = [(frame, frame_map.position(frame), frame_map.pick(frame)) for frame in at]
+    return {
+        "seconds": fraction_text(frame_map.seconds(planned.timeline_rate.value)),
+        "positions": [
+            {"timeline_frame": frame, "source_position": fraction_text(first + place), "pick": int(first) + pick}
+            for frame, place, pick in told
+        ],
+    }
+
+
+def clock_from_text(text: str) -> tuple[list[str], str]:
+    """Times and end from the open timestamp format v2: a time in milliseconds a line, after a line that names it; the
+    last frame stays as long as the one before. Raises ``RuleError`` for anything else."""
+    lines = [line.strip() for line in text.splitlines()]
+    heading = lines[0].lower() if lines else ""
+    if not heading.startswith("#") or "v2" not in heading or ("timestamp" not in heading and "timecode" not in heading):
+        raise RuleError("Times begin with a line such as “# timestamp format v2”.", "times")
+    values = [line for line in lines[1:] if line and not line.startswith("#")]
+    for line in values:
+        if not re.fullmatch(r"\d{1,15}(\.\d{1,20})?", line):
+            raise RuleError(f"“{line[:40]}” is no time in milliseconds.", "times")
+    if len(values) < 2:
+        raise RuleError("There are fewer than two times.", "times")
+    times = [Fraction(line) / 1000 for line in values]
+    return [fraction_text(time) for time in times], fraction_text(2 * times[-1] - times[-2])
+
+
+def exact_fraction(value: str | int) -> Fraction:
+    """Seconds as a whole number, a decimal or ``"a/b"``, of any length within reason."""
+    text = str(value).strip()
+    if not re.fullmatch(r"\d{1,18}(\.\d{1,18})?(/\d{1,18})?", text) or text.endswith("/0"):
+        raise RuleError(f"“{text[:40]}” is no time in seconds.", "times")
+    whole, _, under = text.partition("/")
+    if under and int(under) == 0:
+        raise RuleError(f"“{text[:40]}” divides by zero.", "times")
+    return Fraction(whole) / int(under or 1)
 
 
 def _rate(text: str | None) -> Rate | None:

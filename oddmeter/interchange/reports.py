@@ -43,6 +43,7 @@ def inspected(
         "start": fraction_text(facts.start),
         "duplicates": facts.duplicates,
         "gaps": facts.gaps,
+        "clock": _clock(facts),
         "width": facts.width,
         "height": facts.height,
         "pixel_aspect": fraction_text(facts.pixel_aspect),
@@ -76,6 +77,25 @@ def inspected(
             for verdict in verdicts.values()
             for c in verdict.claims
         ],
+    }  # fmt: skip
+
+
+def _clock(facts: Facts) -> dict[str, Any] | None:
+    """The stretches of a clip's own times, how far frames jitter in seconds, and odd spots; null where even."""
+    if facts.uneven is None or facts.clock is None:
+        return None
+    return {
+        "words": facts.uneven.words,
+        "nominal_rate": facts.uneven.nominal.exact if facts.uneven.nominal else None,
+        "seconds": fraction_text(facts.clock.end),
+        "jitter": fraction_text(max(one.jitter for one in facts.uneven.stretches)),
+        "stretches": [
+            {"first_frame": one.first, "last_frame": one.last, "rate": fraction_text(one.rate),
+             "jitter": fraction_text(one.jitter)}
+            for one in facts.uneven.stretches
+        ],
+        "twice": list(facts.uneven.twice),
+        "missing": list(facts.uneven.missing),
     }  # fmt: skip
 
 

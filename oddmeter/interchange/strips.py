@@ -1,7 +1,7 @@
 """The mini meter strip as SVG, for pages that are printed; the page in the browser draws the same strip by itself."""
 
-from oddmeter.core.conform.frame_map import FrameKind
 from oddmeter.core.conform.strips import Strip
+from oddmeter.core.maps.frame_map import FrameKind
 
 WIDTH, HEIGHT, RAIL, DOT = 96, 18, 3.5, 1.5
 _INK, _SOFT, _HAIR, _BRASS = "#1d1b17", "#8a8374", "#c9c2b4", "#8a5a00"

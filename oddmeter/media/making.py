@@ -13,11 +13,11 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform.frame_map import Shown, Weights
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.treatment import Between, Framing
 from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.maps.frame_map import Shown, Weights
 from oddmeter.core.pictures.scan import Scan, TimelineScan
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.samples import planar, planes_of

@@ -16,10 +16,10 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform.frame_map import Weights
 from oddmeter.core.conform.proof import MOST_NAMED, Check, Proof
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.analysis.analyse import analyse

@@ -1,5 +1,6 @@
 """Facts as they are stored: what the probe found about each clip."""
 
+import zlib
 from collections.abc import Iterable
 from dataclasses import asdict
 from fractions import Fraction
@@ -10,6 +11,8 @@ from psycopg.types.json import Jsonb
 
 from oddmeter.core.evidence.facts import Facts, Sound, Timing
 from oddmeter.core.evidence.identity import Identity
+from oddmeter.core.evidence.unevenness import ClockStretch, Unevenness
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
@@ -28,7 +31,8 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
         " stream_rate = %(stream_rate)s, capture_rate = %(capture_rate)s,"
         " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
         " intervals = %(intervals)s, identity = %(identity)s, replaced = false, turn = %(turn)s,"
-        " pixel_format = %(pixel_format)s, bits = %(bits)s, transfer = %(transfer)s WHERE clip_id = %(clip_id)s",
+        " pixel_format = %(pixel_format)s, bits = %(bits)s, transfer = %(transfer)s,"
+        " clock = %(clock)s, clock_base = %(clock_base)s, uneven = %(uneven)s WHERE clip_id = %(clip_id)s",
         {
             "clip_id": clip_id,
             "frames": facts.frames,
@@ -59,6 +63,9 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "pixel_format": facts.pixel_format,
             "bits": facts.bits,
             "transfer": facts.transfer,
+            "clock": zlib.compress(facts.clock.packed) if facts.clock else None,
+            "clock_base": fraction_text(facts.clock.base) if facts.clock else None,
+            "uneven": Jsonb(_uneven_document(facts.uneven)) if facts.uneven else None,
             "intervals": Jsonb([[fraction_text(length), count] for length, count in facts.intervals]),
         },
     )
@@ -132,5 +139,24 @@ def facts_from(row: dict[str, Any]) -> Facts:
         bits=row["bits"],
         transfer=row["transfer"],
         identity=Identity(**row["identity"]) if row["identity"] else None,
+        clock=Clock(zlib.decompress(row["clock"]), Fraction(row["clock_base"])) if row["clock"] else None,
+        uneven=_uneven_from(row["uneven"]) if row["uneven"] else None,
         intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),
     )
+
+
+def _uneven_document(uneven: Unevenness) -> dict[str, Any]:
+    stretches = [
+        {"first": one.first, "last": one.last, "rate": fraction_text(one.rate), "standard": one.standard,
+         "jitter": fraction_text(one.jitter)}
+        for one in uneven.stretches
+    ]  # fmt: skip
+    return {"stretches": stretches, "twice": uneven.twice, "missing": uneven.missing, "changing": uneven.changing}
+
+
+def _uneven_from(document: Any) -> Unevenness:
+    stretches = tuple(
+        ClockStretch(one["first"], one["last"], Fraction(one["rate"]), one["standard"], Fraction(one["jitter"]))
+        for one in document["stretches"]
+    )
+    return Unevenness(stretches, tuple(document["twice"]), tuple(document["missing"]), document["changing"])

@@ -5,8 +5,8 @@ from enum import StrEnum
 from fractions import Fraction
 from typing import Any
 
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.planning.marks import Mark
 from oddmeter.web.board import Board, Row
 

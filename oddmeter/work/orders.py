@@ -9,8 +9,10 @@ from pydantic import BaseModel
 from oddmeter.config import Config
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.parts import Part, parse_part
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, SoundChoice, Treatment
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
@@ -75,19 +77,23 @@ class Order(BaseModel):
     span: str = "whole"
     field_order: FieldOrder = FieldOrder.UPPER
     originals: OrderedOriginals | None = None
+    settled: bool = False
+    curve: dict[str, Any] | None = None
     canvas: OrderedCanvas | None = None
     sound_rate: int | None = None
 
-    def conformed(self) -> Conform:
-        """The conform that was ordered."""
+    def conformed(self, clock: Clock | None = None) -> Conform:
+        """The conform that was ordered, of a clip with such times of its own."""
         shot_rate = _rate(self.shot_rate) if self.shot_rate else None
         originals = self.originals.originals() if self.originals else None
-        material = Material(self.frames, _rate(self.file_rate), shot_rate, self.field_order, originals)
+        material = Material(
+            self.frames, _rate(self.file_rate), shot_rate, self.field_order, originals, clock, self.settled
+        )
         value = Fraction(self.value) if self.value else None
         treatment = Treatment(
             self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
             self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound, self.reverse,
-            self.framing, parse_part(Part.SPAN, self.span),
+            self.framing, parse_part(Part.SPAN, self.span), Curve.parse(self.curve) if self.curve else None,
         )  # fmt: skip
         return conform(material, treatment, _rate(self.timeline_rate))
 
@@ -116,6 +122,8 @@ def order_of(plan: Plan) -> Order:
         span=str(treatment.span),
         field_order=material.field_order,
         originals=OrderedOriginals.of(material.originals) if material.originals else None,
+        settled=material.settled,
+        curve=treatment.curve.document() if treatment.curve else None,
         canvas=OrderedCanvas(
             width=settings.width, height=settings.height, pixel_aspect=fraction_text(settings.pixel_aspect),
             scan=settings.scan,
@@ -135,10 +143,11 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_p
     if clip.facts is None:
         raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
     asked, source = ordered.canvas, config.footage(clip.root, clip.path)
+    clock = clip.facts.clock if clip.facts.clock and clip.facts.clock.frames == clip.facts.frames else None
     cuts = frozenset(clip.picture.cuts if clip.picture else ())
     canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
     return RenderPlan(
-        source, clip.facts, ordered.conformed(), Setting(setting), config.product(out_path), ordered.drop_frame,
+        source, clip.facts, ordered.conformed(clock), Setting(setting), config.product(out_path), ordered.drop_frame,
         canvas, ordered.sound_rate, cuts,
     )  # fmt: skip
 

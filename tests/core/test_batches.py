@@ -8,13 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from oddmeter.core.conform.arithmetic import spelled, stride_equation
-from oddmeter.core.conform.frame_map import Tally
 from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.conform.strips import MINI_BEATS, mini_strip, strip_of
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Between, Intent, Treatment
 from oddmeter.core.evidence.facts import Facts, Sound
+from oddmeter.core.maps.frame_map import Tally
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import exact_percent_text, number_text, percent_range_text, percent_text
 from oddmeter.core.numbers.rates import Rate

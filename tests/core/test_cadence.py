@@ -4,10 +4,10 @@ from fractions import Fraction
 
 import pytest
 
-from oddmeter.core.conform.cadence import Cadence, Kind
-from oddmeter.core.conform.frame_map import FrameKind
-from oddmeter.core.conform.straight import StraightMap
 from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.maps.cadence import Cadence, Kind
+from oddmeter.core.maps.frame_map import FrameKind
+from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.errors import RuleError
 
 

@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.cadence import LONGEST_PATTERN, Cadence, Kind
-from oddmeter.core.conform.frame_map import FrameMap, Tally
 from oddmeter.core.conform.speeds import Material, conform
-from oddmeter.core.conform.straight import StraightMap
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
+from oddmeter.core.maps.cadence import LONGEST_PATTERN, Cadence, Kind
+from oddmeter.core.maps.frame_map import FrameMap, Tally
+from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text, parse_fraction
 from oddmeter.core.numbers.rates import Rate

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.conform.routes import Circumstances, Route, smoothness, stacked, two_ways, way_out
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform, Material, conform
-from oddmeter.core.conform.straight import StraightMap
 from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.maps.cadence import Kind
+from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 

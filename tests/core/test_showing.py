@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.frame_map import FrameKind
 from oddmeter.core.conform.seeking import Spot, cut_frames, frames_shown, sought
 from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Span, Treatment
+from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import PULLDOWN_SHARE, Originals, Unit, originals_of, pictures_of_fields

@@ -47,3 +47,9 @@ def test_what_is_no_timecode_is_refused(case: dict[str, str]) -> None:
 @pytest.mark.parametrize("case", load("conform.json"), ids=lambda case: case["name"])
 def test_conform_gives_the_golden_figures(case: dict[str, Any]) -> None:
     assert Given.model_validate(case["given"]).case().answer() == case["expect"]
+
+
+@pytest.mark.parametrize("case", load("clocks.json") + load("curves.json"), ids=lambda case: case["name"])
+def test_clocks_and_curves_give_the_golden_places(case: dict[str, Any]) -> None:
+    answer = Given.model_validate(case["given"]).case().answer()
+    assert {key: answer[key] for key in case["expect"]} == case["expect"]

@@ -74,7 +74,11 @@ def test_gaps_and_duplicates_are_named(tmp_path: Path) -> None:
     ticks = [n * 3000 for n in range(120) if n not in (40, 41, 80)]
     facts = probe(write(tmp_path / "gaps.mp4", ticks))
     assert facts.timing is Timing.VARIABLE and facts.gaps == 2
-    assert "Frames are missing at 2 places in its times." in facts.remarks
+    assert facts.remarks == () and facts.uneven is not None and facts.uneven.missing == (39, 77)
+    assert (
+        facts.uneven.words
+        == "30, never quite even: frames up to 0 ms longer or shorter; frames are missing at 2 places"
+    )
     assert duplicates([0, 1, 1, 2, 2, 2]) == 3
 
 

@@ -14,11 +14,11 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform.frame_map import FrameKind
 from oddmeter.core.conform.framing import Canvas, Placement, placed
 from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import originals_of
 from oddmeter.core.pictures.scan import FieldOrder, Scan, TimelineScan

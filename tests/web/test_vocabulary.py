@@ -4,13 +4,13 @@ from typing import Any
 
 import pytest
 
-from oddmeter.core.conform.frame_map import FrameKind
 from oddmeter.core.conform.rounding import Precision
 from oddmeter.core.decisions.parts import Part, parse_part, text_of
 from oddmeter.core.decisions.recipes import ConditionKind
 from oddmeter.core.decisions.treatment import NEEDS_VALUE, Intent
 from oddmeter.core.evidence.logs import Column
 from oddmeter.core.evidence.verdicts import Certainty, Question, parse_value
+from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.planning.marks import Mark
 from tests.web.conftest import Browser
 
@@ -28,7 +28,7 @@ def test_everything_there_is_has_words(words: dict[str, Any]) -> None:
         ("report_columns", "column", Column),
     ):  # fmt: skip
         assert sorted(one[name] for one in words[key]) == sorted(members), key
-    assert {one["intent"] for one in words["intents"] if one["takes_value"]} == set(NEEDS_VALUE)
+    assert {one["intent"] for one in words["intents"] if one["takes_value"]} == NEEDS_VALUE | {Intent.CURVE}
 
 
 def test_every_choice_and_default_of_a_part_says_something_exact(words: dict[str, Any]) -> None:

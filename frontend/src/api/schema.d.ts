@@ -1183,6 +1183,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/bench/{clip_id}/curve": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Edit Curve
+     * @description An edit of a side's curve worked out; nothing is kept by it.
+     */
+    post: operations["edit_curve_api_shows__show_id__bench__clip_id__curve_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/handoff": {
     parameters: {
       query?: never;
@@ -1726,6 +1746,95 @@ export interface components {
       parts?: components["schemas"]["Part"][] | null;
     };
     /**
+     * CurveEdit
+     * @description One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as ``text``
+     *     is a speed, ``40%``, ``x0.4``, ``-1/2``; frames; or an ease from 0, soft, to 3. ``frame`` is a timeline frame, but
+     *     for *move* a source frame; *carry* moves a point to the picture at a timeline frame.
+     */
+    CurveEdit: {
+      /**
+       * @default {
+       *       "set": {}
+       *     }
+       */
+      side: components["schemas"]["TreatmentIn"];
+      /**
+       * Do
+       * @enum {string}
+       */
+      do:
+        | "point"
+        | "stretch"
+        | "fit"
+        | "move"
+        | "carry"
+        | "arrives"
+        | "leaves"
+        | "both"
+        | "segment"
+        | "holds"
+        | "ease"
+        | "pin"
+        | "unpin"
+        | "remove"
+        | "of";
+      /** Number */
+      number?: number | null;
+      /** Frame */
+      frame?: number | null;
+      /** Last */
+      last?: number | null;
+      /**
+       * Text
+       * @default
+       */
+      text: string;
+      /**
+       * End
+       * @default both
+       * @enum {string}
+       */
+      end: "begin" | "finish" | "both";
+    };
+    /**
+     * CurveEdited
+     * @description What an edit makes: the treatment to take, the curve, its length before and after, and in words which points come
+     *     at other timeline frames.
+     */
+    CurveEdited: {
+      take: components["schemas"]["TreatmentIn"];
+      curve: components["schemas"]["CurveView"];
+      before: components["schemas"]["LengthView"];
+      after: components["schemas"]["LengthView"];
+      /** Moved */
+      moved: string[];
+    };
+    /**
+     * CurveView
+     * @description The curve of a side: its points, the text that keeps it, the slow floor in its own measure, speeds at which
+     *     frames fall evenly, and the factors of pinned sections in words. ``has`` is false where one speed holds
+     *     throughout.
+     */
+    CurveView: {
+      /** Has */
+      has: boolean;
+      /** Text */
+      text: string;
+      of: components["schemas"]["SpeedOf"];
+      /** Points */
+      points: components["schemas"]["PointView"][];
+      /** Floor */
+      floor: number;
+      /** Floor Words */
+      floor_words: string;
+      /** Measure */
+      measure: number;
+      /** Even */
+      even: components["schemas"]["SpeedChoice"][];
+      /** Scaled */
+      scaled: string[];
+    };
+    /**
      * DecidedView
      * @description A decided part: exact text and words; of what is wanted, the intent and its value apart, as they are typed.
      */
@@ -2181,7 +2290,7 @@ export interface components {
      *     decided.
      * @enum {string}
      */
-    Intent: "real-time" | "every-frame" | "pace" | "speed" | "fit" | "leave";
+    Intent: "real-time" | "every-frame" | "pace" | "speed" | "fit" | "curve" | "leave";
     /**
      * IntentIn
      * @description What is wanted; ``value`` as people type it: ``40%``, ``2/5``, ``x0.4``, a length for *fit*; or what it shall be
@@ -2638,6 +2747,38 @@ export interface components {
       /** Hiccup Every */
       hiccup_every: string | null;
       strip: components["schemas"]["StripView"];
+    };
+    /**
+     * PointView
+     * @description A point of a curve: its real source frame, the timeline frame at which it comes, the speeds with which it is
+     *     reached and left, exact and in words, timeline frames for which its picture holds, the ease of both ends of the turn
+     *     that begins at it, and the timeline frame that it is pinned to.
+     */
+    PointView: {
+      /** Frame */
+      frame: number;
+      /** Comes */
+      comes: number;
+      /** Arrives */
+      arrives: string;
+      /** Arrives Words */
+      arrives_words: string;
+      /** Leaves */
+      leaves: string;
+      /** Leaves Words */
+      leaves_words: string;
+      /** Arrives Speed */
+      arrives_speed: number;
+      /** Leaves Speed */
+      leaves_speed: number;
+      /** Holds */
+      holds: number;
+      /** Ease Begins */
+      ease_begins: string;
+      /** Ease Finishes */
+      ease_finishes: string;
+      /** At */
+      at: number | null;
     };
     /**
      * Precision
@@ -3237,6 +3378,7 @@ export interface components {
       width: number;
       /** Height */
       height: number;
+      curve: components["schemas"]["CurveView"];
     };
     /**
      * SmoothView
@@ -3304,6 +3446,22 @@ export interface components {
       name: string;
     };
     /**
+     * SpeedChoice
+     * @description A speed that is offered, exact and in words.
+     */
+    SpeedChoice: {
+      /** Text */
+      text: string;
+      /** Words */
+      words: string;
+    };
+    /**
+     * SpeedOf
+     * @description What the speeds of a curve are shares of: the clip as it is read, or life.
+     * @enum {string}
+     */
+    SpeedOf: "speed" | "pace";
+    /**
      * Spot
      * @description What can be sought.
      * @enum {string}
@@ -3346,7 +3504,8 @@ export interface components {
      * @description A stretch of ``frames`` timeline frames from ``first`` on: a beat for each, or columns that add up many.
      *
      *     ``units`` are the source units on the rail in the order of running, ``places`` the moments, in timeline frames, at
-     *     which their time on screen begins; ``hiccups`` are timeline frames.
+     *     which their time on screen begins; ``hiccups`` are timeline frames; ``speeds`` the line of a speed that changes, at
+     *     the places ``speeds_at`` in timeline frames.
      */
     StripView: {
       /** First */
@@ -3363,6 +3522,10 @@ export interface components {
       places: number[];
       /** Hiccups */
       hiccups: number[];
+      /** Speeds At */
+      speeds_at: number[];
+      /** Speeds */
+      speeds: number[];
     };
     /**
      * StripWindow
@@ -3651,6 +3814,8 @@ export interface components {
       /** Now */
       now: boolean;
       take: components["schemas"]["TreatmentIn"] | null;
+      after?: components["schemas"]["LengthView"] | null;
+      strip?: components["schemas"]["StripView"] | null;
     };
     /**
      * Withdrawing
@@ -6118,6 +6283,46 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["ChangesView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  edit_curve_api_shows__show_id__bench__clip_id__curve_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CurveEdit"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CurveEdited"];
         };
       };
       /** @description Client Error */

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.treatment import Fields, Intent
+from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text, number_text, percent_text
 from oddmeter.core.numbers.rates import rate_text
 
@@ -23,6 +24,8 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
     """Speed, frames shown a second, stride, pace and length of a conform, as lines of arithmetic."""
     shot, read, timeline = planned.shot_rate, planned.read_rate, planned.timeline_rate
     frame_map = planned.frame_map
+    if not isinstance(frame_map, StraightMap):
+        return (_speed_line(planned), *_as_a_whole(planned))
     twice = _units_factor(planned)
     units = _UNIT_WORDS.get(planned.fields, "frames")
     return (
@@ -38,8 +41,23 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
     )  # fmt: skip
 
 
+def _as_a_whole(planned: Conform) -> tuple[Line, Line]:
+    """Where there is no one stride: pace on the whole, and the length from the seconds that it takes."""
+    seconds, timeline = planned.frame_map.seconds(planned.timeline_rate.value), planned.timeline_rate
+    how = "seconds of the clip ÷ speed" if planned.by_times else "seconds along the curve"
+    return (
+        Line("pace", "on the whole", number_text(planned.pace), percent_text(planned.pace),
+             "of real time" if planned.pace != 1 else "real time"),
+        Line("length", f"{how}, × timeline, rounded up", f"{decimal_text(seconds, 3)} × {timeline}",
+             str(planned.frame_map.length), "timeline frames"),
+    )  # fmt: skip
+
+
 def stride_equation(planned: Conform) -> str:
-    """The stride as one line: ``"60 × 1 ÷ 24 = 2.5"``."""
+    """The stride as one line: ``"60 × 1 ÷ 24 = 2.5"``; where there is none, how long the clip runs."""
+    if not isinstance(planned.frame_map, StraightMap):
+        seconds = planned.frame_map.seconds(planned.timeline_rate.value)
+        return f"{decimal_text(seconds, 3)} s × {planned.timeline_rate} = {planned.frame_map.length}"
     line = next(line for line in spelled(planned) if line.name == "stride")
     return f"{line.numbers} = {line.result}"
 
@@ -79,9 +97,14 @@ def _speed_line(planned: Conform) -> Line:
         Intent.PACE: ("pace × shot ÷ read", f"{value} × {shot} ÷ {read}"),
         Intent.SPEED: ("as set", value),
         Intent.LEAVE: ("as the file says", "1"),
+        Intent.CURVE: ("on the whole, along the curve", number_text(planned.speed)),
         Intent.FIT: (f"frames × timeline ÷ (length × {twice}read)",
                      f"{planned.frame_map.units} × {timeline} ÷ ({value} × {twice}{read})"),
     }[treatment.intent]  # fmt: skip
+    if planned.by_times and treatment.intent is Intent.REAL_TIME:
+        words, numbers = "by its own times", "1"
+    elif planned.by_times and treatment.intent in (Intent.PACE, Intent.FIT):
+        words, numbers = "by its own times", number_text(planned.speed)
     return Line("speed", words, numbers, number_text(planned.speed), percent_text(planned.speed))
 
 

@@ -5,9 +5,9 @@ from enum import StrEnum
 from fractions import Fraction
 from functools import lru_cache
 
-from oddmeter.core.conform.cadence import Cadence
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.conform.straight import frames_over
+from oddmeter.core.maps.cadence import Cadence
+from oddmeter.core.maps.straight import frames_over
 from oddmeter.core.numbers.numerals import fixed_text, round_half_up
 
 

@@ -4,11 +4,11 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.rounding import Precision, off_by
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 
@@ -75,6 +75,17 @@ def two_ways(planned: Conform, around: Circumstances) -> tuple[RoutePlan, RouteP
         RoutePlan(route, plans[route], route is better, why if route is better else touches[route]) for route in Route
     )
     return one, other
+
+
+def two_readings(planned: Conform) -> tuple[Conform | None, Conform | None]:
+    """Both readings of a clip whose frames come at times of their own, at the same pace: by its times, and evenly at
+    its shot rate, or else at that of the file; None where one cannot be."""
+    material, treatment = planned.material, planned.treatment
+    wanted = replace(treatment, intent=Intent.SPEED, value=planned.pace, curve=None, read_rate=None)
+    by_times = _try(replace(planned, material=replace(material, settled=False)), wanted)
+    rate = planned.read_rate if not planned.by_times else planned.shot_rate
+    speed = planned.speed if not planned.by_times else planned.pace * planned.shot_rate.value / rate.value
+    return by_times, _try(planned, replace(wanted, value=speed, read_rate=rate))
 
 
 def stacked(planned: Conform) -> str | None:

@@ -3,8 +3,8 @@
 from collections.abc import Callable, Sequence
 from enum import StrEnum
 
-from oddmeter.core.conform.frame_map import FrameKind
 from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.pictures.scan import TimelineScan
 
 MOST_SOUGHT = 200_000

@@ -1,5 +1,8 @@
 """Conform: from a clip's rates, a treatment and the timeline's rate to a speed and a frame map.
 
+A clip whose frames come at times of their own is read by them, unless it is re-rated, every frame is wanted once, or
+somebody settled its shot rate: then it is read evenly.
+
 The equations are those of docs/model.md: stride k = R · p / T (times the units for each frame: twice that with
 fields split, four fifths with pulldown taken out), pace = R · p / S,
 sound = R · p / F.
@@ -9,11 +12,18 @@ from bisect import bisect_left
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+from math import ceil
 
-from oddmeter.core.conform.cadence import Cadence
-from oddmeter.core.conform.frame_map import PROGRESSIVE, FrameMap, Shown, Tally
-from oddmeter.core.conform.straight import StraightMap, frames_over
+from oddmeter.core.decisions.curves import SpeedOf, with_speeds
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
+from oddmeter.core.maps.cadence import Cadence
+from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameMap, Shown, Tally
+from oddmeter.core.maps.paths import Path
+from oddmeter.core.maps.rulers import EvenRuler, OwnRuler, Ruler
+from oddmeter.core.maps.segments import Course, Scaled, course_of
+from oddmeter.core.maps.straight import StraightMap, frames_over
+from oddmeter.core.maps.timed import TimedMap
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import Originals, Unit
@@ -26,13 +36,21 @@ HIGHEST_STRIDE = Fraction(10_000_000)
 @dataclass(frozen=True)
 class Material:
     """What is true of a clip: its frames, file rate, and shot rate (None: the file's); which field comes first where
-    it has two moments a frame, and where pulldown or repeats are inside, how to take them out."""
+    it has two moments a frame, and where pulldown or repeats are inside, how to take them out; the ``clock`` of frames
+    that come at times of their own, and whether the shot rate was ``settled``, by which they are then read evenly."""
 
     frames: int
     file_rate: Rate
     shot_rate: Rate | None = None
     field_order: FieldOrder = FieldOrder.UPPER
     originals: Originals | None = None
+    clock: Clock | None = None
+    settled: bool = False
+
+    @property
+    def lasts(self) -> Fraction:
+        """Seconds from the first frame to the end of the last, as the file has it."""
+        return self.clock.end if self.clock else self.frames / self.file_rate.value
 
 
 @dataclass(frozen=True)
@@ -44,6 +62,17 @@ class Conform:
     timeline_rate: Rate
     speed: Fraction
     frame_map: FrameMap
+    course: Course | None = None
+
+    @property
+    def scaled(self) -> tuple[Scaled, ...]:
+        """The factors of a curve's pinned sections."""
+        return self.course.scaled if self.course else ()
+
+    @property
+    def by_times(self) -> bool:
+        """True where the clip is read by its own times, False where evenly."""
+        return _by_times(self.material, self.treatment)
 
     @property
     def fields(self) -> Fields:
@@ -92,13 +121,16 @@ class Conform:
     def frames_as_it_stands(self) -> int:
         """The length in timeline frames of the whole clip dropped in without any decision: read as the file says, at
         speed 1."""
+        if self.material.clock is not None:
+            return ceil(self.material.lasts * self.timeline_rate.value)
         return frames_over(self.material.frames, _as_filed(self.material.file_rate, self.timeline_rate))
 
     def length_of(self, other: Material) -> int:
         """The length in timeline frames of another clip of the same rates under this treatment."""
         if self.treatment.intent is Intent.FIT:
             return self.frame_map.length
-        assert isinstance(self.frame_map, StraightMap)
+        if not isinstance(self.frame_map, StraightMap):
+            return conform(other, self.treatment, self.timeline_rate).frame_map.length
         return frames_over(_units(other, self.treatment), self.frame_map.stride)
 
     @property
@@ -108,7 +140,7 @@ class Conform:
 
     @property
     def stride(self) -> Fraction:
-        """k: source units moved for each timeline frame."""
+        """k: source units moved for each timeline frame; on the whole, where that changes."""
         return self.units_a_frame * self.played_rate / self.timeline_rate.value
 
     @property
@@ -128,13 +160,13 @@ class Conform:
 
     @property
     def pace(self) -> Fraction:
-        """How fast motion looks against life: R · p / S."""
-        return self.played_rate / self.shot_rate.value
+        """How fast motion looks against life: R · p / S; by its own times p."""
+        return self.speed if self.by_times else self.played_rate / self.shot_rate.value
 
     @property
     def sound_factor(self) -> Fraction:
-        """How fast sound runs against the file: R · p / F."""
-        return self.played_rate / self.material.file_rate.value
+        """How fast sound runs against the file: R · p / F; by its own times p."""
+        return self.speed if self.by_times else self.played_rate / self.material.file_rate.value
 
     @property
     def keeps_sound_speed(self) -> bool:
@@ -143,13 +175,17 @@ class Conform:
 
     @property
     def slow_floor(self) -> Fraction:
-        """The slowest speed at which no frame repeats: T / R, or T / 2R with fields split."""
+        """The slowest speed at which no frame repeats: T / R, or T / 2R with fields split; by its own times that of the
+        frame that stays longest."""
+        if self.by_times:
+            assert isinstance(self.frame_map, TimedMap) and isinstance(self.frame_map.ruler, OwnRuler)
+            return self.timeline_rate.value * self.frame_map.ruler.longest
         return self.timeline_rate.value / (self.read_rate.value * self.units_a_frame)
 
     @property
     def real_time_speed(self) -> Fraction:
-        """The speed that looks like life: S / R."""
-        return self.shot_rate.value / self.read_rate.value
+        """The speed that looks like life: S / R; by its own times 1."""
+        return Fraction(1) if self.by_times else self.shot_rate.value / self.read_rate.value
 
 
 def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Conform:
@@ -160,6 +196,10 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
     if material.frames < 1:
         raise RuleError("The clip has no frames.", "frames")
     units = _units(material, treatment)
+    if treatment.intent is Intent.CURVE:
+        return _curved(material, treatment, timeline_rate, units)
+    if _by_times(material, treatment):
+        return _by_its_times(material, treatment, timeline_rate, units)
     if treatment.intent is Intent.FIT:
         speed, cadence = _fitted(material, treatment, timeline_rate, units)
     else:
@@ -168,6 +208,73 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
         speed, cadence = _speed(treatment, _read_rate(material, treatment), shot, timeline_rate, per_frame)
     frame_map = StraightMap(cadence, units, treatment.held, treatment.reverse)
     return Conform(material, treatment, timeline_rate, speed, frame_map)
+
+
+def _by_times(material: Material, treatment: Treatment) -> bool:
+    if material.clock is None or treatment.intent is Intent.EVERY_FRAME:
+        return False
+    return treatment.intent is Intent.LEAVE or (treatment.read_rate is None and not material.settled)
+
+
+def _by_its_times(material: Material, treatment: Treatment, timeline: Rate, units: int) -> Conform:
+    """Source time runs p seconds a second (docs/model.md, Clocks)."""
+    ruler = _own_ruler(material, treatment)
+    lasts = ruler.clock.end
+    value = treatment.value if treatment.value is not None else Fraction(1)
+    speed = lasts * timeline.value / value if treatment.intent is Intent.FIT else value
+    _within_reach(speed, units / (lasts * timeline.value))
+    path = Path.straight(ruler.origin, speed, lasts / speed)
+    frame_map = TimedMap(path, ruler, units, timeline.value, treatment.held, treatment.reverse)
+    return Conform(material, treatment, timeline, speed, frame_map)
+
+
+def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int) -> Conform:
+    """A speed that changes along the shot (docs/model.md, Speed curves); a curve of one speed is a straight map."""
+    assert treatment.curve is not None
+    if treatment.reverse:
+        raise RuleError("A curve says itself where it runs backwards: give a point a speed below 0.", "curve")
+    first, stop = treatment.span.within(material.frames)
+    by_times, read = _by_times(material, treatment), _read_rate(material, treatment).value
+    curve = treatment.curve.on(first, stop, read)
+    shot = (material.shot_rate or material.file_rate).value
+    by = shot / read if curve.of is SpeedOf.PACE and not by_times else Fraction(1)
+    points = with_speeds(curve.points, by)
+    ruler: Ruler
+    if by_times:
+        assert material.clock is not None
+        ruler = _own_ruler(material, treatment)
+        course = course_of(points, material.clock.time, first, stop, timeline.value)
+    else:
+        ruler = EvenRuler(first / read, read * _units_a_frame(material, treatment))
+        course = course_of(points, lambda frame: frame / read, first, stop, timeline.value)
+    path = course.path
+    if path.lasts * timeline.value > _MOST_FRAMES:
+        raise RuleError("This curve is far too long to be shown.", "curve")
+    run = sum((abs(piece.at(piece.ends) - piece.source) for piece in path.pieces), Fraction(0))
+    speed = run / path.lasts
+    _within_reach(max(speed, 1 / HIGHEST_STRIDE), ruler.marks / timeline.value if not by_times else Fraction(1))
+    (only, *others) = path.pieces
+    frame_map: FrameMap = TimedMap(path, ruler, units, timeline.value, treatment.held)
+    if not others and only.is_straight and only.way > 0 and isinstance(ruler, EvenRuler):
+        frame_map = StraightMap.of(only.leaves * ruler.rate / timeline.value, units, treatment.held)
+    return Conform(material, treatment, timeline, speed, frame_map, course)
+
+
+def _own_ruler(material: Material, treatment: Treatment) -> OwnRuler:
+    """The times of the units between in and out; in reverse from the last of them."""
+    assert material.clock is not None
+    first, stop = treatment.span.within(material.frames)
+    origin, clock = material.clock.time(first), material.clock.within(first, stop)
+    fields = _fields(material, treatment)
+    if fields is Fields.SPLIT:
+        clock = clock.of_fields
+    elif fields is Fields.ORIGINAL and material.originals is not None:
+        units = _originals(material.originals, first, stop)
+        clock = clock.of_frames([unit.frames[0] - first for unit in units])
+    return OwnRuler(origin, clock.backwards if treatment.reverse else clock)
+
+
+_MOST_FRAMES = 1 << 31
 
 
 @lru_cache(maxsize=4096)
@@ -201,10 +308,15 @@ def _within_reach(speed: Fraction, stride_a_speed: Fraction) -> tuple[Fraction, 
 
 
 def _read_rate(material: Material, treatment: Treatment) -> Rate:
-    """A clip that is left as it is is read as its file says, even where it was re-rated."""
-    if treatment.read_rate is None or treatment.intent is Intent.LEAVE:
+    """A clip that is left as it is is read as its file says, even where it was re-rated; one with times of its own at
+    its shot rate, once that is settled."""
+    if treatment.intent is Intent.LEAVE:
         return material.file_rate
-    return treatment.read_rate
+    if treatment.read_rate is not None:
+        return treatment.read_rate
+    if material.clock is not None and material.settled and material.shot_rate is not None:
+        return material.shot_rate
+    return material.file_rate
 
 
 def _fields(material: Material, treatment: Treatment) -> Fields:

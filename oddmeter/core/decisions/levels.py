@@ -162,7 +162,7 @@ class Resolved:
 @lru_cache(maxsize=4096)
 def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Treatment:
     wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
-    made = Treatment(wish.intent, wish.value)
+    made = Treatment(wish.intent, wish.value, curve=wish.curve)
     if wish.intent is Intent.LEAVE:
         return replace(made, sound=d.sound or made.sound, framing=d.framing or made.framing, span=d.span or made.span)
     read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None

@@ -10,6 +10,7 @@ from enum import StrEnum
 from fractions import Fraction
 from typing import Any
 
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import (
     NEEDS_VALUE,
     Between,
@@ -50,17 +51,22 @@ class Wish:
 
     intent: Intent
     value: Fraction | None = None
+    curve: Curve | None = None
 
     def __post_init__(self) -> None:
-        check_wish(self.intent, self.value)
+        check_wish(self.intent, self.value, self.curve)
 
     def __str__(self) -> str:
+        if self.curve is not None:
+            return f"{self.intent.value} {self.curve}"
         return self.intent.value if self.value is None else f"{self.intent.value} {fraction_text(self.value)}"
 
     @staticmethod
     def parse(text: str) -> "Wish":
-        """From its text, ``"pace 1/2"``."""
+        """From its text, ``"pace 1/2"``; of a curve, its points as JSON."""
         intent, _, value = text.partition(" ")
+        if intent == Intent.CURVE:
+            return Wish(Intent.CURVE, curve=Curve.parse(value))
         return Wish(_one_of(Intent, intent), parse_fraction(value) if value else None)
 
 
@@ -145,7 +151,10 @@ def parse_part(part: Part, text: str) -> Any:
 
 
 def parse_wish(intent: Intent, typed: str, timeline_rate: Rate, drop_frame: bool) -> Wish:
-    """An intent with its value as people type it: a number, or for *fit* a length in frames, timecode or seconds."""
+    """An intent with its value as people type it: a number, for *fit* a length in frames, timecode or seconds, for a
+    curve its JSON."""
+    if intent is Intent.CURVE:
+        return Wish(intent, curve=Curve.parse(typed))
     if intent not in NEEDS_VALUE:
         return Wish(intent)
     if intent is Intent.FIT:

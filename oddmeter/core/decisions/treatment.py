@@ -1,10 +1,11 @@
 """Treatments: what is decided about a clip, worked out from every level that has a say."""
 
-from dataclasses import astuple, dataclass
+from dataclasses import dataclass, fields
 from enum import StrEnum
 from fractions import Fraction
 from functools import cached_property
 
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 
@@ -18,6 +19,7 @@ class Intent(StrEnum):
     PACE = "pace"
     SPEED = "speed"
     FIT = "fit"
+    CURVE = "curve"
     LEAVE = "leave"
 
 
@@ -93,10 +95,11 @@ NEEDS_VALUE = {Intent.PACE, Intent.SPEED, Intent.FIT}
 class Treatment:
     """The decisions on one clip, worked out.
 
-    ``value`` is the speed for *speed*, the pace for *pace*, timeline frames for *fit*, and None for the
-    other intents. ``read_rate`` None means: as the file says. ``held`` is how many timeline frames each picture
-    stays at least, 1 where it is not held. ``reach`` is in pixels of the source, ``trust`` lies between 0 and 1;
-    both concern Flow alone. Raises ``RuleError`` where value and intent do not belong together.
+    ``value`` is the speed for *speed*, the pace for *pace*, timeline frames for *fit*, and None for the other
+    intents; ``curve`` is what the intent of that name follows. ``read_rate`` None means: as the file says. ``held``
+    is how many timeline frames each picture stays at least, 1 where it is not held. ``reach`` is in pixels of the
+    source, ``trust`` lies between 0 and 1; both concern Flow alone. Raises ``RuleError`` where these do not belong
+    together.
     """
 
     intent: Intent
@@ -112,20 +115,23 @@ class Treatment:
     reverse: bool = False
     framing: Framing = Framing.KEEP
     span: Span = Span()
+    curve: Curve | None = None
 
     def __post_init__(self) -> None:
-        check_wish(self.intent, self.value)
+        check_wish(self.intent, self.value, self.curve)
 
     def __hash__(self) -> int:
         return self._hash
 
     @cached_property
     def _hash(self) -> int:
-        return hash(astuple(self))
+        return hash((*(getattr(self, one.name) for one in fields(self)),))
 
 
-def check_wish(intent: Intent, value: Fraction | None) -> None:
-    """Raise ``RuleError`` where an intent and its value do not belong together."""
+def check_wish(intent: Intent, value: Fraction | None, curve: Curve | None = None) -> None:
+    """Raise ``RuleError`` where an intent and its value, or its curve, do not belong together."""
+    if (intent is Intent.CURVE) is not (curve is not None):
+        raise RuleError(f"The intent {intent} {'needs' if curve is None else 'takes no'} curve.", "treatment")
     if intent not in NEEDS_VALUE:
         if value is not None:
             raise RuleError(f"The intent {intent} takes no value.", "treatment")

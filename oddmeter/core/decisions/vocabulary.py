@@ -5,8 +5,10 @@ Kept once. The page asks for it at ``/api/vocabulary``; titles of changes, the s
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Any
 
+from oddmeter.core.decisions.curves import Curve, SpeedOf
 from oddmeter.core.decisions.levels import HOUSE, Layer, Level, Resolved
 from oddmeter.core.decisions.parts import Base, Held, Part, Reading, Wish, text_of
 from oddmeter.core.decisions.treatment import (
@@ -64,7 +66,7 @@ class IntentWords:
     @property
     def takes_value(self) -> bool:
         """True where it needs a value."""
-        return self.intent in NEEDS_VALUE
+        return self.intent in NEEDS_VALUE or self.intent is Intent.CURVE
 
 
 def _same(*values: str) -> tuple[Choice, ...]:
@@ -77,6 +79,7 @@ INTENTS: tuple[IntentWords, ...] = (
     IntentWords(Intent.PACE, "pace", "1/2, 40%, x0.4, +10%", "50%"),
     IntentWords(Intent.SPEED, "speed", "2/5, 40%, x3, -10%", "50%"),
     IntentWords(Intent.FIT, "fit", "210, 8s10f, 00:00:08:10", "100f"),
+    IntentWords(Intent.CURVE, "curve", "100 → 20 → 100 %", "100 → 20 → 100 %"),
     IntentWords(Intent.LEAVE, "leave as it is"),
 )
 PARTS: tuple[PartWords, ...] = (
@@ -126,11 +129,29 @@ def wish_text(wish: Wish | None) -> str:
     if wish is None:
         return "undecided"
     name = _OF_INTENT[wish.intent].name
+    if wish.curve is not None:
+        return f"{name} {curve_text(wish.curve)}"
     if wish.value is None:
         return name
     if wish.intent is Intent.FIT:
         return f"{name} {wish.value} frames"
     return f"{name} {exact_percent_text(wish.value)}"
+
+
+def curve_text(curve: Curve) -> str:
+    """The speeds of a curve in turn, ``100 → 20 → 100 %``; of many the first and the last ones."""
+    speeds: list[Fraction] = []
+    for point in curve.points:
+        for speed in (point.arrives, point.leaves):
+            if not speeds or speeds[-1] != speed:
+                speeds.append(speed)
+    told = [percent_text(speed).removesuffix(" %") for speed in speeds]
+    if len(told) > _MOST_SPEEDS:
+        told = [*told[: _MOST_SPEEDS - 2], "…", told[-1]]
+    return f"{' → '.join(told)} %{' of real time' if curve.of is SpeedOf.PACE else ''}"
+
+
+_MOST_SPEEDS = 6
 
 
 def reading_text(reading: Reading) -> str:

@@ -96,13 +96,19 @@ def from_header(facts: Facts) -> Iterator[Claim]:
 
 
 def from_timestamps(facts: Facts) -> Iterator[Claim]:
-    """What the times of the frames show. Uneven times give an average, which keeps the length and weighs no more than
-    what the header says."""
+    """What the times of the frames show. Uneven times that jitter about one rate give that; others an average, which
+    keeps the length and weighs no more than what the header says."""
     if facts.file_rate is None or facts.measured_rate is None:
         return
     rate = facts.file_rate
     if facts.timing is Timing.CONSTANT:
         yield Claim(Question.FILE_RATE, Source.TIMESTAMPS, Strength.MEASURED, rate.exact, f"timestamps: {rate}")
+    elif facts.uneven is not None and facts.uneven.nominal is not None:
+        words = f"timestamps: {facts.uneven.words}"
+        yield Claim(Question.FILE_RATE, Source.TIMESTAMPS, Strength.MEASURED, rate.exact, words)
+    elif facts.uneven is not None:
+        words = f"timestamps: {decimal_text(facts.measured_rate, 3)} on average; {facts.uneven.words}"
+        yield Claim(Question.FILE_RATE, Source.TIMESTAMPS, Strength.STATED, rate.exact, words)
     else:
         fastest, slowest = facts.fastest, facts.slowest
         spread = f", {decimal_text(slowest, 2)} to {decimal_text(fastest, 2)}" if fastest and slowest else ""

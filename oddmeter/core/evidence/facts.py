@@ -5,6 +5,8 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.evidence.identity import Identity
+from oddmeter.core.evidence.unevenness import Unevenness
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
@@ -32,8 +34,9 @@ class Sound:
 class Facts:
     """One file as it really is.
 
-    ``frames`` is counted, not read from the header. ``file_rate`` is exact; where timing is variable it is
-    the average, which keeps the clip's length. ``measured_rate`` is the average over the raw timestamps.
+    ``frames`` is counted, not read from the header. ``file_rate`` is exact; where timing is variable it is the
+    standard rate that frames jitter about, or else the average; ``clock`` are then their own times, and ``uneven`` what
+    these are like. ``measured_rate`` is the average over the raw timestamps.
     ``stated_rate`` is what the container's header says, as it stands there, ``stream_rate`` what is written in the
     stream itself; ``capture_rate`` what it says under the key
     ``capture_key`` of the camera's own speed. ``scan`` and ``field_order`` are the header's flags. ``start`` is the
@@ -72,6 +75,8 @@ class Facts:
     duplicates: int = 0
     gaps: int = 0
     intervals: tuple[tuple[Fraction, int], ...] = ()
+    clock: Clock | None = None
+    uneven: Unevenness | None = None
     fault: str | None = None
     remarks: tuple[str, ...] = field(default_factory=tuple)
 
@@ -89,6 +94,13 @@ class Facts:
     def slowest(self) -> Fraction | None:
         """Frames a second over the longest interval."""
         return 1 / self.intervals[-1][0] if self.intervals and self.intervals[-1][0] > 0 else None
+
+    @property
+    def lasts(self) -> Fraction | None:
+        """Seconds from the first frame to the end of the last; None where nothing says how fast it runs."""
+        if self.clock is not None:
+            return self.clock.end
+        return self.frames / self.file_rate.value if self.file_rate else None
 
     @property
     def usable(self) -> bool:

@@ -43,6 +43,12 @@ def parse_fraction(text: str) -> Fraction:
     return value / 100 if percent else value
 
 
+def parse_signed(text: str) -> Fraction:
+    """As ``parse_fraction``, with a minus before it or not."""
+    typed = text.strip().replace("−", "-")
+    return -parse_fraction(typed[1:]) if typed.startswith("-") else parse_fraction(typed)
+
+
 def percent_text(value: Fraction) -> str:
     """A speed as per cent: ``"40 %"``; rounded to two places and marked ≈ where there are more: ``"≈ 53.33 %"``."""
     hundred = value * 100

@@ -5,10 +5,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.decisions.levels import Decisions, Layer, Level, resolve
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.planning.plans import Plan, planned
 
 ALTERNATIVES: tuple[Wish, ...] = (

@@ -44,7 +44,7 @@ class WishAsked:
     @property
     def is_relative(self) -> bool:
         """True where it starts from what each clip has."""
-        return self.typed.startswith(_RELATIVE)
+        return self.intent is not Intent.CURVE and self.typed.startswith(_RELATIVE)
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from oddmeter.core.evidence.claims import Word, claims_of, life_rate, verdicts_b
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.findings import Findings, findings_of, settled
 from oddmeter.core.evidence.logs import LogEntry
-from oddmeter.core.evidence.verdicts import Question, Verdict, verdicts
+from oddmeter.core.evidence.verdicts import Certainty, Question, Verdict, verdicts
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import originals_of
 from oddmeter.core.pictures.report import PictureReport
@@ -160,6 +160,10 @@ def known_of(clip: Clip) -> KnownClip:
         trouble = "It has no frames."
     else:
         order = facts.field_order or FieldOrder.UPPER
-        material = Material(facts.frames, facts.file_rate, findings.motion_rate, order, originals_of(clip.picture))
+        clock = facts.clock if facts.clock is not None and facts.clock.frames == facts.frames else None
+        settled_rate = findings.shot_state is Certainty.SETTLED
+        material = Material(
+            facts.frames, facts.file_rate, findings.motion_rate, order, originals_of(clip.picture), clock, settled_rate
+        )
     clip.forget()
     return KnownClip(clip, facts, findings, material, trouble)

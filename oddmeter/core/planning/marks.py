@@ -3,11 +3,11 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.routes import stacked
 from oddmeter.core.decisions.treatment import SoundChoice
 from oddmeter.core.evidence.facts import Timing
 from oddmeter.core.evidence.identity import CHANGED
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.pictures.scan import Scan
 from oddmeter.core.planning.plans import WAITING, Outcome, Refusal
 
@@ -73,7 +73,7 @@ MARKS: tuple[MarkWords, ...] = (
     MarkWords(Mark.NEAR_MISS, "near miss", "Almost right: smooth, then a hiccup.", "≈", _A),
     MarkWords(Mark.REPEATS, "repeats", "Frames are shown more than once.", "⁞", _N, True),
     MarkWords(Mark.VARIABLE, "uneven times",
-              "Its frames come at uneven times; they are taken in order, as if evenly spaced.", "∿", _A),
+              "Its frames come at times of their own.", "∿", _N),
     MarkWords(Mark.INTERLACED, "interlaced", "Each frame holds two moments.", "☰", _N),
     MarkWords(Mark.PULLDOWN, "pulldown", "Pulldown is baked into the file.", "⋮", _A),
     MarkWords(Mark.REPEATS_INSIDE, "baked repeats", "Repeated frames are baked into the file.", "⁞", _A),

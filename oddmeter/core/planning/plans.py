@@ -7,11 +7,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from oddmeter.core.conform.frame_map import Tally
 from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.conform.strips import Strip, mini_strip
 from oddmeter.core.decisions.levels import Layer, Level, Resolved, resolve
 from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.maps.frame_map import Tally
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.clips import Clip, Decided, KnownClip
 from oddmeter.core.planning.houses import House

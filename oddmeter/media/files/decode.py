@@ -77,8 +77,8 @@ class FrameReader:
 def frames_from(path: Path, facts: Facts, first: int) -> Iterator[Iterator[VideoFrame]]:
     """The frames of a clip from number ``first`` on, reached without decoding all that lies before it.
 
-    Where frames come at uneven times there is no telling where one lies, and all before it are decoded. A clip
-    that cannot be decoded further just ends. Raises ``RuleError`` where it cannot be opened.
+    Where nothing tells when one comes, all before it are decoded. A clip that cannot be decoded further just ends.
+    Raises ``RuleError`` where it cannot be opened.
     """
     if is_sequence(path):
         yield (picture_in(file) for file in sequence(path).files[first:])
@@ -131,17 +131,25 @@ def read_ahead(frames: Iterator[VideoFrame]) -> Iterator[Iterator[VideoFrame]]:
         thread.join()
 
 
+def _comes(facts: Facts, first: int) -> tuple[Fraction, Fraction] | None:
+    """The second at which a frame comes, and how much earlier it may seem to; None where that cannot be told."""
+    if facts.clock is not None and first < facts.clock.frames:
+        here = facts.clock.time(first)
+        gap = here - facts.clock.time(first - 1) if first else Fraction(0)
+        return (here, gap / 2) if gap or not first else None
+    if facts.timing is not Timing.CONSTANT or facts.file_rate is None:
+        return None
+    return first / facts.file_rate.value, Fraction(1, 2) / facts.file_rate.value
+
+
 def _from(decode, seek, stream: VideoStream, facts: Facts, first: int) -> Iterator[VideoFrame]:  # type: ignore[no-untyped-def]
-    clock = stream.time_base
-    even = facts.timing is Timing.CONSTANT and facts.file_rate is not None and clock is not None and first > 0
+    clock, comes = stream.time_base, _comes(facts, first)
     try:
-        if not even:
+        if clock is None or comes is None or first <= 0:
             yield from islice(decode(stream), first, None)
             return
-        assert facts.file_rate is not None and clock is not None
-        half = Fraction(1, 2) / facts.file_rate.value
-        wanted = facts.start + first / facts.file_rate.value - half
-        seek(max(0, int((wanted + half) / clock)), stream=stream)
+        wanted = facts.start + comes[0] - comes[1]
+        seek(max(0, int((wanted + comes[1]) / clock)), stream=stream)
         reached = False
         for frame in decode(stream):
             reached = reached or frame.pts is None or frame.pts * clock >= wanted

@@ -19,6 +19,7 @@ from av.video.format import VideoFormat
 from av.video.stream import VideoStream
 
 from oddmeter.core.evidence.facts import Facts, Sound, Timing
+from oddmeter.core.evidence.unevenness import unevenness
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import HIGHEST
 from oddmeter.core.pictures.scan import FieldOrder, Scan
@@ -28,7 +29,7 @@ from oddmeter.media.files.identity import identify
 from oddmeter.media.files.matrices import may_be_turned
 from oddmeter.media.files.opened import has_decoder, opened, pictures_in, sound_in, turn_in
 from oddmeter.media.files.sequence import is_sequence, sequence
-from oddmeter.media.files.timestamps import duplicates, gaps, intervals, measure
+from oddmeter.media.files.timestamps import clock_of, duplicates, gaps, intervals, measure
 
 LARGEST_SIDE = 32_768
 MOST_STREAMS = 512
@@ -53,6 +54,8 @@ class _Walk:
     """What one pass over the packets collects."""
 
     ticks: list[int] = field(default_factory=list)
+    end: int = 0
+    """The end of the frame that ends last, where packets say how long they last."""
     without_time: int = 0
     corrupt: int = 0
     left_out: int = 0
@@ -148,6 +151,10 @@ def _read(path: Path, container: InputContainer) -> Facts:
         gaps=gaps(ticks) if measured.timing is Timing.VARIABLE else 0,
         intervals=intervals(ticks, clock),
     )
+    if measured.timing is Timing.VARIABLE and not walk.without_time:
+        own = clock_of(ticks, walk.end, clock)
+        uneven = unevenness(own)
+        facts = replace(facts, clock=own, uneven=uneven, file_rate=uneven.nominal or facts.file_rate)
     if capture := _capture(container, video):
         facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
     facts = replace(facts, **_samples(video))
@@ -246,6 +253,7 @@ def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
         walk.without_time += 1
     else:
         walk.ticks.append(time)
+        walk.end = max(walk.end, time + (packet.duration or 0))
 
 
 def _listen(walk: _Walk, packet: "Packet[Any]") -> None:
@@ -281,9 +289,9 @@ def _remarks(
         yield f"The file is cut short: about {missing} frames that its header promises are missing."
     if walk.left_out:
         yield f"An edit list in the file leaves out {_count(walk.left_out, 'frame', 'frames')}."
-    if facts.duplicates:
+    if facts.duplicates and facts.clock is None:
         yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
-    if facts.gaps:
+    if facts.gaps and facts.clock is None:
         yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
     if walk.without_time:
         yield f"{walk.without_time} frames carry no time."

@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from oddmeter.core.evidence.facts import MOST_INTERVALS, Timing
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 
@@ -49,6 +50,13 @@ def measure(ticks: Sequence[int], clock: Fraction, stated: Iterable[Fraction | N
         if rate is not None and fits(ticks, clock, rate):
             return Measured(Timing.CONSTANT, rate, average)
     return Measured(Timing.VARIABLE, _snapped(average), average)
+
+
+def clock_of(ticks: Sequence[int], end: int, clock: Fraction) -> Clock:
+    """The clock of sorted timestamps. The last frame stays to ``end``, or as long as the one before where packets do
+    not say how long they last."""
+    last = ticks[-1] + max(1, ticks[-1] - ticks[-2])
+    return Clock.of([*ticks, end if end > ticks[-1] else last], clock)
 
 
 def fits(ticks: Sequence[int], clock: Fraction, rate: Rate) -> bool:

@@ -5,9 +5,9 @@ from collections.abc import Iterable, Sequence
 
 from pydantic import BaseModel
 
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.vocabulary import said
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.numerals import percent_text
 from oddmeter.core.planning.clips import KnownClip
 from oddmeter.core.planning.houses import House

@@ -33,7 +33,7 @@ class FactsView(BaseModel):
 
 def facts_view(facts: Facts) -> FactsView:
     """Facts for the page."""
-    seconds = facts.frames / facts.file_rate.value if facts.file_rate else None
+    seconds = facts.lasts
     sound = facts.sound
     scans = {Scan.PROGRESSIVE: "progressive", Scan.UNKNOWN: "not stated", Scan.INTERLACED: "interlaced"}
     scan = scans[facts.scan] + (f", {facts.field_order}" if facts.field_order else "")

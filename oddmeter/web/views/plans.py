@@ -5,9 +5,9 @@ from fractions import Fraction
 from pydantic import BaseModel
 
 from oddmeter.core.conform.arithmetic import Line, hiccup_text, pattern_text, stride_equation
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.conform.strips import mini_strip
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline

@@ -2,8 +2,8 @@
 
 from pydantic import BaseModel
 
-from oddmeter.core.conform.frame_map import FrameKind, Shown
 from oddmeter.core.conform.strips import Strip
+from oddmeter.core.maps.frame_map import FrameKind, Shown
 
 
 class ThreadView(BaseModel):
@@ -34,7 +34,8 @@ class StripView(BaseModel):
     """A stretch of ``frames`` timeline frames from ``first`` on: a beat for each, or columns that add up many.
 
     ``units`` are the source units on the rail in the order of running, ``places`` the moments, in timeline frames, at
-    which their time on screen begins; ``hiccups`` are timeline frames.
+    which their time on screen begins; ``hiccups`` are timeline frames; ``speeds`` the line of a speed that changes, at
+    the places ``speeds_at`` in timeline frames.
     """
 
     first: int
@@ -44,6 +45,8 @@ class StripView(BaseModel):
     units: list[int]
     places: list[float]
     hiccups: list[int]
+    speeds_at: list[float]
+    speeds: list[float]
 
 
 def strip_view(strip: Strip) -> StripView:
@@ -59,6 +62,8 @@ def strip_view(strip: Strip) -> StripView:
         units=[unit.unit for unit in strip.rail],
         places=[round(float(unit.begins), 4) for unit in strip.rail],
         hiccups=list(strip.hiccups),
+        speeds_at=[round(float(place), 3) for place, _ in strip.speeds],
+        speeds=[round(float(speed), 5) for _, speed in strip.speeds],
     )
 
 

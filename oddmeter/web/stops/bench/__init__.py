@@ -1,5 +1,5 @@
 """The Bench: one clip, frame by frame."""
 
-from oddmeter.web.stops.bench import bench
+from oddmeter.web.stops.bench import bench, curve
 
-ROUTERS = (bench.router,)
+ROUTERS = (bench.router, curve.router)

@@ -9,24 +9,25 @@ from fastapi.responses import Response
 from pydantic import BaseModel
 
 from oddmeter.core.conform.arithmetic import pattern_text
-from oddmeter.core.conform.frame_map import FrameKind
 from oddmeter.core.conform.seeking import Spot, cut_frames, sought
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.conform.strips import strip_of
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import titled
+from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.originals import Unit
-from oddmeter.core.planning.changes import changed
 from oddmeter.core.planning.plans import Plan
 from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.viewing import Viewed
 from oddmeter.web.board import Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Side, Token
+from oddmeter.web.stops.bench.curve import CurveView, curve_view
+from oddmeter.web.stops.bench.sides import planned_row, side_asked
 from oddmeter.web.views.asked import ShowId, TreatmentIn
 from oddmeter.web.views.strips import StripView, strip_view
 from oddmeter.web.views.values import Jpeg, LengthView, RateView, length_view, rate_view
@@ -70,6 +71,7 @@ class SideView(BaseModel):
     scan_words: str
     width: int
     height: int
+    curve: CurveView
 
 
 class BenchView(BaseModel):
@@ -153,7 +155,7 @@ def open_bench(here: Here, show_id: ShowId, clip_id: int) -> BenchView:
     board = here.boards.open(show_id)
     timeline = board.timeline()
     row = board.some([clip_id], timeline)[0]
-    plan = _planned(row)
+    plan = planned_row(row)
     first, stop = plan.conformed.span
     shot = row.known.findings.shot_rate
     return BenchView(
@@ -178,11 +180,7 @@ def take_side(here: Here, show_id: ShowId, clip_id: int, asked: SideIn) -> SideV
     board = here.boards.open(show_id)
     timeline = board.timeline()
     row = board.some([clip_id], timeline)[0]
-    side = row
-    if asked.model_fields_set & {"intent", "shot_rate"} or asked.set:
-        made = changed(asked.asked(board, timeline), [row.outcome], board.house, timeline, here.person)
-        side = board.work_out(made.clips[0], timeline)
-    plan = _planned(side)
+    plan = side_asked(here, board, clip_id, asked)
     viewed = _viewed(here, plan)
     token = here.looking.put(Side(viewed, timeline, _source_start(plan)), fill=not asked.model_fields_set)
     return _side_view(token, row, plan, viewed)
@@ -257,13 +255,6 @@ def changes(
     return ChangesView(first=first, changes=here.looking.changes(token, first, count) if count > 0 else [])
 
 
-def _planned(row: Row) -> Plan:
-    if row.refusal is not None:
-        raise row.refusal.error()
-    assert row.plan is not None
-    return row.plan
-
-
 def _viewed(here: Context, plan: Plan) -> Viewed:
     made = plan_to_make(order_of(plan), plan.clip, here.config, "view", "bench.mp4")
     insist_as_known(made.source, made.facts.identity, quickly=True)
@@ -305,6 +296,7 @@ def _side_view(token: Token, now: Row, plan: Plan, viewed: Viewed) -> SideView:
         scan_words=scan.words,
         width=width,
         height=height,
+        curve=curve_view(planned),
     )
 
 

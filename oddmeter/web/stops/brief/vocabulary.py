@@ -5,7 +5,6 @@ from collections.abc import Iterable
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from oddmeter.core.conform.frame_map import FRAME_KINDS, FrameKind
 from oddmeter.core.conform.rounding import Precision
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.recipes import CONDITIONS, ConditionKind
@@ -14,6 +13,7 @@ from oddmeter.core.decisions.vocabulary import INTENTS, PARTS
 from oddmeter.core.evidence.logs import COLUMN_NAMES, Column
 from oddmeter.core.evidence.verdicts import Certainty, Question, Source
 from oddmeter.core.evidence.vocabulary import CERTAINTIES, QUESTIONS, SOURCES
+from oddmeter.core.maps.frame_map import FRAME_KINDS, FrameKind
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.pictures.scan import TIMELINE_SCANS
 from oddmeter.core.planning.marks import LEDGER_FILTERS, MARKS, Attention, Mark

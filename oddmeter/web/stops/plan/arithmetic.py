@@ -2,7 +2,6 @@
 stride, what a receiving system makes of it, its sound, and the ways out of near misses."""
 
 from collections.abc import Sequence
-from fractions import Fraction
 from itertools import islice
 from typing import Annotated
 
@@ -10,24 +9,28 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oddmeter.core.conform.arithmetic import hiccup_text, pattern_text, spelled
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.rounding import Precision, off_by, rounded
-from oddmeter.core.conform.routes import Circumstances, Route, RoutePlan, smoothness, stacked, two_ways, way_out
+from oddmeter.core.conform.routes import (
+    smoothness,
+    stacked,
+    way_out,
+)
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.conform.strips import strip_of
 from oddmeter.core.decisions.levels import Decisions, Level, Resolved
-from oddmeter.core.decisions.parts import Base, Part
+from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.decisions.vocabulary import origin_text, part_text, wish_text
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.numbers.numerals import decimal_text, fraction_text, number_text, percent_range_text, percent_text
-from oddmeter.core.numbers.rates import Rate, rate_text
+from oddmeter.core.numbers.numerals import decimal_text, number_text, percent_range_text, percent_text
+from oddmeter.core.numbers.rates import rate_text
 from oddmeter.core.planning.batches import ALTERNATIVES, Alternative, alternative, totals
 from oddmeter.core.planning.plans import Plan, plans_of
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
+from oddmeter.web.stops.plan.ways import WayView, taken, ways
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
 from oddmeter.web.views.plans import LineView, line_view, shutter_text
 from oddmeter.web.views.strips import StripView, strip_view
@@ -85,19 +88,6 @@ class PartView(BaseModel):
     mixed: bool
     origin: str
     own: bool
-
-
-class WayView(BaseModel):
-    """A way to the stride of a clip: the read rate and speed it takes, and what speaks for it or against it."""
-
-    route: str
-    read: RateView | None
-    speed: str | None
-    product: str
-    sentence: str
-    advised: bool
-    now: bool
-    take: TreatmentIn | None
 
 
 class RoundedView(BaseModel):
@@ -208,11 +198,11 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
         equations=[_equation(group) for group in largest[:_MOST_SPELLED]],
         more_equations=max(0, len(largest) - _MOST_SPELLED),
         alternatives=[_alternative(alternative(wish, told), len(told)) for wish in ALTERNATIVES] if told else [],
-        ways=_ways(board, only) if only else [],
+        ways=ways(board, only) if only else [],
         rounding=_rounding([plan.conformed for plan in plans], board.house.receiving, precisions),
         near_misses=_near_misses([plan.conformed for plan in told], timeline),
         sound=_sound(only) if only else None,
-        smooth=_smooth(only.conformed) if only else None,
+        smooth=_smooth(only.conformed) if only and only.conformed.treatment.curve is None else None,
     )
 
 
@@ -288,35 +278,6 @@ def _alternative(found: Alternative, clips: int) -> AlternativeView:
     )
 
 
-def _ways(board: Board, plan: Plan) -> list[WayView]:
-    planned = plan.conformed
-    if planned.played_rate == planned.material.file_rate.value and planned.treatment.read_rate is None:
-        return []
-    others = len(board.show.timelines) - 1
-    around = Circumstances(plan.clip.proxies, others, board.house.receiving)
-    return [_way(way, planned) for way in two_ways(planned, around)]
-
-
-def _way(way: RoutePlan, now: Conform) -> WayView:
-    plan = way.planned
-    return WayView(
-        route=way.route.value,
-        read=rate_view(plan.read_rate) if plan else None,
-        speed=percent_text(plan.speed) if plan else None,
-        product=f"{plan.read_rate} × {number_text(plan.speed)} = {rate_text(plan.played_rate)}" if plan else "",
-        sentence=way.why,
-        advised=way.advised,
-        now=plan is not None and (plan.read_rate, plan.speed) == (now.read_rate, now.speed),
-        take=_taken(plan.speed, plan.read_rate if way.route is Route.RE_RATE else None) if plan else None,
-    )
-
-
-def _taken(speed: Fraction, read: Rate | None) -> TreatmentIn:
-    """The change that sets a speed, and a read rate or that of the file."""
-    intent = IntentIn(intent=Intent.SPEED, value=fraction_text(speed))
-    return TreatmentIn(intent=intent, set={Part.READING: read.exact if read else Base.FILE.value})
-
-
 def _rounding(plans: Sequence[Conform], chosen: Precision, only: Sequence[Precision]) -> list[RoundedView]:
     out = []
     for precision in only:
@@ -357,7 +318,7 @@ def _near_misses(plans: Sequence[Conform], timeline: Timeline) -> list[WayOutVie
                 clips=len(group),
                 factor=number_text(first.factor),
                 read=rate_view(first.planned.read_rate),
-                take=_taken(first.planned.speed, first.planned.read_rate),
+                take=taken(first.planned.speed, first.planned.read_rate),
                 after=length_view(sum(way.planned.frame_map.length for way in cleared), timeline),
                 kind=first.planned.frame_map.kind,
                 cents=first.sound.cents_text,

@@ -7,13 +7,13 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from oddmeter.core.conform.arithmetic import spelled
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.conform.routes import Circumstances, smoothness, two_ways
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.decisions.parts import Wish, parse_wish
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.numerals import number_text, percent_text
 from oddmeter.core.numbers.rates import Rate, rate_text
 from oddmeter.core.numbers.timecode import can_drop, parse_length

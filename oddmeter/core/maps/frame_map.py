@@ -6,14 +6,14 @@ here for all kinds, and a kind that can answer by arithmetic does so. Units coun
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 from itertools import pairwise
 
-from oddmeter.core.conform.cadence import Kind
 from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
@@ -117,6 +117,10 @@ class FrameMap(ABC):
         """Timeline frames."""
 
     @abstractmethod
+    def seconds(self, timeline_rate: Fraction) -> Fraction:
+        """How long it runs on a timeline of that rate, exactly; the last frame may stay a little longer."""
+
+    @abstractmethod
     def position(self, frame: int, *, late: bool = False) -> Fraction:
         """How far the source has moved at a timeline frame, in units; ``late``: at the moment of its second field.
 
@@ -203,13 +207,21 @@ class FrameMap(ABC):
             )
         return added
 
+    def tallies(
+        self, edges: Sequence[int], scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
+    ) -> tuple[Tally, ...]:
+        """The tally of each stretch from one edge to the next."""
+        return tuple(self.tally(a, b, scan, between) for a, b in pairwise(edges))
+
     def passed_over(self, frame: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK) -> int:
-        """Source units passed over on the way to a timeline frame; for the last one, behind it too."""
+        """Source units passed over on the way to a timeline frame; for the last one, behind it too, and for the first
+        one those before it, whose time on screen is none."""
         moments = self._moments(frame, scan, between)
         before = self._moments(frame - 1, scan, between)[-1:] if frame else ()
         way = [_extent(moment) for moment in (*before, *moments)]
         gaps = sum(_gap(one, other) for one, other in pairwise(way))
-        return gaps + (self._behind(way[-1]) if frame == self.length - 1 else 0)
+        ends = self._ahead(way[0]) if frame == 0 else 0
+        return gaps + ends + (self._behind(way[-1]) if frame == self.length - 1 else 0)
 
     @property
     def dropped(self) -> int:
@@ -220,6 +232,10 @@ class FrameMap(ABC):
     def repeated(self) -> int:
         """Timeline frames that pick the same source unit as the one before."""
         return self.tally().repeated
+
+    def _ahead(self, extent: tuple[int, int]) -> int:
+        """Source units before those shown first."""
+        return 0
 
     @abstractmethod
     def _behind(self, extent: tuple[int, int]) -> int:

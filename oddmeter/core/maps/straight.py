@@ -11,9 +11,9 @@ from functools import cached_property
 from itertools import pairwise
 from math import ceil, floor
 
-from oddmeter.core.conform.cadence import LONGEST_PATTERN, Cadence, Kind
-from oddmeter.core.conform.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
 from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.maps.cadence import LONGEST_PATTERN, Cadence, Kind
+from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
@@ -93,6 +93,10 @@ class StraightMap(FrameMap):
     def length(self) -> int:
         """Timeline frames: ⌈n / k⌉."""
         return frames_over(self.units, self.stride)
+
+    def seconds(self, timeline_rate: Fraction) -> Fraction:
+        """n / (k · T)."""
+        return self.units / (self.stride * timeline_rate)
 
     def position(self, frame: int, *, late: bool = False) -> Fraction:
         """How far from its first unit, the last in reverse, the source has moved: x(j) = k · j, and k · (j + ½) at the

@@ -1,0 +1,146 @@
+"""Edits: a curve made from what is planned, and changed by one thing at a time.
+
+Points are pinned to the picture: an edit of one moves no other point's source frame.
+"""
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from math import floor
+
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.decisions.curves import Curve, Point, SpeedOf
+from oddmeter.core.maps.timed import TimedMap
+from oddmeter.core.numbers.errors import RuleError
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A curve on a clip: its points at real source frames, and the timeline frame, exact, at which each comes."""
+
+    curve: Curve
+    comes: tuple[Fraction, ...]
+
+
+def drawn(planned: Conform) -> Drawn:
+    """The curve of a plan; of one without, a single point at the in point, with the speed it runs at."""
+    first, stop = planned.span
+    rate = planned.timeline_rate.value
+    if planned.treatment.curve is not None and planned.course is not None:
+        curve = planned.treatment.curve.on(first, stop, planned.read_rate.value)
+        return Drawn(curve, tuple(moment * rate for moment in planned.course.comes))
+    return Drawn(Curve(SpeedOf.SPEED, (Point(first, planned.speed, planned.speed),)), (Fraction(0),))
+
+
+def frame_at(planned: Conform, frame: int) -> int:
+    """The real source frame at a timeline frame; behind the last one the out point."""
+    first, stop = planned.span
+    if frame >= planned.frame_map.length:
+        return stop
+    unit = planned.frame_map.position(max(0, frame))
+    return min(stop, first + floor(unit / planned.units_a_frame))
+
+
+def speed_at(planned: Conform, frame: int) -> Fraction:
+    """The speed at a timeline frame, in the curve's own measure."""
+    speed = planned.speed
+    if isinstance(planned.frame_map, TimedMap):
+        timed = planned.frame_map
+        moment = frame / timed.timeline_rate
+        speed = timed.path.piece(moment).speed_at(moment)
+    elif planned.course is not None:
+        speed = planned.course.path.pieces[0].leaves
+    return speed / _measure(planned)
+
+
+def _measure(planned: Conform) -> Fraction:
+    """Speed for each unit of the curve's own measure."""
+    curve = planned.treatment.curve
+    if curve is None or curve.of is SpeedOf.SPEED or planned.by_times:
+        return Fraction(1)
+    return planned.real_time_speed
+
+
+def with_point(planned: Conform, frame: int) -> Curve:
+    """A further point where the playhead stands, with the speed there: nothing changes, unless it lies in a turn."""
+    before = drawn(planned)
+    here = frame_at(planned, frame)
+    if any(point.frame == here for point in before.curve.points):
+        raise RuleError(f"There is a point at source frame {here} already.", "curve")
+    speed = speed_at(planned, frame).limit_denominator(10_000)
+    return _inserted(before, frame, Point(here, speed, speed))
+
+
+def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None, frames: int | None = None) -> Curve:
+    """The pictures between two timeline frames, both included, at a speed of their own, or in so many frames; what
+    comes before and after keeps its speed."""
+    before = drawn(planned)
+    start, end = frame_at(planned, first), frame_at(planned, last + 1)
+    if start >= end:
+        raise RuleError("This stretch holds no source frame of its own; mark a longer one.", "curve")
+    if frames is not None:
+        if frames < 1:
+            raise RuleError("A stretch fills at least one timeline frame.", "curve")
+        speed = _seconds(planned, start, end) * planned.timeline_rate.value / frames / _measure(planned)
+    if speed is None or speed <= 0:
+        raise RuleError("A stretch needs a speed above 0.", "curve")
+    lead = speed_at(planned, max(0, first - 1)).limit_denominator(10_000)
+    follow = speed_at(planned, min(planned.frame_map.length - 1, last + 1)).limit_denominator(10_000)
+    kept = [point for point in before.curve.points if point.frame is not None and not start <= point.frame <= end]
+    ends = [Point(start, lead, speed), Point(end, speed, follow)]
+    points = sorted([*kept, *ends], key=lambda point: point.frame or 0)
+    return replace(before.curve, points=tuple(points))
+
+
+def with_turn(planned: Conform, number: int, **changes: object) -> Curve:
+    """One point changed: its frame, speeds, hold, ease or pin."""
+    points = list(drawn(planned).curve.points)
+    _check(points, number)
+    points[number] = replace(points[number], **changes)  # type: ignore[arg-type]
+    return replace(drawn(planned).curve, points=tuple(points))
+
+
+def without_point(planned: Conform, number: int) -> Curve:
+    """Without one of the points; the last one that is left cannot go."""
+    points = list(drawn(planned).curve.points)
+    _check(points, number)
+    if len(points) == 1:
+        raise RuleError("The last point stays; give the clip one speed instead.", "curve")
+    return replace(drawn(planned).curve, points=(*points[:number], *points[number + 1 :]))
+
+
+def with_segment(planned: Conform, number: int, speed: Fraction) -> Curve:
+    """All from one point to the next at one speed; before the first at −1, after the last at the last number."""
+    points = list(drawn(planned).curve.points)
+    if not -1 <= number < len(points):
+        raise RuleError("There is no such stretch in the curve.", "curve")
+    if number >= 0:
+        points[number] = replace(points[number], leaves=speed)
+    if number + 1 < len(points):
+        points[number + 1] = replace(points[number + 1], arrives=speed)
+    return replace(drawn(planned).curve, points=tuple(points))
+
+
+def even_speeds(planned: Conform, most: int = 6) -> tuple[Fraction, ...]:
+    """The speeds at which frames fall evenly, down to the slow floor: each again half of the one before."""
+    floor_speed = planned.slow_floor / _measure(planned)
+    return tuple(floor_speed * 2**power for power in range(most - 1, -1, -1))
+
+
+def _check(points: Sequence[Point], number: int) -> None:
+    if not 0 <= number < len(points):
+        raise RuleError("There is no such point in the curve.", "curve")
+
+
+def _seconds(planned: Conform, start: int, end: int) -> Fraction:
+    clock = planned.material.clock
+    if planned.by_times and clock is not None:
+        return clock.time(end) - clock.time(start)
+    return (end - start) / planned.read_rate.value
+
+
+def _inserted(before: Drawn, frame: int, point: Point) -> Curve:
+    place = bisect_right(before.comes, Fraction(frame))
+    points = before.curve.points
+    return replace(before.curve, points=(*points[:place], point, *points[place:]))

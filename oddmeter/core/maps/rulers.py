@@ -1,0 +1,118 @@
+"""Rulers: at which second of the source each unit of a clip comes, evenly or by its own times."""
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+import numpy.typing as npt
+
+from oddmeter.core.numbers.clock import Clock
+
+Whole = npt.NDArray[np.int64]
+Flags = npt.NDArray[np.bool_]
+
+
+class Ruler(ABC):
+    """Units from the in point on over source seconds. ``origin`` is the second of the in point; ``marks`` a second are
+    counted, so that every unit begins at a whole mark."""
+
+    origin: Fraction
+
+    @property
+    @abstractmethod
+    def marks(self) -> Fraction:
+        """Marks a second."""
+
+    @abstractmethod
+    def place(self, source: Fraction) -> Fraction:
+        """Where the clip is at a source second, in units from the in point."""
+
+    @abstractmethod
+    def time(self, unit: int) -> Fraction:
+        """The source second at which a unit begins; that of the unit behind the last is the end."""
+
+    @abstractmethod
+    def units_at(self, marks: Whole) -> Whole:
+        """The unit that each whole mark lies in, at or after its beginning."""
+
+    @abstractmethod
+    def units_before(self, marks: Whole) -> Whole:
+        """The unit that ends at or after each whole mark, and began before it."""
+
+    @abstractmethod
+    def begin_at(self, marks: Whole) -> Flags:
+        """Where a unit begins exactly at the mark."""
+
+
+@dataclass(frozen=True)
+class EvenRuler(Ruler):
+    """``rate`` units a second."""
+
+    origin: Fraction
+    rate: Fraction
+
+    @property
+    def marks(self) -> Fraction:
+        """One for each unit."""
+        return self.rate
+
+    def place(self, source: Fraction) -> Fraction:
+        """(σ − origin) · rate."""
+        return (source - self.origin) * self.rate
+
+    def time(self, unit: int) -> Fraction:
+        """origin + unit / rate."""
+        return self.origin + unit / self.rate
+
+    def units_at(self, marks: Whole) -> Whole:
+        """The marks are the units."""
+        return marks
+
+    def units_before(self, marks: Whole) -> Whole:
+        """The one before each."""
+        return marks - 1
+
+    def begin_at(self, marks: Whole) -> Flags:
+        """Everywhere."""
+        return np.ones(marks.shape, np.bool_)
+
+
+@dataclass(frozen=True)
+class OwnRuler(Ruler):
+    """The units' own times, ``clock``, which begins at the in point."""
+
+    origin: Fraction
+    clock: Clock
+
+    @property
+    def marks(self) -> Fraction:
+        """One for each tick."""
+        return 1 / self.clock.base
+
+    @property
+    def longest(self) -> Fraction:
+        """Seconds that the unit stays which stays longest."""
+        return int(np.diff(self.clock.ticks).max()) * self.clock.base
+
+    def place(self, source: Fraction) -> Fraction:
+        """The unit on screen, and how much of its time is over."""
+        return self.clock.place(source - self.origin)
+
+    def time(self, unit: int) -> Fraction:
+        """The time of a unit's tick."""
+        return self.origin + self.clock.time(unit)
+
+    def units_at(self, marks: Whole) -> Whole:
+        """By searching the ticks."""
+        return np.asarray(np.searchsorted(self.clock.ticks, marks, "right") - 1, np.int64)
+
+    def units_before(self, marks: Whole) -> Whole:
+        """By searching the ticks."""
+        return np.asarray(np.searchsorted(self.clock.ticks, marks, "left") - 1, np.int64)
+
+    def begin_at(self, marks: Whole) -> Flags:
+        """By searching the ticks."""
+        ticks = self.clock.ticks
+        at = np.minimum(np.searchsorted(ticks, marks, "left"), len(ticks) - 1)
+        return np.asarray(ticks[at] == marks, np.bool_)

@@ -1,0 +1,311 @@
+"""The timed map: a path of source time laid over the clock of a clip's units.
+
+Where frames come at times of their own, or speed changes along the shot, there is no one stride. Each place is worked
+out exactly; counts over a stretch go through all its ``moments`` at once.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+from itertools import pairwise
+from math import ceil, floor
+
+import numpy as np
+import numpy.typing as npt
+
+from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.maps.cadence import Cadence, Kind
+from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
+from oddmeter.core.maps.moments import Moments, moments
+from oddmeter.core.maps.paths import Path, Piece
+from oddmeter.core.maps.rulers import EvenRuler, Ruler
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.pictures.scan import TimelineScan
+
+Whole = npt.NDArray[np.int64]
+_WORST = {Kind.WHOLE: 0, Kind.EVEN: 1, Kind.NEAR: 2, Kind.ODD: 3}
+
+
+@dataclass(frozen=True)
+class Rhythm:
+    """A stretch of timeline frames, ``first`` to ``stop − 1``, that runs at one speed, and its cadence; None where
+    speed turns, frames come at their own times, or the source runs backwards or rests."""
+
+    first: int
+    stop: int
+    leaves: Fraction
+    arrives: Fraction
+    cadence: Cadence | None
+
+
+@dataclass(frozen=True)
+class TimedMap(FrameMap):
+    """A frame map of a path over the times of units: timeline frame j looks at what is on screen in the source at the
+    moment j / T.
+
+    ``held`` as in a straight map. In ``reverse`` the clip runs from its last unit to its first; the path then says how.
+    """
+
+    path: Path
+    ruler: Ruler
+    units: int
+    timeline_rate: Fraction
+    held: Fraction = Fraction(1)
+    reverse: bool = False
+
+    def __post_init__(self) -> None:
+        if self.units < 1:
+            raise RuleError("There are no frames between in and out.", "frames")
+        if self.held < 1:
+            raise RuleError("A held rate is no higher than the timeline's.", "held")
+
+    @property
+    def holds(self) -> bool:
+        """True where pictures stay longer than a timeline frame."""
+        return self.held != 1
+
+    @cached_property
+    def length(self) -> int:
+        """Timeline frames: ⌈T · seconds of the path⌉."""
+        return max(1, ceil(self.timeline_rate * self.path.lasts))
+
+    def seconds(self, timeline_rate: Fraction) -> Fraction:
+        """The seconds of the path."""
+        return self.path.lasts * self.timeline_rate / timeline_rate
+
+    def moment(self, frame: int, *, late: bool = False) -> Fraction:
+        """The second of the timeline at which a frame looks at the source; half a frame later at its second field."""
+        if self.holds:
+            return self.held * floor(frame / self.held) / self.timeline_rate
+        return (frame + Fraction(late, 2)) / self.timeline_rate
+
+    def position(self, frame: int, *, late: bool = False) -> Fraction:
+        """How far from its first unit, the last in reverse, the source has moved."""
+        return max(Fraction(0), self.ruler.place(self.path.at(self.moment(self._within(frame), late=late))))
+
+    def pick(self, frame: int, *, late: bool = False) -> int:
+        """The source unit on screen: ⌊x⌋, and ⌈x⌉ − 1 on the way back, since its time is run through from its end."""
+        moment = self.moment(self._within(frame), late=late)
+        source, way = self.path.at(moment), self.path.piece(moment).way
+        place = self.ruler.place(source)
+        unit = ceil(place) - 1 if way < 0 else floor(place)
+        return self._turned(max(0, min(self.units - 1, unit)))
+
+    def picks(self) -> Iterator[int]:
+        """The picked source unit of every timeline frame in turn."""
+        shown = self._grid(0, self._picture(self.length - 1) + 1, 1).picks
+        return (self._turned(int(shown[self._picture(frame)])) for frame in range(self.length))
+
+    def weights(self, frame: int, *, late: bool = False) -> Weights:
+        """The two neighbours of x, and how much of the second; the last good unit where there is no next."""
+        position = self.position(frame, late=late)
+        first = floor(position)
+        if first + 1 >= self.units:
+            return Weights.alone(self._turned(self.units - 1))
+        return Weights(self._turned(first), self._turned(first + 1), position - first)
+
+    def rail(
+        self, first: int, stop: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
+    ) -> tuple[RailUnit, ...]:
+        """The spacing of the source under timeline frames ``first`` to ``stop − 1``, in the order of running: every
+        unit that they show or pass over, again where it is run over again; on turns near enough to draw."""
+        stop = min(stop, self.length)
+        begin, end = self.moment(first), stop / self.timeline_rate
+        out: list[RailUnit] = []
+        for piece, a, b in self._pieces_between(begin, end):
+            one, other = self.ruler.place(piece.at(a)), self.ruler.place(piece.at(b))
+            if piece.way >= 0:
+                units: Sequence[int] = range(floor(one), max(floor(one) + 1, floor(other)))
+            else:
+                units = range(ceil(one) - 1, min(ceil(one) - 1, ceil(other)) - 1, -1)
+            for unit in units:
+                if 0 <= unit < self.units and not (out and out[-1].unit == unit):
+                    out.append(RailUnit(unit, self._begins(piece, unit, a)))
+        shown = [self._turned(unit) for unit in self.shown(stop - 1, scan, between).units]
+        last = self.units - 1 if stop == self.length and self.path.pieces[-1].way > 0 else max(shown)
+        if self.path.pieces[-1].way >= 0 or not out:
+            piece = self.path.piece(end)
+            known = out[-1].unit if out else -1
+            out += [RailUnit(unit, self._begins(piece, unit, end)) for unit in range(known + 1, last + 1)]
+        return tuple(RailUnit(self._turned(one.unit), one.begins) for one in out)
+
+    @property
+    def held_from(self) -> int | None:
+        """The first timeline frame past the last good source unit, where Mix and Flow hold it; None if none."""
+        piece = self.path.pieces[-1]
+        if piece.way <= 0 or self.length == 0:
+            return None
+        last, mark = self.length - 1, self.units - 1
+        if self.position(last) <= mark:
+            return None
+        frame = self._picture(last)
+        while frame > 0 and self.position(ceil((frame - 1) * self.held)) > mark:
+            frame -= 1
+        return ceil(frame * self.held)
+
+    @property
+    def kind(self) -> Kind:
+        """As uneven as its least even stretch; where speed turns or frames come at their own times, odd."""
+        if self.held.denominator != 1:
+            return Kind.ODD
+        kinds = [one.cadence.kind if one.cadence else Kind.ODD for one in self.rhythms]
+        worst = max(kinds, key=_WORST.__getitem__, default=Kind.ODD)
+        return Kind.EVEN if worst is Kind.WHOLE and self.holds else worst
+
+    @cached_property
+    def rhythms(self) -> tuple[Rhythm, ...]:
+        """Its stretches in turn, each with the speed it begins and ends with; those without a timeline frame of their
+        own are left out."""
+        out = []
+        for piece, following in zip(self.path.pieces, (*self.path.pieces[1:], None), strict=True):
+            first = ceil(piece.begins * self.timeline_rate)
+            stop = ceil(following.begins * self.timeline_rate) if following else self.length
+            if first < stop:
+                out.append(Rhythm(first, stop, piece.leaves, piece.arrives, self._cadence(piece)))
+        return tuple(out)
+
+    @property
+    def period(self) -> None:
+        """None: nothing repeats from end to end."""
+        return None
+
+    @property
+    def pattern(self) -> None:
+        """None: there is no one pattern."""
+        return None
+
+    @property
+    def hiccup_every(self) -> None:
+        """None: each stretch has its own."""
+        return None
+
+    def hiccups(self, first: int = 0, stop: int | None = None) -> Iterator[int]:
+        """The timeline frames in [first, stop) that step out of the rhythm of a stretch that is a near miss."""
+        stop = self.length if stop is None else min(stop, self.length)
+        for one in self.rhythms:
+            if one.cadence is None or one.cadence.kind is not Kind.NEAR or self.held.denominator != 1:
+                continue
+            a, b = self._picture(one.first - 1) + 1 if one.first else 0, self._picture(one.stop - 1) + 1
+            around = ceil(3 * (1 / one.cadence.nearest_even + 1))
+            low = max(a, self._picture(max(0, first)) - around)
+            high = min(b, self._picture(max(0, stop - 1)) + around)
+            for picture in _out_of_step(self._grid(low, high, 1).picks, one.cadence.nearest_even, whole=low == a == 0):
+                spot = ceil((low + picture) * self.held)
+                if first <= spot < stop:
+                    yield spot
+
+    def first_showing(self, unit: int, scan: TimelineScan = PROGRESSIVE) -> int | None:
+        """The first timeline frame that picks a source unit or one that lies beyond it on the way; None if none."""
+        place, fields = max(0, self._turned(unit)), self._fields(scan)
+        if place >= self.units:
+            return None
+        shown = self._grid(0, self._picture(self.length - 1) + 1, fields).picks
+        beyond = shown >= place
+        found = int(np.argmax(beyond))
+        return ceil(found // fields * self.held) if beyond[found] else None
+
+    def tally(
+        self, first: int = 0, stop: int | None = None, scan: TimelineScan = PROGRESSIVE,
+        between: Between = Between.PICK,
+    ) -> Tally:  # fmt: skip
+        """Timeline frames ``first`` to ``stop − 1`` added up, and the source units passed over on the way to them; of
+        the whole, those that are shown on no way."""
+        stop = self.length if stop is None else min(stop, self.length)
+        (added,) = self.tallies((first, stop), scan, between) if first < stop else (Tally(),)
+        if (first, stop) != (0, self.length):
+            return added
+        grid = self._grid(0, self._picture(stop - 1) + 1, self._fields(scan))
+        low, high = grid.extents(between)
+        seen = np.zeros(self.units, np.bool_)
+        seen[low], seen[high] = True, True
+        return Tally(added.unique, added.repeated, added.made, self.units - int(seen.sum()))
+
+    def tallies(
+        self, edges: Sequence[int], scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
+    ) -> tuple[Tally, ...]:
+        """The tally of each stretch from one edge to the next, all in one go."""
+        first, stop = edges[0], min(edges[-1], self.length)
+        fields = self._fields(scan)
+        begin = max(0, self._picture(first) - 1)
+        grid = self._grid(begin, self._picture(stop - 1) + 1, fields)
+        new, made, passed = grid.kinds(between)
+        if begin == 0:
+            passed[0] += int(grid.extents(between)[0][0])
+        sums = [np.concatenate([[0], np.cumsum(values)]) for values in (new & ~made, new & made, passed)]
+        out = []
+        for a, b in pairwise(min(edge, self.length) for edge in edges):
+            pictures = (self._pictures_from(a) - begin, self._pictures_from(b) - begin)
+            unique, built, dropped = (int(total[pictures[1]] - total[pictures[0]]) for total in sums)
+            out.append(Tally(unique, b - a - unique - built, built, dropped))
+        if stop == self.length:
+            out[-1] += Tally(dropped=self.units - 1 - int(grid.extents(between)[1][-1]))
+        return tuple(out)
+
+    def _kind(self, frame: int, moments: tuple[Weights, ...], scan: TimelineScan, between: Between) -> FrameKind:
+        kind = super()._kind(frame, moments, scan, between)
+        rests = kind is FrameKind.REPEATED and self.path.piece(self.moment(frame)).rests
+        return FrameKind.HELD if rests else kind
+
+    def _ahead(self, extent: tuple[int, int]) -> int:
+        return self.units - 1 - extent[1] if self.reverse else extent[0]
+
+    def _behind(self, extent: tuple[int, int]) -> int:
+        return extent[0] if self.reverse else self.units - 1 - extent[1]
+
+    def _turned(self, unit: int) -> int:
+        return self.units - 1 - unit if self.reverse else unit
+
+    def _fields(self, scan: TimelineScan) -> int:
+        return 1 if self.holds or scan is TimelineScan.PROGRESSIVE else 2
+
+    def _picture(self, frame: int) -> int:
+        """Which picture is on screen."""
+        return floor(frame / self.held)
+
+    def _pictures_from(self, frame: int) -> int:
+        """The first picture that begins at a timeline frame or after it."""
+        return floor((frame - 1) / self.held) + 1
+
+    def _cadence(self, piece: Piece) -> Cadence | None:
+        if not piece.is_straight or piece.way <= 0 or not isinstance(self.ruler, EvenRuler):
+            return None
+        return Cadence.of(piece.leaves * self.ruler.rate * self.held / self.timeline_rate)
+
+    def _pieces_between(self, begin: Fraction, end: Fraction) -> Iterator[tuple[Piece, Fraction, Fraction]]:
+        """The pieces from one moment to another, each with the moments between which it counts."""
+        pieces = self.path.pieces
+        for number, piece in enumerate(pieces):
+            a = max(begin, piece.begins)
+            b = end if number == len(pieces) - 1 else min(end, pieces[number + 1].begins)
+            if a < b:
+                yield piece, a, b
+
+    def _begins(self, piece: Piece, unit: int, near: Fraction) -> Fraction:
+        """The moment, in timeline frames, at which a unit's time on screen begins within a piece."""
+        if piece.rests:
+            return near * self.timeline_rate
+        return piece.when(self.ruler.time(unit + (piece.way < 0))) * self.timeline_rate
+
+    def _grid(self, first: int, stop: int, fields: int) -> Moments:
+        """The moments of pictures ``first`` to ``stop − 1`` in turn."""
+        step = self.held / self.timeline_rate / fields
+        return moments(self.path, self.ruler, self.units, fields, range(first * fields, stop * fields), step)
+
+
+def _out_of_step(picks: Whole, even: Fraction, *, whole: bool) -> list[int]:
+    """The pictures, counted within ``picks``, that step out of a rhythm: those after a step other than u; or of runs
+    of m alike the one that is too many, or comes too early. Runs cut off at either end say nothing; at the front they
+    do where ``whole``."""
+    steps = np.diff(picks)
+    if even >= 1:
+        return [int(i) + 1 for i in np.flatnonzero(steps != even.numerator)]
+    starts = [0, *(int(i) + 1 for i in np.flatnonzero(steps))]
+    runs = list(pairwise(starts))
+    out = []
+    for a, b in runs if whole else runs[1:]:
+        if b - a != even.denominator:
+            out.append(b - 1 if b - a > even.denominator else b)
+    if len(picks) - starts[-1] > even.denominator and (whole or len(starts) > 1):
+        out.append(len(picks) - 1)
+    return out

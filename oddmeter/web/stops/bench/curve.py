@@ -1,0 +1,235 @@
+"""Speed along a shot on the Bench: the curve of a side, and one edit of it at a time."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from oddmeter.core.conform.edits import (
+    drawn,
+    even_speeds,
+    frame_at,
+    with_point,
+    with_segment,
+    with_stretch,
+    with_turn,
+    without_point,
+)
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.decisions.curves import Curve, Point, SpeedOf, with_speeds
+from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import exact_percent_text, number_text, parse_signed
+from oddmeter.core.planning.plans import Plan
+from oddmeter.web.http.context import Here
+from oddmeter.web.stops.bench.sides import side_asked
+from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
+from oddmeter.web.views.values import LengthView, length_view
+
+router = APIRouter(prefix="/api", tags=["bench"])
+
+
+class PointView(BaseModel):
+    """A point of a curve: its real source frame, the timeline frame at which it comes, the speeds with which it is
+    reached and left, exact and in words, timeline frames for which its picture holds, the ease of both ends of the turn
+    that begins at it, and the timeline frame that it is pinned to."""
+
+    frame: int
+    comes: float
+    arrives: str
+    arrives_words: str
+    leaves: str
+    leaves_words: str
+    arrives_speed: float
+    leaves_speed: float
+    holds: int
+    ease_begins: str
+    ease_finishes: str
+    at: int | None
+
+
+class SpeedChoice(BaseModel):
+    """A speed that is offered, exact and in words."""
+
+    text: str
+    words: str
+
+
+class CurveView(BaseModel):
+    """The curve of a side: its points, the text that keeps it, the slow floor in its own measure, speeds at which
+    frames fall evenly, and the factors of pinned sections in words. ``has`` is false where one speed holds
+    throughout."""
+
+    has: bool
+    text: str
+    of: SpeedOf
+    points: list[PointView]
+    floor: float
+    floor_words: str
+    measure: float
+    even: list[SpeedChoice]
+    scaled: list[str]
+
+
+class CurveEdit(BaseModel):
+    """One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as ``text``
+    is a speed, ``40%``, ``x0.4``, ``-1/2``; frames; or an ease from 0, soft, to 3. ``frame`` is a timeline frame, but
+    for *move* a source frame; *carry* moves a point to the picture at a timeline frame."""
+
+    side: TreatmentIn = TreatmentIn()
+    do: Literal[
+        "point", "stretch", "fit", "move", "carry", "arrives", "leaves", "both", "segment", "holds", "ease", "pin",
+        "unpin", "remove", "of",
+    ]  # fmt: skip
+    number: Annotated[int | None, Field(ge=-1, le=1000)] = None
+    frame: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
+    last: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
+    text: Annotated[str, Field(max_length=60)] = ""
+    end: Literal["begin", "finish", "both"] = "both"
+
+
+class CurveEdited(BaseModel):
+    """What an edit makes: the treatment to take, the curve, its length before and after, and in words which points come
+    at other timeline frames."""
+
+    take: TreatmentIn
+    curve: CurveView
+    before: LengthView
+    after: LengthView
+    moved: list[str]
+
+
+def curve_view(planned: Conform) -> CurveView:
+    """The curve of a plan for the page; it is drawn, so floats will do where nothing is decided by them."""
+    now = drawn(planned)
+    life = planned.real_time_speed if now.curve.of is SpeedOf.PACE and not planned.by_times else Fraction(1)
+    floor_speed = planned.slow_floor / life
+    return CurveView(
+        has=planned.treatment.curve is not None,
+        text=str(now.curve),
+        of=now.curve.of,
+        points=[
+            PointView(
+                frame=point.frame or 0, comes=float(comes), arrives=number_text(point.arrives),
+                arrives_words=exact_percent_text(point.arrives), leaves=number_text(point.leaves),
+                leaves_words=exact_percent_text(point.leaves), arrives_speed=float(point.arrives * life),
+                leaves_speed=float(point.leaves * life), holds=point.holds,
+                ease_begins=number_text(point.ease[0]),
+                ease_finishes=number_text(point.ease[1]), at=point.at,
+            )
+            for point, comes in zip(now.curve.points, now.comes, strict=True)
+        ],
+        floor=float(planned.slow_floor),
+        floor_words=exact_percent_text(floor_speed),
+        measure=float(life),
+        even=[SpeedChoice(text=number_text(one), words=exact_percent_text(one)) for one in even_speeds(planned)],
+        scaled=[
+            f"speeds from {'the in point' if one.from_point == 0 else f'point {one.from_point + 1}'} to point"
+            f" {one.to_point + 1} × {number_text(one.by)}"
+            for one in planned.scaled
+        ],
+    )  # fmt: skip
+
+
+@router.post("/shows/{show_id}/bench/{clip_id}/curve")
+def edit_curve(here: Here, show_id: ShowId, clip_id: int, asked: CurveEdit) -> CurveEdited:
+    """An edit of a side's curve worked out; nothing is kept by it."""
+    board = here.boards.open(show_id)
+    before = side_asked(here, board, clip_id, asked.side)
+    curve = _edited(before, asked)
+    take = asked.side.model_copy(update={"intent": IntentIn(intent=Intent.CURVE, value=str(curve))})
+    after = side_asked(here, board, clip_id, TreatmentIn.model_validate(take.model_dump(exclude_unset=True)))
+    return CurveEdited(
+        take=take,
+        curve=curve_view(after.conformed),
+        before=length_view(before.after, before.timeline),
+        after=length_view(after.after, after.timeline),
+        moved=_moved(before.conformed, after.conformed),
+    )
+
+
+def _edited(plan: Plan, asked: CurveEdit) -> Curve:
+    return _EDITS[asked.do](plan.conformed, asked)
+
+
+def _eased(planned: Conform, asked: CurveEdit) -> Curve:
+    number, value = _given(asked.number), parse_signed(asked.text)
+    begin, finish = _point_of(planned, number).ease
+    ease = (value if asked.end != "finish" else begin, value if asked.end != "begin" else finish)
+    return with_turn(planned, number, ease=ease)
+
+
+def _sped(*names: str) -> Callable[[Conform, CurveEdit], Curve]:
+    def edit(planned: Conform, asked: CurveEdit) -> Curve:
+        return with_turn(planned, _given(asked.number), **dict.fromkeys(names, parse_signed(asked.text)))
+
+    return edit
+
+
+_EDITS: dict[str, Callable[[Conform, CurveEdit], Curve]] = {
+    "point": lambda planned, asked: with_point(planned, _given(asked.frame)),
+    "stretch": lambda planned, asked: with_stretch(
+        planned, _given(asked.frame), _given(asked.last), parse_signed(asked.text)
+    ),
+    "fit": lambda planned, asked: with_stretch(
+        planned, _given(asked.frame), _given(asked.last), None, _count(asked.text)
+    ),
+    "segment": lambda planned, asked: with_segment(planned, _given(asked.number), parse_signed(asked.text)),
+    "of": lambda planned, asked: _measured(planned, SpeedOf(asked.text)),
+    "remove": lambda planned, asked: without_point(planned, _given(asked.number)),
+    "move": lambda planned, asked: with_turn(planned, _given(asked.number), frame=_given(asked.frame)),
+    "carry": lambda planned, asked: with_turn(
+        planned, _given(asked.number), frame=frame_at(planned, _given(asked.frame))
+    ),
+    "holds": lambda planned, asked: with_turn(planned, _given(asked.number), holds=_count(asked.text)),
+    "pin": lambda planned, asked: with_turn(planned, _given(asked.number), at=_given(asked.frame)),
+    "unpin": lambda planned, asked: with_turn(planned, _given(asked.number), at=None),
+    "ease": _eased,
+    "arrives": _sped("arrives"),
+    "leaves": _sped("leaves"),
+    "both": _sped("arrives", "leaves"),
+}
+
+
+def _point_of(planned: Conform, number: int) -> Point:
+    points = drawn(planned).curve.points
+    if not 0 <= number < len(points):
+        raise RuleError("There is no such point in the curve.", "curve")
+    return points[number]
+
+
+def _measured(planned: Conform, of: SpeedOf) -> Curve:
+    """The same curve with its speeds told in another measure."""
+    now = drawn(planned).curve
+    if now.of is of:
+        return now
+    life = Fraction(1) if planned.by_times else planned.real_time_speed
+    by = life if of is SpeedOf.SPEED else 1 / life
+    return Curve(of, with_speeds(now.points, by))
+
+
+def _moved(before: Conform, after: Conform) -> list[str]:
+    """Which points that were there come at other timeline frames, and by how many."""
+    was = {point.frame: comes for point, comes in zip(drawn(before).curve.points, drawn(before).comes, strict=True)}
+    out = []
+    for number, (point, comes) in enumerate(zip(drawn(after).curve.points, drawn(after).comes, strict=True)):
+        shift = comes - was.get(point.frame, comes)
+        if abs(shift) >= Fraction(1, 2):
+            frames = round(shift)
+            out.append(f"point {number + 1} {'+' if frames > 0 else '−'}{abs(frames)}")
+    return out
+
+
+def _given(value: int | None) -> int:
+    if value is None:
+        raise RuleError("This edit needs a frame or the number of a point.", "curve")
+    return value
+
+
+def _count(text: str) -> int:
+    typed = text.strip().removesuffix("f").strip()
+    if not typed.isdecimal() or len(typed) > 9:
+        raise RuleError(f"“{text.strip()}” is no number of frames.", "curve")
+    return int(typed)
