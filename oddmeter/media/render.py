@@ -25,6 +25,8 @@ from oddmeter.core.conform.framing import Canvas, canvas_for
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.treatment import Fields, SoundChoice
 from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.maps.paths import Path as PathOfTime
+from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.timecode import Timecode, carried_over
 from oddmeter.core.pictures.scan import FieldOrder, Scan
@@ -37,6 +39,7 @@ from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import read_ahead
 from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.making import Maker
+from oddmeter.media.sound.along import Course
 from oddmeter.media.sound.track import SoundPlan, made_sound, sound_layout
 
 
@@ -80,12 +83,33 @@ class RenderPlan:
         if planned.treatment.sound is SoundChoice.OFF or source is None:
             return None
         first, stop = planned.span
-        file_rate = planned.material.file_rate.value
+        file_rate, clock = planned.material.file_rate.value, planned.material.clock
+        start, lasts = first / file_rate, (stop - first) / file_rate
+        if clock is not None:
+            start, lasts = clock.time(first), clock.time(stop) - clock.time(first)
         return SoundPlan(
-            self.source, planned.sound_factor, first / file_rate, (stop - first) / file_rate,
+            self.source, planned.sound_factor, start, lasts,
             planned.frame_map.length / planned.timeline_rate.value, self.sound_rate or source.sample_rate,
             source.sample_rate, planned.treatment.sound is SoundChoice.PITCH, planned.treatment.reverse,
+            self._course,
         )  # fmt: skip
+
+    @property
+    def _course(self) -> Course | None:
+        """How the sound runs where its speed changes along the shot; None where it is the same throughout."""
+        planned, material = self.conformed, self.conformed.material
+        read, clock = planned.read_rate.value, material.clock
+        first, stop = planned.span
+        if isinstance(planned.frame_map, TimedMap):
+            path = planned.frame_map.path
+        elif clock is not None and not planned.treatment.reverse:
+            path = PathOfTime.straight(first / read, planned.speed, (stop - first) / (read * planned.speed))
+        else:
+            return None
+        if planned.by_times:
+            straight = len(path.pieces) == 1 and path.pieces[0].is_straight and path.pieces[0].way > 0
+            return None if straight else Course(path)
+        return Course(path, read / material.file_rate.value, clock, read)
 
     @property
     def start(self) -> Timecode:

@@ -10,7 +10,9 @@ from av.audio.frame import AudioFrame
 from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Span, Treatment
+from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
@@ -134,3 +136,43 @@ def test_strokes_are_found_where_they_are_and_nowhere_else() -> None:
     assert strokes(struck([4_000, 31_000, 80_001], 2 * RATE), RATE) == [4_000, 31_000, 80_001]
     assert strokes(struck([], 2 * RATE), RATE) == []
     assert strokes(np.zeros((1, 10), np.float32), RATE) == []
+
+
+BENDS = {
+    "slow, then fast": [
+        {"frame": 50, "leaves": "1"}, {"frame": 100, "leaves": "1/4"}, {"frame": 130, "leaves": "1/4"},
+        {"frame": 200, "leaves": "2", "ease": [1, 1]},
+    ],
+    "a step and a hold": [{"frame": 70, "arrives": "1", "leaves": "1/2", "holds": 20}, {"frame": 170, "leaves": "3/2"}],
+    "on a beat": [{"frame": 50, "leaves": "1/2", "at": 40}, {"frame": 150, "leaves": "1", "at": 200}],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", BENDS)
+@pytest.mark.parametrize(("sound", "near"), [(SoundChoice.FOLLOW, 2), (SoundChoice.PITCH, RATE // 200)])
+def test_clicks_stay_on_their_frame_along_a_curve(
+    clapped: Path, tmp_path: Path, name: str, sound: SoundChoice, near: int
+) -> None:
+    """In turns too: within two samples where the pitch glides, within 5 ms where it stays."""
+    curve = Curve.parse({"points": BENDS[name]})
+    facts = probe(clapped)
+    material = Material(FRAMES, Rate.of(25))
+    planned = conform(material, Treatment(Intent.CURVE, curve=curve, sound=sound), Rate.of(25))
+    plan = RenderPlan(clapped, facts, planned, Setting.ARCHIVE, tmp_path / "bent.mkv")
+    render(plan)
+    assert verify(plan).passed
+    heard = heard_in(plan.out)
+    assert len(heard) == round(planned.frame_map.length * Fraction(RATE, 25)), "sound and picture have one length"
+    assert isinstance(planned.frame_map, TimedMap)
+    path = planned.frame_map.path
+    for frame in CLICKED:
+        piece = next(one for one in path.pieces if one.source <= Fraction(frame, 25) < one.at(one.ends))
+        place = float(piece.when(Fraction(frame, 25)) * RATE)
+        assert abs(_edge(heard, round(place)) - place) <= near, f"{name}: the click of frame {frame}"
+
+
+def _edge(sound: np.ndarray, near: int) -> int:
+    """Where a click begins, however wide its speed made it."""
+    start = max(0, near - 600)
+    window = np.abs(sound[start : near + 600])
+    return start + int(np.argmax(window > window.max() / 2))

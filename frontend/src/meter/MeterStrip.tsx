@@ -33,6 +33,7 @@ export function MeterStrip({
   label: string;
 }) {
   const { width, height, rail, dot } = SIZES[size];
+  if (strip.columns.length) return <Curved {...{ strip, width, height, rail, dot, label }} wide={size === "band"} />;
   const left = dot + 1;
   const places = new Map(strip.units.map((unit, i) => [unit, (strip.places[i] ?? 0) - strip.first]));
   const last = Math.max(strip.frames - 1, ...places.values(), 1);
@@ -94,6 +95,40 @@ export function MeterStrip({
         const at = x(spot - strip.first);
         return <path key={`h${spot}`} d={`M${at - 3} 0H${at + 3}L${at} 4Z`} fill="var(--brass)" />;
       })}
+    </svg>
+  );
+}
+
+/** A whole clip whose speed changes: its line of speed between the rails, and above it what its frames are like. */
+function Curved(props: Size & { strip: Strip; label: string; wide: boolean }) {
+  const { strip, width, height, rail, dot, label, wide } = props;
+  const fastest = Math.max(0.01, ...strip.speeds.map(Math.abs));
+  const x = (place: number) => ((place - strip.first) / Math.max(1, strip.frames)) * width;
+  const bottom = height - dot;
+  const y = (speed: number) => bottom - (Math.abs(speed) / fastest) * (bottom - rail - 2 * dot);
+  const starts = strip.columns.reduce<number[]>((all, one) => [...all, (all.at(-1) ?? 0) + one.frames], [0]);
+  return (
+    <svg
+      role="img"
+      aria-label={label}
+      width={width}
+      height={height}
+      viewBox={`0 0 ${width} ${height}`}
+      className={wide ? "block w-full" : "block"}
+    >
+      <path d={`M0 ${rail}H${width}M0 ${bottom}H${width}`} stroke="var(--hair)" strokeWidth={1} fill="none" />
+      {strip.columns.map((column, i) => {
+        const at = x(strip.first + (starts[i] ?? 0) + column.frames / 2);
+        if (2 * column.made > column.frames) return <path key={i} d={diamond(at, rail, dot + 1)} fill="var(--plum)" />;
+        const ink = 3 * column.repeated > column.frames ? "var(--brass)" : "var(--ink)";
+        return <line key={i} x1={at} x2={at} y1={rail - dot - 0.8} y2={rail + 0.6} stroke={ink} strokeWidth={1.2} />;
+      })}
+      <polyline
+        points={strip.speeds.map((speed, i) => `${x(strip.speeds_at[i] ?? 0)},${y(speed)}`).join(" ")}
+        fill="none"
+        stroke="var(--ink)"
+        strokeWidth={1.2}
+      />
     </svg>
   );
 }

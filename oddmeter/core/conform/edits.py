@@ -17,10 +17,12 @@ from oddmeter.core.numbers.errors import RuleError
 
 @dataclass(frozen=True)
 class Drawn:
-    """A curve on a clip: its points at real source frames, and the timeline frame, exact, at which each comes."""
+    """A curve on a clip: its points at real source frames, the timeline frame, exact, at which each comes, and the
+    speeds with which it is reached and left there, pins reckoned with."""
 
     curve: Curve
     comes: tuple[Fraction, ...]
+    speeds: tuple[tuple[Fraction, Fraction], ...]
 
 
 def drawn(planned: Conform) -> Drawn:
@@ -29,8 +31,12 @@ def drawn(planned: Conform) -> Drawn:
     rate = planned.timeline_rate.value
     if planned.treatment.curve is not None and planned.course is not None:
         curve = planned.treatment.curve.on(first, stop, planned.read_rate.value)
-        return Drawn(curve, tuple(moment * rate for moment in planned.course.comes))
-    return Drawn(Curve(SpeedOf.SPEED, (Point(first, planned.speed, planned.speed),)), (Fraction(0),))
+        path, comes = planned.course.path, planned.course.comes
+        goes = [moment + point.holds / rate for point, moment in zip(curve.points, comes, strict=True)]
+        speeds = tuple(path.speeds_at(*both) for both in zip(comes, goes, strict=True))
+        return Drawn(curve, tuple(moment * rate for moment in comes), speeds)
+    only = Point(first, planned.speed, planned.speed)
+    return Drawn(Curve(SpeedOf.SPEED, (only,)), (Fraction(0),), ((planned.speed, planned.speed),))
 
 
 def frame_at(planned: Conform, frame: int) -> int:

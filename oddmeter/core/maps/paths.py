@@ -138,6 +138,13 @@ class Path:
         """Source time at a moment."""
         return self.piece(moment).at(moment)
 
+    def speeds_at(self, comes: Fraction, goes: Fraction) -> tuple[Fraction, Fraction]:
+        """The speeds with which a point that comes at one moment is reached, and left at another."""
+        before = [piece for piece in self.pieces if piece.ends == comes and piece.begins < comes]
+        after = [piece for piece in self.pieces if piece.begins == goes]
+        leaves = after[0].leaves if after else before[-1].arrives if before else Fraction(0)
+        return (before[-1].arrives if before else leaves), leaves
+
 
 def joined(source: Fraction, parts: Iterable[tuple[Fraction, Fraction, Fraction, Ease]]) -> Path:
     """The path of parts, each seconds long, from one speed to another; empty ones are left out."""

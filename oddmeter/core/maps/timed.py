@@ -184,7 +184,7 @@ class TimedMap(FrameMap):
         """The timeline frames in [first, stop) that step out of the rhythm of a stretch that is a near miss."""
         stop = self.length if stop is None else min(stop, self.length)
         for one in self.rhythms:
-            if one.cadence is None or one.cadence.kind is not Kind.NEAR or self.held.denominator != 1:
+            if one.cadence is None or one.cadence.kind is not Kind.NEAR:
                 continue
             a, b = self._picture(one.first - 1) + 1 if one.first else 0, self._picture(one.stop - 1) + 1
             around = ceil(3 * (1 / one.cadence.nearest_even + 1))

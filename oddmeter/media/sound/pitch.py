@@ -24,7 +24,7 @@ _BLOCK = 1 << 16
 _SLOWEST_TEMPO = Fraction(1, 2)
 _PIECE_SECONDS = 8
 """So much sound is stretched at once at most."""
-_BEFORE, _AFTER, _FADE = 0.002, 0.012, 0.002
+BEFORE, AFTER, FADE = 0.002, 0.012, 0.002
 """Seconds before and after a stroke that are set down unchanged, and over which that begins and ends."""
 _GLANCE, _QUIET_BEFORE, _APART = 0.001, 0.02, 0.06
 _JUMP, _LEAST_LEVEL = 4.0, 0.02
@@ -58,7 +58,7 @@ def stretched(samples: Samples, factor: Fraction, rate: int, length: int) -> Sam
     """The samples at their own pitch, ``factor`` times as fast, ``length`` of them; what is struck at sample n stands
     at n ÷ factor, to the sample."""
     out = np.zeros((len(samples), length), np.float32)
-    before, after, fade = (round(seconds * rate) for seconds in (_BEFORE, _AFTER, _FADE))
+    before, after, fade = (round(seconds * rate) for seconds in (BEFORE, AFTER, FADE))
     spots = [spot for spot in strokes(samples, rate) if spot / factor < length]
     edges = [(0, 0)]
     for spot in spots:
@@ -124,11 +124,16 @@ def _set_down(out: Samples, samples: Samples, spot: int, place: int, before: int
     last = min(samples.shape[1] - spot, out.shape[1] - place, after)
     if first >= last:
         return
-    shape = np.ones(last - first, np.float32)
-    soft = min(fade, (last - first) // 2)
+    out[:, place + first : place + last] += samples[:, spot + first : spot + last] * softened(last - first, fade)
+
+
+def softened(length: int, fade: int) -> npt.NDArray[np.float32]:
+    """1 throughout, but for a ramp of at most ``fade`` samples at either end."""
+    shape = np.ones(length, np.float32)
+    soft = min(fade, length // 2)
     ramp = np.linspace(0, 1, soft, dtype=np.float32)
     shape[:soft], shape[len(shape) - soft :] = ramp, ramp[::-1]
-    out[:, place + first : place + last] += samples[:, spot + first : spot + last] * shape
+    return shape
 
 
 def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:

@@ -17,6 +17,7 @@ from av.container import InputContainer
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.files.opened import opened, pictures_in, sound_in
+from oddmeter.media.sound.along import Course, at_own_pitch, followed
 from oddmeter.media.sound.pitch import resampled, stretched
 
 BLOCK = 1024
@@ -31,7 +32,8 @@ class SoundPlan:
 
     ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
     it fills; it runs ``factor`` times as fast. There are round(length · ``rate``) samples. ``keeps_pitch`` where it is
-    stretched instead of resampled; ``backwards`` where it runs from its end.
+    stretched instead of resampled; ``backwards`` where it runs from its end. Where its speed changes, ``course`` says
+    how, in place of the factor.
     """
 
     path: Path
@@ -43,6 +45,7 @@ class SoundPlan:
     source_rate: int
     keeps_pitch: bool = False
     backwards: bool = False
+    course: Course | None = None
 
     @property
     def samples(self) -> int:
@@ -52,7 +55,7 @@ class SoundPlan:
     @property
     def is_kept(self) -> bool:
         """True where every sample stays what it is."""
-        return self.factor == 1 and self.rate == self.source_rate and not self.backwards
+        return self.course is None and self.factor == 1 and self.rate == self.source_rate and not self.backwards
 
 
 def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
@@ -77,7 +80,7 @@ def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
         if plan.backwards:
             source = source[:, ::-1]
         done, resampler = 0, AudioResampler(format=sample_format, layout=layout, rate=plan.rate)
-        for samples in _parts(plan, source):
+        for samples in _parts(plan, source) if plan.course is None else _along(plan, plan.course, source):
             for start in range(0, samples.shape[1], BLOCK):
                 block = samples[:, start : start + BLOCK]
                 for made in resampler.resample(_frame(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
@@ -103,6 +106,26 @@ def _parts(plan: SoundPlan, source: Samples) -> Iterator[npt.NDArray[np.float32]
         else:
             made = resampled(part, ratio, lead + length)
         yield made[:, lead:]
+
+
+def _along(plan: SoundPlan, course: Course, source: Samples) -> Iterator[npt.NDArray[np.float32]]:
+    """The made samples along a course, some at a time."""
+    around = plan.source_rate
+    for first in range(0, plan.samples, _PART_SECONDS * plan.rate):
+        length = min(_PART_SECONDS * plan.rate, plan.samples - first)
+        moments = np.arange(first, first + length) / plan.rate
+        places = (course.seconds(moments) - float(plan.start)) * plan.source_rate
+        low = max(0, int(places.min()) - around)
+        part = np.ascontiguousarray(source[:, low : int(places.max()) + around], np.float32)
+        if plan.keeps_pitch and plan.rate == plan.source_rate:
+            yield at_own_pitch(part, places - low, plan.rate)
+        elif plan.keeps_pitch:
+            wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
+            ratio = plan.rate / plan.source_rate
+            part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
+            yield at_own_pitch(part, (places - low) * ratio, plan.rate)
+        else:
+            yield followed(part, places - low)
 
 
 def kept_sound(path: Path, sample_format: str, length: Fraction, start: Fraction = Fraction(0)) -> Iterator[AudioFrame]:

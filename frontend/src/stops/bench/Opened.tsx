@@ -4,6 +4,9 @@ import type { Schemas } from "../../data/client";
 import { useLedger } from "../../data/queries";
 import { Button, Number } from "../../ui/parts";
 import { Changes } from "./strip/Changes";
+import { useCurve } from "./strip/curve";
+import { CurveLane } from "./strip/CurveLane";
+import { CurvePanel } from "./strip/CurvePanel";
 import { sideAsked, useShown, type SideAsked } from "./data";
 import { FullStrip } from "./strip/FullStrip";
 import { useBenchKeys } from "./keys";
@@ -66,8 +69,19 @@ export function Opened(props: {
 
   const { deciding, keep, trim } = useBenchDecisions(showId, bench, latestB, () => setB({}));
   const seek = useSeek(a.token, b.token, at, go);
+  const bends = useCurve(
+    showId,
+    bench.id,
+    strip.curve,
+    () => (stripOf === "B" ? latestB() : {}),
+    (next) => {
+      setB(next);
+      put({ stripOf: "B", curves: true });
+    },
+  );
+  const curved = looks.curves || strip.curve.has;
   const press = useBenchKeys({
-    ...{ frame: at, last: length - 1, go, player, looks, put, seek, keep },
+    ...{ frame: at, last: length - 1, go, player, looks, put, seek, keep, bends },
     trimHere: (point) => {
       if (!shownA) return;
       if (point === "in") trim(shownA.source_frame, bench.last_frame);
@@ -139,7 +153,20 @@ export function Opened(props: {
         stretch={stretch}
         go={go}
         select={(next) => put({ stretch: next })}
+        above={curved ? (axis) => <CurveLane work={bends} {...axis} /> : undefined}
+        more={
+          <Button
+            weight="quiet"
+            className="h-6!"
+            aria-pressed={curved}
+            disabled={strip.curve.has}
+            onClick={() => put({ curves: !looks.curves })}
+          >
+            {curved ? "▾" : "▸"} speed along the shot
+          </Button>
+        }
       />
+      {curved && <CurvePanel work={bends} stretch={stretch} frame={at} />}
     </div>
   );
 }

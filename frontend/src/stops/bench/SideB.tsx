@@ -55,7 +55,8 @@ export function SideB(props: {
         <option value="">as planned</option>
         <Options of={words.intents.map((one) => [one.intent, one.name])} />
       </select>
-      {words.takesValue(intent) && (
+      {intent === "curve" && value.startsWith("{") && <span className="text-[12px] text-soft">as drawn</span>}
+      {words.takesValue(intent) && !value.startsWith("{") && (
         <input
           aria-label="Side B: how much"
           className={`${look} w-[64px]!`}

@@ -2,6 +2,8 @@ import type { Schemas } from "../../data/client";
 import { useKeys } from "../../ui/keys";
 import { AREAS, cycle, ZOOMS, type Looks } from "./looks";
 import type { Seek } from "./moves";
+import type { CurveWork } from "./strip/curve";
+import { curveKeys } from "./strip/curveKeys";
 import type { usePlayer } from "./pictures/player";
 import { WAYS } from "./pictures/Stage";
 
@@ -16,8 +18,9 @@ export function useBenchKeys(given: {
   seek: Seek;
   keep: () => void;
   trimHere: (point: "in" | "out") => void;
+  bends: CurveWork;
 }) {
-  const { frame, last, go, player, looks, put, seek, keep, trimHere } = given;
+  const { frame, last, go, player, looks, put, seek, keep, trimHere, bends } = given;
   const { stretch, area } = looks;
   const playing = player.play.speed !== 0;
   const faster = (way: 1 | -1) => {
@@ -70,6 +73,7 @@ export function useBenchKeys(given: {
       keys: { b: () => put({ stripOf: looks.stripOf === "A" ? "B" : "A" }) },
     },
     { does: "check a stretch for frames that are not new", keys: { u: () => put({ checks: !looks.checks }) } },
+    ...curveKeys(bends, frame, go, looks.stretch),
     { does: "keep side B’s treatment", keys: { "Mod+Enter": keep } },
   ]);
 }

@@ -12,6 +12,7 @@ export interface Looks {
   loops: boolean;
   checks: boolean;
   stripOf: "A" | "B";
+  curves: boolean;
 }
 
 export const USUAL_LOOKS: Looks = {
@@ -23,6 +24,7 @@ export const USUAL_LOOKS: Looks = {
   loops: false,
   checks: false,
   stripOf: "A",
+  curves: false,
 };
 
 export const ZOOMS = [1, 2, 4, 8];

@@ -86,7 +86,13 @@ function Stacked({ data }: { data: Schemas["Reckoning"] }) {
 function Ways({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) {
   if (data.ways.length === 0) return null;
   return (
-    <Part title="two ways to this stride: read × speed">
+    <Part
+      title={
+        data.ways.some((way) => way.after)
+          ? "two readings: its own times, or evenly"
+          : "two ways to this stride: read × speed"
+      }
+    >
       <ul>
         {data.ways.map((way) => {
           return (
@@ -108,9 +114,15 @@ function Ways({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) 
                 </Button>
               </div>
               <p className="text-[12.5px] text-soft">
+                {way.after && (
+                  <>
+                    <Number>{way.after.frames}</Number> frames, <Number>{way.after.timecode}</Number>:{" "}
+                  </>
+                )}
                 {way.advised ? "Advised: " : ""}
                 {way.sentence}
               </p>
+              {way.strip && <MeterStrip strip={way.strip} size="long" label={`${way.route}: ${way.sentence}`} />}
             </li>
           );
         })}

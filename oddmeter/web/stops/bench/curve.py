@@ -114,12 +114,12 @@ def curve_view(planned: Conform) -> CurveView:
             PointView(
                 frame=point.frame or 0, comes=float(comes), arrives=number_text(point.arrives),
                 arrives_words=exact_percent_text(point.arrives), leaves=number_text(point.leaves),
-                leaves_words=exact_percent_text(point.leaves), arrives_speed=float(point.arrives * life),
-                leaves_speed=float(point.leaves * life), holds=point.holds,
+                leaves_words=exact_percent_text(point.leaves), arrives_speed=float(speeds[0]),
+                leaves_speed=float(speeds[1]), holds=point.holds,
                 ease_begins=number_text(point.ease[0]),
                 ease_finishes=number_text(point.ease[1]), at=point.at,
             )
-            for point, comes in zip(now.curve.points, now.comes, strict=True)
+            for point, comes, speeds in zip(now.curve.points, now.comes, now.speeds, strict=True)
         ],
         floor=float(planned.slow_floor),
         floor_words=exact_percent_text(floor_speed),

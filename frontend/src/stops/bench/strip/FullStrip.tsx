@@ -1,4 +1,5 @@
-import { useEffect, useRef, useState, type PointerEvent } from "react";
+import { useEffect, useRef, useState, type PointerEvent, type ReactNode } from "react";
+import type { Strip } from "../../../meter/MeterStrip";
 import { Button, Number } from "../../../ui/parts";
 import { useStrip } from "../data";
 import { drawStrip, HEIGHT, type Stretch } from "./drawStrip";
@@ -15,8 +16,11 @@ export function FullStrip(props: {
   select: (stretch: Stretch | null) => void;
   side: "A" | "B";
   swap: () => void;
+  /** What stands above the strip on its axis. */
+  above?: (axis: { strip: Strip; first: number; span: number; width: number }) => ReactNode;
+  more?: ReactNode;
 }) {
-  const { token, length, frame, stretch, go, select, side, swap } = props;
+  const { token, length, frame, stretch, go, select, side, swap, above, more } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(900);
   const [span, setSpan] = useState(120);
@@ -75,6 +79,7 @@ export function FullStrip(props: {
           </span>
         )}
         <span className="flex-1" />
+        {more}
         <Button weight="quiet" className="h-6!" onClick={() => zoom(0.5)}>
           Closer
         </Button>
@@ -86,6 +91,7 @@ export function FullStrip(props: {
         </Button>
       </div>
       <div className="relative px-2">
+        {above && strip && above({ strip: strip.strip, first, span: shownSpan, width: width - 16 })}
         <canvas
           ref={canvas}
           role="slider"

@@ -1,0 +1,142 @@
+import { useState } from "react";
+import { Button, fieldLook, Number } from "../../../ui/parts";
+import type { CurveWork, Edit } from "./curve";
+import type { Stretch } from "./drawStrip";
+
+/** What the chosen point and the marked stretch are, typed; and what a drag would do. */
+export function CurvePanel({ work, stretch, frame }: { work: CurveWork; stretch: Stretch | null; frame: number }) {
+  const { view, chosen, foreseen } = work;
+  const point = chosen === null ? undefined : view.points[chosen];
+  const make = (edit: Edit) => void work.make(edit);
+  return (
+    <div
+      role="group"
+      aria-label="Speed along the shot"
+      className="flex min-h-8 flex-wrap items-center gap-x-2 gap-y-1 px-2 py-0.5 text-[12px]"
+    >
+      {point && chosen !== null ? (
+        <>
+          <span className="font-semibold text-patina">▪ point {chosen + 1}</span>
+          <Typed
+            name="source frame"
+            value={String(point.frame)}
+            put={(text) => make({ do: "move", number: chosen, frame: +text })}
+          />
+          <Typed
+            name="reached at"
+            value={point.arrives_words}
+            put={(text) => make({ do: "arrives", number: chosen, text })}
+          />
+          <Typed
+            name="left at"
+            value={point.leaves_words}
+            put={(text) => make({ do: "leaves", number: chosen, text })}
+          />
+          <Typed name="holds" value={String(point.holds)} put={(text) => make({ do: "holds", number: chosen, text })} />
+          <Typed
+            name="turn begins"
+            hint="0 soft, 1 straight, 3 at once"
+            value={point.ease_begins}
+            put={(text) => make({ do: "ease", number: chosen, end: "begin", text })}
+          />
+          <Typed
+            name="ends"
+            hint="0 soft, 1 straight, 3 at once"
+            value={point.ease_finishes}
+            put={(text) => make({ do: "ease", number: chosen, end: "finish", text })}
+          />
+          <Button
+            className="h-6! px-1.5!"
+            onClick={() =>
+              make(point.at === null ? { do: "pin", number: chosen, frame } : { do: "unpin", number: chosen })
+            }
+          >
+            {point.at === null ? `Pin to frame ${frame}` : `Let go of frame ${point.at}`}
+          </Button>
+          <Button weight="quiet" className="h-6! px-1!" onClick={() => make({ do: "remove", number: chosen })}>
+            Take out
+          </Button>
+        </>
+      ) : stretch ? (
+        <>
+          <span className="font-semibold text-patina">
+            ▭ stretch <Number>{stretch.first}</Number> to <Number>{stretch.last}</Number>
+          </span>
+          <Typed
+            name="at speed"
+            value=""
+            put={(text) => make({ do: "stretch", frame: stretch.first, last: stretch.last, text })}
+          />
+          {view.even.map((one) => (
+            <Button
+              key={one.text}
+              weight="quiet"
+              className="h-6! px-1!"
+              onClick={() => make({ do: "stretch", frame: stretch.first, last: stretch.last, text: one.text })}
+            >
+              {one.words}
+            </Button>
+          ))}
+          <Typed
+            name="into frames"
+            value=""
+            put={(text) => make({ do: "fit", frame: stretch.first, last: stretch.last, text })}
+          />
+        </>
+      ) : (
+        <span className="text-soft">
+          Mark a stretch on the strip with Shift, or set a point with N: then give it a speed. Drag points and the line.
+        </span>
+      )}
+      <span className="flex-1" />
+      {view.scaled.length > 0 && <span className="text-soft">▾ pinned: {view.scaled.join("; ")}</span>}
+      {foreseen && (
+        <span role="status" className="text-patina">
+          <Number>{foreseen.before.frames}</Number> → <Number>{foreseen.after.frames}</Number> frames
+          {foreseen.moved.length > 0 && `; ${foreseen.moved.join(", ")}`}
+        </span>
+      )}
+      {view.has && (
+        <>
+          <select
+            aria-label="Speeds are of"
+            className={`${fieldLook} h-6! w-[120px]! px-1!`}
+            value={view.of}
+            onChange={(event) => make({ do: "of", text: event.target.value })}
+          >
+            <option value="speed">of the clip’s speed</option>
+            <option value="pace">of real time</option>
+          </select>
+          <Button weight="quiet" className="h-6! px-1!" onClick={work.oneSpeed}>
+            One speed again
+          </Button>
+        </>
+      )}
+    </div>
+  );
+}
+
+function Typed(props: { name: string; value: string; hint?: string; put: (text: string) => void }) {
+  const { name, value, hint, put } = props;
+  const [text, setText] = useState<string | null>(null);
+  const done = () => {
+    if (text !== null && text.trim() && text !== value) put(text.trim());
+    setText(null);
+  };
+  return (
+    <label className="flex items-center gap-1 text-soft" title={hint}>
+      {name}
+      <input
+        aria-label={name}
+        className={`${fieldLook} h-6! w-[62px]! px-1! text-right font-mono text-[12px]`}
+        value={text ?? value}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={done}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") done();
+          if (event.key === "Escape") setText(null);
+        }}
+      />
+    </label>
+  );
+}

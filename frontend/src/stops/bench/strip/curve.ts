@@ -1,0 +1,63 @@
+import { useState } from "react";
+import { answer, api, type Schemas } from "../../../data/client";
+import { useNotice } from "../../../ui/Notice";
+import type { SideAsked } from "../data";
+
+type Asked = Schemas["CurveEdit"];
+export type Edit = Pick<Asked, "do"> & Partial<Omit<Asked, "do" | "side">>;
+
+/** The curve of a side as it is edited: what an edit would do, and making it. Edits land on side B. */
+export interface CurveWork {
+  view: Schemas["CurveView"];
+  /** The point that is looked at, by its number. */
+  chosen: number | null;
+  choose: (number: number | null) => void;
+  /** What an edit that is being dragged would do to lengths. */
+  foreseen: Schemas["CurveEdited"] | null;
+  foresee: (edit: Edit) => void;
+  make: (edit: Edit) => Promise<void>;
+  oneSpeed: () => void;
+}
+
+export function useCurve(
+  showId: number,
+  clipId: number,
+  view: Schemas["CurveView"],
+  side: () => SideAsked,
+  setB: (asked: SideAsked) => void,
+): CurveWork {
+  const notice = useNotice();
+  const [chosen, choose] = useState<number | null>(null);
+  const [foreseen, setForeseen] = useState<Schemas["CurveEdited"] | null>(null);
+  const ask = (edit: Edit) =>
+    answer(
+      api.POST("/api/shows/{show_id}/bench/{clip_id}/curve", {
+        params: { path: { show_id: showId, clip_id: clipId } },
+        body: { text: "", end: "both", ...edit, side: side() as Schemas["TreatmentIn"] } as Asked,
+      }),
+    );
+  return {
+    view,
+    chosen: chosen !== null && chosen < view.points.length ? chosen : null,
+    choose,
+    foreseen,
+    foresee: (edit) => void ask(edit).then(setForeseen, () => setForeseen(null)),
+    make: async (edit) => {
+      setForeseen(null);
+      try {
+        const made = await ask(edit);
+        setB(made.take as SideAsked);
+        if (made.moved.length) {
+          notice.say(`${made.before.frames} → ${made.after.frames} frames; ${made.moved.join(", ")}`);
+        }
+      } catch (error) {
+        notice.complain(error instanceof Error ? error.message : "The curve stays as it is.");
+      }
+    },
+    oneSpeed: () => {
+      const value = view.points[0]?.leaves ?? "1";
+      setB({ ...side(), intent: { intent: view.of === "pace" ? "pace" : "speed", value } });
+      choose(null);
+    },
+  };
+}

@@ -1,0 +1,53 @@
+import type { KeyRow } from "../../../ui/keys";
+import type { CurveWork } from "./curve";
+import type { Stretch } from "./drawStrip";
+
+/** The keys of speed along the shot. */
+export function curveKeys(work: CurveWork, frame: number, go: (to: number) => void, stretch: Stretch | null): KeyRow[] {
+  const { points, even } = work.view;
+  const { chosen } = work;
+  const step = (way: 1 | -1) => {
+    const beyond = [...points.keys()].filter((i) => ((points[i]?.comes ?? 0) - frame) * way > 0.5);
+    const next = way > 0 ? beyond[0] : beyond.at(-1);
+    if (next === undefined) return;
+    work.choose(next);
+    go(Math.ceil(points[next]?.comes ?? 0));
+  };
+  const ofChosen = (does: (number: number) => unknown) => () => chosen !== null && does(chosen);
+  const point = chosen === null ? undefined : points[chosen];
+  const nudge = (by: number) =>
+    ofChosen((number) => work.make({ do: "move", number, frame: Math.max(0, (point?.frame ?? 0) + by) }));
+  const slower = (way: 1 | -1) => () => {
+    const speeds = even.map((one) => one.text);
+    if (stretch && chosen === null) {
+      const text = speeds[way > 0 ? 0 : speeds.length - 1];
+      return text && work.make({ do: "stretch", frame: stretch.first, last: stretch.last, text });
+    }
+    const now = point?.leaves_speed ?? 1;
+    const text = `${Math.round((now / work.view.measure) * 20 + way) * 5}%`;
+    return chosen !== null && work.make({ do: "segment", number: chosen, text });
+  };
+  return [
+    { does: "a point of speed here", keys: { n: () => void work.make({ do: "point", frame }) } },
+    { does: "the point before or after", keys: { ",": () => step(-1), ".": () => step(1) } },
+    { does: "the point a source frame back or on", keys: { "Alt+ArrowLeft": nudge(-1), "Alt+ArrowRight": nudge(1) } },
+    {
+      does: "from the point on: 5 % faster or slower; a stretch: its fastest even speed, or the slow floor",
+      keys: { "Alt+ArrowUp": slower(1), "Alt+ArrowDown": slower(-1) },
+    },
+    {
+      does: "softer or straighter turn from the point",
+      keys: {
+        s: ofChosen((number) => work.make({ do: "ease", number, text: point?.ease_begins === "0" ? "1" : "0" })),
+      },
+    },
+    {
+      does: "pin the point to this frame, or let it go",
+      keys: {
+        y: ofChosen((number) => work.make(point?.at == null ? { do: "pin", number, frame } : { do: "unpin", number })),
+      },
+    },
+    { does: "take the point out", keys: { x: ofChosen((number) => work.make({ do: "remove", number })) } },
+    { does: "one speed again", keys: { "Shift+N": () => work.oneSpeed() } },
+  ];
+}

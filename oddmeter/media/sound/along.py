@@ -1,0 +1,150 @@
+"""Sound along a path of source time: its pitch gliding with the speed, or staying as it is.
+
+What follows is read at each moment's own place by band-limited interpolation. What keeps its pitch is laid together of
+short grains, each taken within a few milliseconds of its place where it goes on best from the one before.
+"""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+import numpy.typing as npt
+
+from oddmeter.core.maps.paths import Path
+from oddmeter.core.numbers.clock import Clock
+from oddmeter.media.sound.pitch import AFTER, BEFORE, FADE, Samples, softened, strokes
+
+Moments = npt.NDArray[np.float64]
+
+_TAPS = 16
+"""Samples on either side that one at speed 1 is made of."""
+_FASTEST = 8
+"""Up to so many times the speed of the file, what would fold back is kept out."""
+_AT_ONCE = 1 << 14
+_GRAIN_SECONDS, _SEARCH_SECONDS = 0.024, 0.0035
+_SILENT_BELOW = 0.05
+"""Speeds below this fade to silence: a sound that stands still is none."""
+
+
+@dataclass(frozen=True)
+class Course:
+    """How the sound of a file runs along a path: ``scale`` seconds of the file for each second of the source as it is
+    read; where the file has times of its own that are set aside, its ``clock`` and the ``rate`` at which it is read."""
+
+    path: Path
+    scale: Fraction = Fraction(1)
+    clock: Clock | None = None
+    rate: Fraction = Fraction(1)
+
+    def seconds(self, moments: Moments) -> Moments:
+        """The seconds of the file, from its first frame, at moments of the timeline."""
+        source = np.empty_like(moments)
+        pieces = self.path.pieces
+        for number, piece in enumerate(pieces):
+            begins = float(piece.begins) if number else -np.inf
+            ends = float(pieces[number + 1].begins) if number + 1 < len(pieces) else np.inf
+            here = (moments >= begins) & (moments < ends)
+            since = moments[here] - float(piece.begins)
+            terms = [float(term) for term in piece.coefficients()]
+            if piece.is_straight or not piece.lasts:
+                source[here] = terms[0] + float(piece.leaves) * since
+            else:
+                u = np.minimum(since / float(piece.lasts), 1.0)
+                source[here] = sum(term * u**power for power, term in enumerate(terms))
+        if self.clock is None:
+            return source * float(self.scale)
+        ticks = self.clock.ticks * float(self.clock.base)
+        return np.asarray(np.interp(source * float(self.rate), np.arange(len(ticks)), ticks), np.float64)
+
+    def bounds(self, lasts: Fraction) -> tuple[float, float]:
+        """The first and the last second of the file that are heard."""
+        moments = np.linspace(0, float(lasts), 4096)
+        edges = np.array([float(piece.ends) for piece in self.path.pieces])
+        heard = self.seconds(np.concatenate([moments, edges[edges < float(lasts)]]))
+        return float(heard.min()), float(heard.max())
+
+
+def followed(samples: Samples, places: Moments) -> Samples:
+    """The samples at places between them, which may run at any speed either way."""
+    out = np.zeros((len(samples), len(places)), np.float32)
+    for first in range(0, len(places), _AT_ONCE):
+        part = places[first : first + _AT_ONCE]
+        speed = np.abs(np.gradient(part)) if len(part) > 1 else np.ones(len(part))
+        out[:, first : first + len(part)] = _read(samples, part, float(min(_FASTEST, max(1.0, speed.max()))))
+        out[:, first : first + len(part)] *= np.minimum(1.0, speed / _SILENT_BELOW).astype(np.float32)
+    return out
+
+
+def at_own_pitch(samples: Samples, places: Moments, rate: int) -> Samples:
+    """The samples in the order of their places, each grain at its own pitch. What is struck is left out of the grains,
+    which would say it several times, and set down unchanged where it comes."""
+    spots = strokes(samples, rate)
+    out = _in_grains(_without(samples, spots, rate), places, rate)
+    before, after, fade = (round(seconds * rate) for seconds in (BEFORE, AFTER, FADE))
+    for spot in spots:
+        ahead = places >= spot
+        for place in (np.flatnonzero(ahead[1:] & ~ahead[:-1]) + 1).tolist():
+            first, last = max(-spot, -place, -before), min(samples.shape[1] - spot, len(places) - place, after)
+            if first < last:
+                shape = softened(last - first, fade)
+                part = slice(place + first, place + last)
+                out[:, part] = out[:, part] * (1 - shape) + samples[:, spot + first : spot + last] * shape
+    return out
+
+
+def _without(samples: Samples, spots: list[int], rate: int) -> Samples:
+    """The samples with what is struck covered by what was heard just before it."""
+    before, after, fade = (round(seconds * rate) for seconds in (BEFORE, AFTER, FADE))
+    out = np.array(samples, np.float32)
+    width = before + after
+    for spot in spots:
+        first = spot - before
+        if first >= width and first + width <= samples.shape[1]:
+            shape = softened(width, fade)
+            part = slice(first, first + width)
+            out[:, part] = out[:, part] * (1 - shape) + out[:, first - width : first] * shape
+    return out
+
+
+def _in_grains(samples: Samples, places: Moments, rate: int) -> Samples:
+    grain, search = 2 * round(_GRAIN_SECONDS * rate / 2), round(_SEARCH_SECONDS * rate)
+    hop, count = grain // 2, len(places)
+    around = grain + search + 1
+    padded = np.pad(samples, ((0, 0), (around, around)))
+    level = padded.sum(axis=0, dtype=np.float64)
+    shape = np.hanning(grain + 1)[:grain]
+    out = np.zeros((len(samples), count + 2 * grain), np.float64)
+    before: int | None = None
+    for start in range(-hop, count, hop):
+        middle = min(max(start + hop, 0), count - 1)
+        speed = places[min(middle + 1, count - 1)] - places[max(middle - 1, 0)]
+        wanted = round(float(places[middle])) - hop + around
+        wanted = max(search, min(wanted, padded.shape[1] - grain - search))
+        if before is not None:
+            target = level[before + hop : before + hop + grain]
+            if len(target) == grain:
+                found = np.correlate(level[wanted - search : wanted + search + grain], target, "valid")
+                wanted += int(np.argmax(found)) - search
+        taken = padded[:, wanted : wanted + grain]
+        if speed < 0:
+            taken = taken[:, ::-1]
+        loud = min(1.0, abs(speed) / 2 / _SILENT_BELOW)
+        out[:, start + grain : start + 2 * grain] += taken * shape * loud
+        before = wanted
+    return out[:, grain : grain + count].astype(np.float32)
+
+
+def _read(samples: Samples, places: Moments, speed: float) -> npt.NDArray[np.float32]:
+    """Windowed sinc interpolation; above speed 1 with all that would fold back left out."""
+    reach = int(np.ceil(_TAPS * speed))
+    base = np.floor(places).astype(np.int64)
+    steps = np.arange(-reach + 1, reach + 1)
+    at = base[:, None] + steps[None, :]
+    away = places[:, None] - at
+    weights = np.sinc(away / speed) * np.cos(np.pi * np.clip(away / (2 * reach), -0.5, 0.5)) ** 2
+    weights /= np.maximum(1e-9, weights.sum(axis=1, keepdims=True))
+    weights[(at < 0) | (at >= samples.shape[1])] = 0
+    inside = np.clip(at, 0, max(0, samples.shape[1] - 1))
+    if not samples.shape[1]:
+        return np.zeros((len(samples), len(places)), np.float32)
+    return np.stack([(one[inside] * weights).sum(axis=1) for one in samples]).astype(np.float32)
