@@ -69,6 +69,8 @@ def asked_for(
         raise RuleError("--fit needs --raster.", "raster")
     rate = Rate.parse(timeline)
     Timecode(0, rate, drop_frame)
+    if intent is Intent.CURVE and curve is None and value is not None:
+        curve, value = Curve.parse(value), None
     number = parse_fraction(value) if value is not None else Fraction(1) if intent is Intent.SPEED else None
     reading = Reading(Rate.parse(read_rate)) if read_rate else None
     said = ((Question.SHOT_RATE, shot), (Question.FILE_RATE, file_rate))

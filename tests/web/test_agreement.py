@@ -59,6 +59,7 @@ def evidence(draw: st.DrawFn) -> tuple[Facts, PictureReport | None]:
 
 WISHES = st.sampled_from([
     ("real-time", None), ("every-frame", None), ("pace", "1/2"), ("speed", "40%"), ("fit", "90"), ("leave", None),
+    ("curve", "100 → 25 → 200 %"),
 ])  # fmt: skip
 PARTS = st.fixed_dictionaries({}, optional={
     Part.FIELDS: st.sampled_from(["whole", "deinterlace", "split", "original"]),

@@ -1675,6 +1675,21 @@ export interface components {
       note: string;
     };
     /**
+     * ClockView
+     * @description The own times of a clip: what they are like in words, how long they run, frames a second in equal steps of time,
+     *     and odd spots.
+     */
+    ClockView: {
+      /** Words */
+      words: string;
+      /** Seconds */
+      seconds: string;
+      /** Rates */
+      rates: number[];
+      /** Spots */
+      spots: components["schemas"]["SpotOnClock"][];
+    };
+    /**
      * Column
      * @description What a column of a report can mean.
      * @enum {string}
@@ -1922,6 +1937,7 @@ export interface components {
       start: string;
       /** Frames */
       frames: number;
+      clock: components["schemas"]["ClockView"] | null;
     };
     /**
      * DurationIn
@@ -3467,6 +3483,18 @@ export interface components {
      * @enum {string}
      */
     Spot: "difference" | "drop" | "repeat" | "hiccup" | "cut" | "period";
+    /**
+     * SpotOnClock
+     * @description A frame whose time is there twice, or after which one is missing; ``at`` is its share of the clip.
+     */
+    SpotOnClock: {
+      /** Frame */
+      frame: number;
+      /** Words */
+      words: string;
+      /** At */
+      at: number;
+    };
     /**
      * SpotView
      * @description Where something is; null where there is none.

@@ -72,10 +72,15 @@ def with_point(planned: Conform, frame: int) -> Curve:
     """A further point where the playhead stands, with the speed there: nothing changes, unless it lies in a turn."""
     before = drawn(planned)
     here = frame_at(planned, frame)
-    if any(point.frame == here for point in before.curve.points):
+    if planned.treatment.curve is not None and any(point.frame == here for point in before.curve.points):
         raise RuleError(f"There is a point at source frame {here} already.", "curve")
     speed = speed_at(planned, frame).limit_denominator(10_000)
-    return _inserted(before, frame, Point(here, speed, speed))
+    point = Point(here, speed, speed)
+    return (
+        _inserted(before, frame, point)
+        if planned.treatment.curve is not None
+        else replace(before.curve, points=(point,))
+    )
 
 
 def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None, frames: int | None = None) -> Curve:
@@ -93,7 +98,8 @@ def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None
         raise RuleError("A stretch needs a speed above 0.", "curve")
     lead = speed_at(planned, max(0, first - 1)).limit_denominator(10_000)
     follow = speed_at(planned, min(planned.frame_map.length - 1, last + 1)).limit_denominator(10_000)
-    kept = [point for point in before.curve.points if point.frame is not None and not start <= point.frame <= end]
+    known = before.curve.points if planned.treatment.curve is not None else ()
+    kept = [point for point in known if point.frame is not None and not start <= point.frame <= end]
     ends = [Point(start, lead, speed), Point(end, speed, follow)]
     points = sorted([*kept, *ends], key=lambda point: point.frame or 0)
     return replace(before.curve, points=tuple(points))

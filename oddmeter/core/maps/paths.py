@@ -5,7 +5,7 @@ The equations of a turn are those of docs/model.md, Speed curves. Everything is 
 
 from bisect import bisect_right
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property
 
@@ -140,20 +140,26 @@ class Path:
 
     def speeds_at(self, comes: Fraction, goes: Fraction) -> tuple[Fraction, Fraction]:
         """The speeds with which a point that comes at one moment is reached, and left at another."""
-        before = [piece for piece in self.pieces if piece.ends == comes and piece.begins < comes]
-        after = [piece for piece in self.pieces if piece.begins == goes]
-        leaves = after[0].leaves if after else before[-1].arrives if before else Fraction(0)
-        return (before[-1].arrives if before else leaves), leaves
+        before = [piece for piece in self.pieces if piece.begins < comes <= piece.ends]
+        after = [piece for piece in self.pieces if piece.begins <= goes < piece.ends]
+        arrives = before[-1].speed_at(comes) if before else None
+        leaves = after[-1].speed_at(goes) if after else arrives or Fraction(0)
+        return (leaves if arrives is None else arrives), leaves
 
 
 def joined(source: Fraction, parts: Iterable[tuple[Fraction, Fraction, Fraction, Ease]]) -> Path:
-    """The path of parts, each seconds long, from one speed to another; empty ones are left out."""
+    """The path of parts, each seconds long, from one speed to another; empty ones are left out, and neighbours of one
+    speed are one piece."""
     pieces: list[Piece] = []
     moment = Fraction(0)
     for lasts, leaves, arrives, ease in parts:
         if lasts == 0:
             continue
-        piece = Piece(moment, source, lasts, leaves, arrives, SOFT if leaves == arrives else ease)
+        last = pieces[-1] if pieces else None
+        if last is not None and last.is_straight and last.leaves == leaves == arrives and last.lasts is not None:
+            piece = replace(pieces.pop(), lasts=last.lasts + lasts)
+        else:
+            piece = Piece(moment, source, lasts, leaves, arrives, SOFT if leaves == arrives else ease)
         pieces.append(piece)
         moment, source = piece.ends, piece.at(piece.ends)
     return Path(tuple(pieces))

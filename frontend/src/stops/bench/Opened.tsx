@@ -81,7 +81,17 @@ export function Opened(props: {
   );
   const curved = looks.curves || strip.curve.has;
   const press = useBenchKeys({
-    ...{ frame: at, last: length - 1, go, player, looks, put, seek, keep, bends },
+    ...{
+      frame: at,
+      last: length - 1,
+      go,
+      player,
+      looks,
+      put,
+      seek,
+      keep: () => void bends.settled().then(keep),
+      bends,
+    },
     trimHere: (point) => {
       if (!shownA) return;
       if (point === "in") trim(shownA.source_frame, bench.last_frame);
@@ -119,7 +129,7 @@ export function Opened(props: {
               weight="main"
               className="h-6! px-2!"
               disabled={deciding || Object.keys(asked).length === 0}
-              onClick={keep}
+              onClick={() => void bends.settled().then(keep)}
             >
               Keep B
             </Button>

@@ -9,12 +9,13 @@ export interface Asking {
   of: Field;
 }
 
-export type Field = "pace" | "speed" | "fit" | "read" | "shot" | "tag" | "note";
+export type Field = "pace" | "speed" | "fit" | "curve" | "read" | "shot" | "tag" | "note";
 
 const FIELDS: Record<Field, { label: string; example?: string; verb: string }> = {
   pace: { label: "Pace", verb: "Set" },
   speed: { label: "Speed", verb: "Re-speed" },
   fit: { label: "Fit to", verb: "Fit" },
+  curve: { label: "Speeds in turn", verb: "Bend" },
   read: { label: "Read rate", verb: "Re-rate" },
   shot: { label: "Shot rate", example: "150; empty: as the file", verb: "Set" },
   tag: { label: "Tag", example: "Bell, close", verb: "Tag" },
@@ -56,7 +57,8 @@ export function DecisionBar(props: {
     props.back();
   };
   const take = (value: string) => {
-    if (asking === "pace" || asking === "speed" || asking === "fit") decide({ intent: { intent: asking, value } });
+    if (asking === "pace" || asking === "speed" || asking === "fit" || asking === "curve")
+      decide({ intent: { intent: asking, value } });
     else if (asking === "shot") decide({ shot_rate: value || null });
     else if (asking === "read") decide({ set: { reading: value || null } });
     else if (asking === "note") decide({ note: value });
@@ -148,6 +150,9 @@ export function DecisionBar(props: {
           </Button>
           <Button disabled={!n} onClick={() => ask("read")}>
             Read at… <Key>7</Key>
+          </Button>
+          <Button disabled={!n} onClick={() => ask("curve")}>
+            Curve… <Key>8</Key>
           </Button>
           <Button disabled={!n} onClick={() => ask("shot")}>
             Shot at…

@@ -32,7 +32,7 @@ export function Ledger(props: {
   down: boolean;
   sortBy: (sort: Schemas["Sort"]) => void;
   decide: Decide;
-  ask: (field: "pace" | "speed" | "fit" | "read") => void;
+  ask: (field: "pace" | "speed" | "fit" | "read" | "curve") => void;
   find: () => void;
   look: (id: number) => void;
 }) {
@@ -78,6 +78,7 @@ export function Ledger(props: {
       { does: "fit to a length …", keys: { "5": () => props.ask("fit") } },
       { does: "leave as it is", keys: { "6": () => props.decide({ intent: { intent: "leave" } }) } },
       { does: "read at another rate …", keys: { "7": () => props.ask("read") } },
+      { does: "speeds in turn: a curve …", keys: { "8": () => props.ask("curve") } },
       { does: "no decision", keys: { "0": () => props.decide({ intent: null }) } },
       { does: "look at the clip on the Bench", keys: { Enter: look } },
       {

@@ -1,5 +1,6 @@
 """Intake: what there is to look at about a clip: its frames and fields, and what its pictures and timestamps show."""
 
+from itertools import pairwise
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -63,6 +64,24 @@ class IntervalView(BaseModel):
     share: int
 
 
+class SpotOnClock(BaseModel):
+    """A frame whose time is there twice, or after which one is missing; ``at`` is its share of the clip."""
+
+    frame: int
+    words: str
+    at: float
+
+
+class ClockView(BaseModel):
+    """The own times of a clip: what they are like in words, how long they run, frames a second in equal steps of time,
+    and odd spots."""
+
+    words: str
+    seconds: str
+    rates: list[float]
+    spots: list[SpotOnClock]
+
+
 class Dossier(BaseModel):
     """What there is to look at about one clip beside its verdicts."""
 
@@ -70,6 +89,7 @@ class Dossier(BaseModel):
     intervals: list[IntervalView]
     start: str
     frames: int
+    clock: ClockView | None
 
 
 class SheetPlace(BaseModel):
@@ -95,7 +115,28 @@ def dossier(here: Here, show_id: ShowId, clip_id: int) -> Dossier:
         ],
         start=f"{decimal_text(facts.start, 3)} s",
         frames=facts.frames,
+        clock=_clock(facts),
     )
+
+
+def _clock(facts: Facts) -> ClockView | None:
+    clock, uneven = facts.clock, facts.uneven
+    if clock is None or uneven is None:
+        return None
+    steps = min(_CLOCK_STEPS, clock.frames)
+    places = [clock.place(clock.end * step / steps) for step in range(steps + 1)]
+    spots = [(frame, "twice") for frame in uneven.twice] + [(frame, "missing after") for frame in uneven.missing]
+    return ClockView(
+        words=uneven.words,
+        seconds=f"{decimal_text(clock.end, 3)} s",
+        rates=[round(float((b - a) * steps / clock.end), 3) for a, b in pairwise(places)],
+        spots=[
+            SpotOnClock(frame=frame, words=words, at=float(clock.time(frame) / clock.end)) for frame, words in spots
+        ],
+    )
+
+
+_CLOCK_STEPS = 160
 
 
 @router.get("/api/shows/{show_id}/clips/{clip_id}/frames/{number}.jpg", response_class=Jpeg)

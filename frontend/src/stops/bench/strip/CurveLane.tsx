@@ -12,6 +12,7 @@ const EDGE = 16;
 export function CurveLane(props: { work: CurveWork; strip: Strip; first: number; span: number; width: number }) {
   const { work, strip, first, span, width } = props;
   const { view, chosen } = work;
+  const wasDragged = useRef(false);
   const drag = useRef<{ x: number; y: number; way: "" | "sideways" | "up"; last: string } | null>(null);
   const ends = view.points.flatMap((point) => [point.arrives_speed, point.leaves_speed]);
   const top = Math.max(1, view.floor, ...ends) * 1.08;
@@ -30,6 +31,7 @@ export function CurveLane(props: { work: CurveWork; strip: Strip; first: number;
   const begin = (event: PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId);
     drag.current = { x: event.clientX, y: event.clientY, way: "", last: "" };
+    wasDragged.current = false;
   };
   const dragged = (event: PointerEvent<Element>, number: number, of: "point" | "segment") => {
     const from = drag.current;
@@ -51,6 +53,7 @@ export function CurveLane(props: { work: CurveWork; strip: Strip; first: number;
       const edit = dragged(event, number, of);
       if (!edit || !drag.current || drag.current.last === JSON.stringify(edit)) return;
       drag.current.last = JSON.stringify(edit);
+      wasDragged.current = true;
       work.foresee(edit);
     },
     onPointerUp: () => {
@@ -116,7 +119,9 @@ export function CurveLane(props: { work: CurveWork; strip: Strip; first: number;
             type="button"
             aria-pressed={number === chosen}
             aria-label={`Point ${number + 1}: source frame ${point.frame}, ${speeds}${held}${pinned}`}
-            onClick={() => work.choose(number === chosen ? null : number)}
+            onClick={() => {
+              if (!wasDragged.current) work.choose(number === chosen ? null : number);
+            }}
             className={`absolute flex h-4 w-4 -translate-x-1/2 -translate-y-1/2 items-center justify-center ${
               number === chosen ? "text-patina" : "text-ink"
             }`}

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../../data/client";
 import { useNotice } from "../../../ui/Notice";
 import type { SideAsked } from "../data";
@@ -15,7 +15,10 @@ export interface CurveWork {
   /** What an edit that is being dragged would do to lengths. */
   foreseen: Schemas["CurveEdited"] | null;
   foresee: (edit: Edit) => void;
+  /** Make an edit, after those that were asked for before it. */
   make: (edit: Edit) => Promise<void>;
+  /** When all edits that were asked for are made. */
+  settled: () => Promise<void>;
   oneSpeed: () => void;
 }
 
@@ -27,6 +30,7 @@ export function useCurve(
   setB: (asked: SideAsked) => void,
 ): CurveWork {
   const notice = useNotice();
+  const queue = useRef(Promise.resolve());
   const [chosen, choose] = useState<number | null>(null);
   const [foreseen, setForeseen] = useState<Schemas["CurveEdited"] | null>(null);
   const ask = (edit: Edit) =>
@@ -42,18 +46,21 @@ export function useCurve(
     choose,
     foreseen,
     foresee: (edit) => void ask(edit).then(setForeseen, () => setForeseen(null)),
-    make: async (edit) => {
+    make: (edit) => {
       setForeseen(null);
-      try {
-        const made = await ask(edit);
-        setB(made.take as SideAsked);
-        if (made.moved.length) {
-          notice.say(`${made.before.frames} → ${made.after.frames} frames; ${made.moved.join(", ")}`);
+      queue.current = queue.current.then(async () => {
+        try {
+          const made = await ask(edit);
+          setB(made.take as SideAsked);
+          const [was, is] = [made.before.frames, made.after.frames];
+          if (was !== is || made.moved.length) notice.say([`${was} → ${is} frames`, ...made.moved].join("; "));
+        } catch (error) {
+          notice.complain(error instanceof Error ? error.message : "The curve stays as it is.");
         }
-      } catch (error) {
-        notice.complain(error instanceof Error ? error.message : "The curve stays as it is.");
-      }
+      });
+      return queue.current;
     },
+    settled: () => queue.current,
     oneSpeed: () => {
       const value = view.points[0]?.leaves ?? "1";
       setB({ ...side(), intent: { intent: view.of === "pace" ? "pace" : "speed", value } });
