@@ -40,7 +40,7 @@ def test_life_slow_life_is_made_by_keyboard_and_proven(page: Page, running: Runn
     expect(page.get_by_role("button", name=re.compile("^Point 1: .*pinned at 40"))).to_be_visible()
     page.keyboard.press("s")
     page.keyboard.press("Control+Enter")
-    expect(page.get_by_text(re.compile("curve 100 → 50 → 100 % for FD1_A02_mould_50.mov")).first).to_be_visible()
+    expect(page.get_by_text(re.compile("urve 100 → 50 → 100 % for FD1_A02_mould_50.mov")).first).to_be_visible()
     make_file(page, show, "FD1_A02_mould_50.mov")
     checks = checks_of(proven(show, "FD1_A02_mould_50.mov"))
     assert (checks["frames"], checks["sound"]) == ("190", f"{190 * 1920} samples at 48000")

@@ -21,6 +21,7 @@ class Bent:
     def edit(self, do: str, **given: object) -> Any:
         made = self.browser.send("POST", f"{self.path}/curve", {"do": do, "side": self.side, **given})
         self.side = made["take"]
+        assert set(self.side) == {"intent"}, "nothing else is decided by an edit"
         return made
 
     def refused(self, do: str, **given: object) -> str:

@@ -133,7 +133,7 @@ def curve_view(planned: Conform) -> CurveView:
     )  # fmt: skip
 
 
-@router.post("/shows/{show_id}/bench/{clip_id}/curve")
+@router.post("/shows/{show_id}/bench/{clip_id}/curve", response_model_exclude_unset=True)
 def edit_curve(here: Here, show_id: ShowId, clip_id: int, asked: CurveEdit) -> CurveEdited:
     """An edit of a side's curve worked out; nothing is kept by it."""
     board = here.boards.open(show_id)
