@@ -37,6 +37,8 @@ def test_reports() -> None:
 def test_plans() -> None:
     treatment, rate = Treatment(Intent.REAL_TIME), Rate.of(50)
     assert plan_batch.seconds([(Material(100, rate, rate), treatment, Rate.of(25))] * 3) > 0
+    asked = plan_batch.ask_of_a_long_curve(1)
+    assert len(asked) == 10 and max(asked.values()) > 0
 
 
 def test_accuracy(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:

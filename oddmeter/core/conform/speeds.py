@@ -250,7 +250,7 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
     path = course.path
     if path.lasts * timeline.value > _MOST_FRAMES:
         raise RuleError("This curve is far too long to be shown.", "curve")
-    run = sum((abs(piece.at(piece.ends) - piece.source) for piece in path.pieces), Fraction(0))
+    run = sum((abs(piece.run) for piece in path.pieces), Fraction(0))
     speed = run / path.lasts
     _within_reach(max(speed, 1 / HIGHEST_STRIDE), ruler.marks / timeline.value if not by_times else Fraction(1))
     (only, *others) = path.pieces

@@ -201,4 +201,6 @@ def _point_document(point: Point) -> dict[str, Any]:
 
 def with_speeds(points: Sequence[Point], factor: Fraction) -> tuple[Point, ...]:
     """The points with all speeds multiplied."""
+    if factor == 1:
+        return tuple(points)
     return tuple(replace(point, arrives=point.arrives * factor, leaves=point.leaves * factor) for point in points)

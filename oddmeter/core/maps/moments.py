@@ -55,8 +55,10 @@ class Moments:
     @cached_property
     def picks(self) -> Whole:
         """The unit on screen at each moment, in the order of running."""
-        back = self.ruler.units_before(self.marks + ~self.exact)
-        shown = np.where(self.ways < 0, back, self.ruler.units_at(self.marks))
+        shown = self.ruler.units_at(self.marks)
+        back = self.ways < 0
+        if back.any():
+            shown = np.where(back, self.ruler.units_before(self.marks + ~self.exact), shown)
         return np.asarray(np.clip(shown, 0, self.units - 1), np.int64)
 
     def extents(self, between: Between) -> tuple[Whole, Whole]:
@@ -76,16 +78,18 @@ class Moments:
         f = self.fields
         if between is Between.PICK:
             same[f:] = low[f:] == low[:-f]
+            moved = np.abs(np.diff(low)) - 1
+            gaps = np.concatenate([[0], np.maximum(moved, 0)])
         else:
             apart = (self.marks[f:] - self.marks[:-f]) + (self.fine[f:] - self.fine[:-f])
             together = (low[f:] == low[:-f]) & (high[f:] == high[:-f])
             same[f:] = together & ((low == high)[f:] | (np.abs(apart) < 1e-9))
-        gaps = np.zeros(len(low), np.int64)
-        ahead, behind = low[1:] - high[:-1] - 1, low[:-1] - high[1:] - 1
-        gaps[1:] = np.maximum(0, np.maximum(ahead, behind))
-        new = np.asarray(~np.all(same.reshape(-1, f), axis=1), np.bool_)
-        built = np.asarray(np.any((low != high).reshape(-1, f), axis=1), np.bool_)
-        return new, built, np.asarray(gaps.reshape(-1, f).sum(axis=1), np.int64)
+            ahead, behind = low[1:] - high[:-1] - 1, low[:-1] - high[1:] - 1
+            gaps = np.concatenate([[0], np.maximum(0, np.maximum(ahead, behind))])
+        built = low != high
+        if f == 2:
+            return ~(same[::2] & same[1::2]), built[::2] | built[1::2], gaps[::2] + gaps[1::2]
+        return ~same, built, gaps
 
     def _alone(self, low: Whole) -> Flags:
         return (self.exact & self.ruler.begin_at(self.marks)) | (low + 1 >= self.units)
@@ -121,6 +125,8 @@ def _straight(piece: Piece, ruler: Ruler, numbers: Whole, step: Fraction) -> tup
     whole = lcm(start.denominator, move.denominator)
     a, b = int(start * whole), int(move * whole)
     if abs(a) + abs(b) * (int(numbers[-1]) + 1) < _SAFE and whole < _SAFE:
+        if whole == 1:
+            return a + b * numbers, np.ones(len(numbers), np.bool_), np.zeros(len(numbers))
         marks, rest = np.divmod(a + b * numbers, whole)
         return marks, rest == 0, rest / whole
     pairs = [divmod(a + b * number, whole) for number in numbers.tolist()]

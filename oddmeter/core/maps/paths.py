@@ -48,6 +48,11 @@ class Piece:
         """The timeline moment at which it is over; of one without end its beginning."""
         return self.begins + (self.lasts or 0)
 
+    @property
+    def run(self) -> Fraction:
+        """Source seconds from its beginning to its end."""
+        return (self.lasts or 0) * mean_speed(self.leaves, self.arrives, self.ease)
+
     def at(self, moment: Fraction) -> Fraction:
         """Source time at a timeline moment."""
         since = moment - self.begins
@@ -101,8 +106,13 @@ def eased_sum(u: Fraction, ease: Ease) -> Fraction:
 
 def mean_speed(leaves: Fraction, arrives: Fraction, ease: Ease) -> Fraction:
     """The speed that a turn has on the whole."""
+    if leaves == arrives:
+        return leaves
     a, b = ease
-    return leaves + (arrives - leaves) * (Fraction(1, 2) + (a - b) / 12)
+    return leaves + (arrives - leaves) * (_HALF + (a - b) / 12 if a != b else _HALF)
+
+
+_HALF = Fraction(1, 2)
 
 
 @dataclass(frozen=True)
@@ -161,5 +171,5 @@ def joined(source: Fraction, parts: Iterable[tuple[Fraction, Fraction, Fraction,
         else:
             piece = Piece(moment, source, lasts, leaves, arrives, SOFT if leaves == arrives else ease)
         pieces.append(piece)
-        moment, source = piece.ends, piece.at(piece.ends)
+        moment, source = moment + lasts, source + lasts * mean_speed(leaves, arrives, ease)
     return Path(tuple(pieces))

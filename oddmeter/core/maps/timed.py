@@ -212,23 +212,33 @@ class TimedMap(FrameMap):
         """Timeline frames ``first`` to ``stop − 1`` added up, and the source units passed over on the way to them; of
         the whole, those that are shown on no way."""
         stop = self.length if stop is None else min(stop, self.length)
-        (added,) = self.tallies((first, stop), scan, between) if first < stop else (Tally(),)
+        if stop <= first:
+            return Tally()
+        begin, grid = self._grid_over(first, stop, scan)
+        (added,) = self._tallied((first, stop), begin, grid, between)
         if (first, stop) != (0, self.length):
             return added
-        grid = self._grid(0, self._picture(stop - 1) + 1, self._fields(scan))
         low, high = grid.extents(between)
         seen = np.zeros(self.units, np.bool_)
-        seen[low], seen[high] = True, True
-        return Tally(added.unique, added.repeated, added.made, self.units - int(seen.sum()))
+        seen[low] = True
+        if between is not Between.PICK:
+            seen[high] = True
+        return Tally(added.unique, added.repeated, added.made, self.units - int(np.count_nonzero(seen)))
 
     def tallies(
         self, edges: Sequence[int], scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
     ) -> tuple[Tally, ...]:
         """The tally of each stretch from one edge to the next, all in one go."""
-        first, stop = edges[0], min(edges[-1], self.length)
-        fields = self._fields(scan)
+        begin, grid = self._grid_over(edges[0], min(edges[-1], self.length), scan)
+        return self._tallied(edges, begin, grid, between)
+
+    def _grid_over(self, first: int, stop: int, scan: TimelineScan) -> tuple[int, Moments]:
+        """The moments of timeline frames ``first`` to ``stop − 1`` and the picture before them; and its number."""
         begin = max(0, self._picture(first) - 1)
-        grid = self._grid(begin, self._picture(stop - 1) + 1, fields)
+        return begin, self._grid(begin, self._picture(stop - 1) + 1, self._fields(scan))
+
+    def _tallied(self, edges: Sequence[int], begin: int, grid: Moments, between: Between) -> tuple[Tally, ...]:
+        stop = min(edges[-1], self.length)
         new, made, passed = grid.kinds(between)
         if begin == 0:
             passed[0] += int(grid.extents(between)[0][0])

@@ -81,6 +81,8 @@ class Clock:
 
     def within(self, first: int, stop: int) -> "Clock":
         """The clock of frames ``first`` to ``stop − 1`` alone."""
+        if (first, stop) == (0, self.frames):
+            return self
         return Clock.of(self.ticks[first : stop + 1], self.base)
 
     def of_frames(self, frames: Sequence[int]) -> "Clock":
