@@ -30,6 +30,11 @@ def page_in(browser: Browser, theme: str) -> Page:
     return context.new_page()
 
 
+CURVE = [
+    {"frame": 60, "leaves": "1"}, {"frame": 140, "leaves": "1/4"}, {"frame": 240, "leaves": "1/4"},
+    {"frame": 300, "leaves": "3/2", "ease": ["1", "1"]}, {"frame": 420, "leaves": "1", "at": 150},
+]  # fmt: skip
+"""Life, slow where the bell turns, fast, and life again on timeline frame 150."""
 SEEN = """() => !document.body.innerText.includes("Opening the ") &&
     [...document.images].every((picture) => picture.complete)"""
 
@@ -85,6 +90,26 @@ def take_bench(dim: Page, paper: Page) -> None:
     bench(paper, "CH_evensong_2997.mov", originals, "b c u ArrowRight ArrowRight", "bench-check-paper")
     half = {"intent": {"intent": "pace", "value": "20%"}, "set": {"between": "flow", "trust": "80%"}}
     bench(dim, "FD1_B02_sparks_119.mov", half, "Shift+ArrowRight ArrowRight t ArrowRight b", "bench-trust-dim")
+    for page, name in ((paper, "bench-curve-paper"), (dim, "bench-curve-dim")):
+        curve = {"intent": {"intent": "curve", "value": json.dumps({"of": "pace", "points": CURVE})}}
+        bench(page, "FD1_B01_bell_swing_100.mov", curve, "b Shift+ArrowRight . . .", name)
+        page.get_by_role("button", name="Whole clip").click()
+        shoot(page, name)
+
+
+def take_intake(page: Page) -> None:
+    page.goto(f"{URL}/shows/1/intake")
+    shoot(page, "intake-paper")
+    page.goto(f"{URL}/shows/1/intake?ask=field_order&look=fields")
+    page.get_by_role("grid").get_by_text("RG_finish_59i.mov").click()
+    shoot(page, "intake-fields-paper")
+    page.goto(f"{URL}/shows/1/intake")
+    page.get_by_role("button", name="camera report day 2.csv").click()
+    shoot(page, "intake-report-paper")
+    page.goto(f"{URL}/shows/1/intake?look=times&find=rope")
+    page.get_by_role("grid").get_by_text("PH_rope_slow.mp4").click()
+    page.get_by_role("tab", name="Times").click()
+    shoot(page, "intake-times-paper")
 
 
 def take_all(browser: Browser) -> None:
@@ -107,14 +132,7 @@ def take_all(browser: Browser) -> None:
     page.get_by_label("Shot, if other").fill("120")
     shoot(page, "reckoner-paper")
     page.keyboard.press("Escape")
-    page.goto(f"{URL}/shows/1/intake")
-    shoot(page, "intake-paper")
-    page.goto(f"{URL}/shows/1/intake?ask=field_order&look=fields")
-    page.get_by_role("grid").get_by_text("RG_finish_59i.mov").click()
-    shoot(page, "intake-fields-paper")
-    page.goto(f"{URL}/shows/1/intake")
-    page.get_by_role("button", name="camera report day 2.csv").click()
-    shoot(page, "intake-report-paper")
+    take_intake(page)
     page.goto(f"{URL}/shows/1/brief")
     shoot(page, "brief-paper")
     page.goto(f"{URL}/shows/1/handoff")

@@ -6,7 +6,7 @@ from itertools import pairwise
 from math import ceil
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.conform.speeds import Conform, Material, conform
@@ -109,6 +109,7 @@ def curved(draw: st.DrawFn) -> tuple[Conform, TimelineScan, Between]:
     return made, draw(SCANS), treatment.between
 
 
+@settings(max_examples=50)
 @given(curved(), st.data())
 def test_counts_are_what_walking_counts(made: tuple[Conform, TimelineScan, Between], data: st.DataObject) -> None:
     planned, scan, between = made
@@ -260,3 +261,12 @@ def test_near_misses_hiccup_in_their_stretch_alone() -> None:
     assert [spot for spot in timed.hiccups() if spot < turn] == [spot for spot in alone.hiccups() if spot < turn]
     steps = [b - a for a, b in pairwise(list(timed.picks())[turn:])]
     assert len([spot for spot in timed.hiccups() if spot > turn]) == sum(step != 1 for step in steps) > 0
+
+
+def test_what_would_run_for_days_is_refused() -> None:
+    slow = Curve.parse({"points": [{"frame": 1, "arrives": "1", "leaves": "1/1000000"}]})
+    with pytest.raises(RuleError, match="hours; that is far too long"):
+        conform(Material(1000, Rate.of(25)), Treatment(Intent.CURVE, curve=slow), Rate.of(25))
+    clock = even_clock(1000, Fraction(25))
+    with pytest.raises(RuleError, match="hours; that is far too long"):
+        conform(Material(1000, Rate.of(25), clock=clock), Treatment(Intent.FIT, Fraction(9_000_000)), Rate.of(25))

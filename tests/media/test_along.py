@@ -49,8 +49,9 @@ def plan_of(
     return RenderPlan(source, facts, planned, setting, out / f"made{ENCODINGS[setting].suffix}", timeline=canvas)
 
 
-@pytest.mark.parametrize("setting", Setting)
-@pytest.mark.parametrize("name", CASES)
+@pytest.mark.parametrize(
+    ("name", "setting"), [*zip(CASES, [*Setting] * 2, strict=True), *(("a curve", setting) for setting in Setting)]
+)
 def test_every_picture_is_the_one_that_the_map_picks(
     name: str, setting: Setting, footage: dict[str, Path], tmp_path: Path
 ) -> None:

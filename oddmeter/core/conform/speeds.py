@@ -25,6 +25,7 @@ from oddmeter.core.maps.straight import StraightMap, frames_over
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import Originals, Unit
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
@@ -224,6 +225,7 @@ def _by_its_times(material: Material, treatment: Treatment, timeline: Rate, unit
     speed = lasts * timeline.value / value if treatment.intent is Intent.FIT else value
     _within_reach(speed, units / (lasts * timeline.value))
     path = Path.straight(ruler.origin, speed, lasts / speed)
+    _check_length(path, timeline)
     frame_map = TimedMap(path, ruler, units, timeline.value, treatment.held, treatment.reverse)
     return Conform(material, treatment, timeline, speed, frame_map)
 
@@ -248,8 +250,7 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
         ruler = EvenRuler(first / read, read * _units_a_frame(material, treatment))
         course = course_of(points, lambda frame: frame / read, first, stop, timeline.value)
     path = course.path
-    if path.lasts * timeline.value > _MOST_FRAMES:
-        raise RuleError("This curve is far too long to be shown.", "curve")
+    _check_length(path, timeline)
     run = sum((abs(piece.run) for piece in path.pieces), Fraction(0))
     speed = run / path.lasts
     _within_reach(max(speed, 1 / HIGHEST_STRIDE), ruler.marks / timeline.value if not by_times else Fraction(1))
@@ -274,7 +275,14 @@ def _own_ruler(material: Material, treatment: Treatment) -> OwnRuler:
     return OwnRuler(origin, clock.backwards if treatment.reverse else clock)
 
 
-_MOST_FRAMES = 1 << 31
+_MOST_FRAMES = 4_000_000
+"""Timeline frames of a clip on a curve or by its times, whose moments are looked at one by one: 44 hours at 25."""
+
+
+def _check_length(path: Path, timeline: Rate) -> None:
+    if path.lasts * timeline.value > _MOST_FRAMES:
+        hours = decimal_text(path.lasts / 3600, 0)
+        raise RuleError(f"At these speeds the clip would run for {hours} hours; that is far too long.", "speed")
 
 
 @lru_cache(maxsize=4096)

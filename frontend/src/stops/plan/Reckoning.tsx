@@ -1,5 +1,5 @@
-import type { ReactNode } from "react";
 import type { Schemas } from "../../data/client";
+import { Part, Ways } from "./Ways";
 import { useReckoning, useRow } from "../../data/queries";
 import { MeterStrip } from "../../meter/MeterStrip";
 import { MarkWord } from "../../ui/marks";
@@ -63,15 +63,6 @@ export function Reckoning(props: {
   );
 }
 
-function Part({ title, children }: { title: string; children: ReactNode }) {
-  return (
-    <section className="border-b border-hair px-3 py-2" aria-label={title}>
-      <h3 className="mb-1 text-[12px] text-soft">{title}</h3>
-      {children}
-    </section>
-  );
-}
-
 function Stacked({ data }: { data: Schemas["Reckoning"] }) {
   return data.equations
     .filter((equation) => equation.stacked)
@@ -81,54 +72,6 @@ function Stacked({ data }: { data: Schemas["Reckoning"] }) {
         {data.clips > 1 && ` (${equation.clips} ${equation.clips === 1 ? "clip" : "clips"})`}
       </p>
     ));
-}
-
-function Ways({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) {
-  if (data.ways.length === 0) return null;
-  return (
-    <Part
-      title={
-        data.ways.some((way) => way.after)
-          ? "two readings: its own times, or evenly"
-          : "two ways to this stride: read × speed"
-      }
-    >
-      <ul>
-        {data.ways.map((way) => {
-          return (
-            <li key={way.route} className="mb-1.5 last:mb-0">
-              <div className="flex items-baseline gap-2">
-                <span className={`font-medium whitespace-nowrap ${way.advised ? "text-patina" : ""}`}>
-                  {way.advised ? "✓ " : ""}
-                  {way.route}
-                </span>
-                <Number>{way.product}</Number>
-                <Button
-                  weight="quiet"
-                  className="ml-auto h-5! px-1!"
-                  disabled={way.now || !way.take}
-                  onClick={() => way.take && decide(way.take)}
-                  aria-label={`Take ${way.route}`}
-                >
-                  {way.now ? "as it is now" : "take it"}
-                </Button>
-              </div>
-              <p className="text-[12.5px] text-soft">
-                {way.after && (
-                  <>
-                    <Number>{way.after.frames}</Number> frames, <Number>{way.after.timecode}</Number>:{" "}
-                  </>
-                )}
-                {way.advised ? "Advised: " : ""}
-                {way.sentence}
-              </p>
-              {way.strip && <MeterStrip strip={way.strip} size="long" label={`${way.route}: ${way.sentence}`} />}
-            </li>
-          );
-        })}
-      </ul>
-    </Part>
-  );
 }
 
 function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Decide }) {
