@@ -52,7 +52,7 @@ const HIGH = 72;
 function OwnTimes({ clock }: { clock: Schemas["ClockView"] }) {
   const most = Math.max(...clock.rates, 1);
   const step = WIDE / clock.rates.length;
-  const y = (rate: number) => HIGH - (rate / (most * 1.1)) * HIGH;
+  const y = (rate: number) => HIGH - (rate / most) * (HIGH - 16);
   const line = clock.rates.map((rate, i) => `${i * step},${y(rate)} ${(i + 1) * step},${y(rate)}`).join(" ");
   return (
     <figure className="m-0 max-w-xl">
