@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 from itertools import pairwise
+from math import floor
 
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.cadence import Kind
@@ -131,9 +132,14 @@ class FrameMap(ABC):
     def pick(self, frame: int, *, late: bool = False) -> int:
         """The source unit on screen at that moment."""
 
-    @abstractmethod
     def weights(self, frame: int, *, late: bool = False) -> Weights:
-        """The two neighbours of that moment; the last good unit by itself where there is no next."""
+        """The two neighbours of that moment, and how much of the second; the last good unit by itself where there is no
+        next."""
+        position = self.position(frame, late=late)
+        first = floor(position)
+        if first + 1 >= self.units:
+            return Weights.alone(self._turned(self.units - 1))
+        return Weights(self._turned(first), self._turned(first + 1), position - first)
 
     @abstractmethod
     def rail(
@@ -232,6 +238,10 @@ class FrameMap(ABC):
     def repeated(self) -> int:
         """Timeline frames that pick the same source unit as the one before."""
         return self.tally().repeated
+
+    @abstractmethod
+    def _turned(self, unit: int) -> int:
+        """The unit with that number in the order of running, and the other way round."""
 
     def _ahead(self, extent: tuple[int, int]) -> int:
         """Source units before those shown first."""

@@ -13,7 +13,7 @@ from math import ceil, floor
 
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.cadence import LONGEST_PATTERN, Cadence, Kind
-from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
+from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
@@ -114,14 +114,6 @@ class StraightMap(FrameMap):
         if not self.holds and not self.reverse:
             return (j * a // b for j in range(self.length))
         return (self._turned(floor(self._place(j))) for j in range(self.length))
-
-    def weights(self, frame: int, *, late: bool = False) -> Weights:
-        """The two neighbours of x, and how much of the second; the last good unit where there is no next."""
-        position = self.position(frame, late=late)
-        first = floor(position)
-        if first + 1 >= self.units:
-            return Weights.alone(self._turned(self.units - 1))
-        return Weights(self._turned(first), self._turned(first + 1), position - first)
 
     def rail(
         self, first: int, stop: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK

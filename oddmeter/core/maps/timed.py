@@ -97,14 +97,6 @@ class TimedMap(FrameMap):
         shown = self._grid(0, self._picture(self.length - 1) + 1, 1).picks
         return (self._turned(int(shown[self._picture(frame)])) for frame in range(self.length))
 
-    def weights(self, frame: int, *, late: bool = False) -> Weights:
-        """The two neighbours of x, and how much of the second; the last good unit where there is no next."""
-        position = self.position(frame, late=late)
-        first = floor(position)
-        if first + 1 >= self.units:
-            return Weights.alone(self._turned(self.units - 1))
-        return Weights(self._turned(first), self._turned(first + 1), position - first)
-
     def rail(
         self, first: int, stop: int, scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
     ) -> tuple[RailUnit, ...]:
