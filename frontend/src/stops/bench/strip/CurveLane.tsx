@@ -18,7 +18,7 @@ export function CurveLane(props: { work: CurveWork; strip: Strip; first: number;
   const top = Math.max(1, view.floor, ...ends) * 1.08;
   const low = Math.min(0, ...ends) * 1.08;
   const y = (speed: number) => EDGE + ((top - speed) / (top - low)) * (LANE - 2 * EDGE);
-  const x = (place: number) => ((place - first) / span) * width;
+  const x = (place: number) => ((place - first + 0.5) / span) * width;
   const level = view.points[0]?.leaves_speed ?? 1;
   const line = strip.speeds.length
     ? strip.speeds.map((speed, i) => `${x(strip.speeds_at[i] ?? 0).toFixed(1)},${y(speed).toFixed(1)}`).join(" ")
@@ -27,7 +27,7 @@ export function CurveLane(props: { work: CurveWork; strip: Strip; first: number;
     const speed = (top - ((height - EDGE) / (LANE - 2 * EDGE)) * (top - low)) / view.measure;
     return `${Math.round(speed * 20) * 5}%`;
   };
-  const frameAt = (place: number) => Math.max(0, Math.round((place / width) * span + first));
+  const frameAt = (place: number) => Math.max(0, Math.round((place / width) * span + first - 0.5));
   const begin = (event: PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId);
     drag.current = { x: event.clientX, y: event.clientY, way: "", last: "" };
