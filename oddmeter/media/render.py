@@ -39,7 +39,7 @@ from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import read_ahead
 from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.making import Maker
-from oddmeter.media.sound.along import Course
+from oddmeter.media.sound.along import SoundCourse
 from oddmeter.media.sound.track import SoundPlan, made_sound, sound_layout
 
 
@@ -95,7 +95,7 @@ class RenderPlan:
         )  # fmt: skip
 
     @property
-    def _course(self) -> Course | None:
+    def _course(self) -> SoundCourse | None:
         """How the sound runs where its speed changes along the shot; None where it is the same throughout."""
         planned, material = self.conformed, self.conformed.material
         read, clock = planned.read_rate.value, material.clock
@@ -108,8 +108,8 @@ class RenderPlan:
             return None
         if planned.by_times:
             straight = len(path.pieces) == 1 and path.pieces[0].is_straight and path.pieces[0].way > 0
-            return None if straight else Course(path)
-        return Course(path, read / material.file_rate.value, clock, read)
+            return None if straight else SoundCourse(path)
+        return SoundCourse(path, read / material.file_rate.value, clock, read)
 
     @property
     def start(self) -> Timecode:
@@ -199,7 +199,7 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
         for name in ("color_range", "color_primaries", "color_trc", "colorspace"):
             setattr(video.codec_context, name, getattr(first, name))
         container.metadata["timecode"] = str(plan.start)
-        if plan.setting is Setting.ARCHIVE and (_shape_is_missing(plan) or mastering):
+        if _track_lacks(plan, mastering):
             video.metadata["title"] = PLACEHOLDER
         sound = _SoundTrack(container, plan.sound, encoding) if plan.sound else None
 
@@ -224,7 +224,7 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
 
 def _state_what_is_missing(plan: RenderPlan, mastering: Mastering, unfinished: Path) -> None:
     """Put into a written file what our encoder library cannot tell its writer."""
-    if plan.setting is Setting.ARCHIVE and (_shape_is_missing(plan) or mastering):
+    if _track_lacks(plan, mastering):
         canvas = plan.canvas
         shape = canvas.pixel_aspect * canvas.width / canvas.height if _shape_is_missing(plan) else None
         state_in_track(unfinished, shape, mastering.elements())
@@ -255,6 +255,11 @@ class _SoundTrack:
         for frame in self._frames:
             self._container.mux(self._stream.encode(frame))
         self._container.mux(self._stream.encode(None))
+
+
+def _track_lacks(plan: RenderPlan, mastering: Mastering) -> bool:
+    """True where the track of an archive has to be told more than its writer can."""
+    return plan.setting is Setting.ARCHIVE and (_shape_is_missing(plan) or bool(mastering))
 
 
 def _shape_is_missing(plan: RenderPlan) -> bool:

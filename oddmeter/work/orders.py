@@ -143,12 +143,11 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_p
     if clip.facts is None:
         raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
     asked, source = ordered.canvas, config.footage(clip.root, clip.path)
-    clock = clip.facts.clock if clip.facts.clock and clip.facts.clock.frames == clip.facts.frames else None
     cuts = frozenset(clip.picture.cuts if clip.picture else ())
     canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
     return RenderPlan(
-        source, clip.facts, ordered.conformed(clock), Setting(setting), config.product(out_path), ordered.drop_frame,
-        canvas, ordered.sound_rate, cuts,
+        source, clip.facts, ordered.conformed(clip.facts.times), Setting(setting), config.product(out_path),
+        ordered.drop_frame, canvas, ordered.sound_rate, cuts,
     )  # fmt: skip
 
 

@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { Schemas } from "../data/client";
 
 export type Strip = Schemas["StripView"];
@@ -45,15 +46,7 @@ export function MeterStrip({
   const shown = new Set(strip.beats.flatMap((beat) => beat.threads.map((thread) => thread.unit)));
   const crowded = (scale * (last - lowest)) / Math.max(1, strip.units.length) < CROWDED;
   return (
-    <svg
-      role="img"
-      aria-label={label}
-      width={width}
-      height={height}
-      viewBox={`0 0 ${width} ${height}`}
-      className={size === "band" ? "block w-full" : "block"}
-    >
-      <path d={`M0 ${top}H${width}M0 ${bottom}H${width}`} stroke="var(--hair)" strokeWidth={1} fill="none" />
+    <Rails {...{ width, height, label, bottom }} top={top} wide={size === "band"}>
       {strip.beats.flatMap((beat, i) =>
         beat.threads.map(({ unit, at, weight }) => (
           <line
@@ -95,7 +88,7 @@ export function MeterStrip({
         const at = x(spot - strip.first);
         return <path key={`h${spot}`} d={`M${at - 3} 0H${at + 3}L${at} 4Z`} fill="var(--brass)" />;
       })}
-    </svg>
+    </Rails>
   );
 }
 
@@ -108,15 +101,7 @@ function Curved(props: Size & { strip: Strip; label: string; wide: boolean }) {
   const y = (speed: number) => bottom - (Math.abs(speed) / fastest) * (bottom - rail - 2 * dot);
   const starts = strip.columns.reduce<number[]>((all, one) => [...all, (all.at(-1) ?? 0) + one.frames], [0]);
   return (
-    <svg
-      role="img"
-      aria-label={label}
-      width={width}
-      height={height}
-      viewBox={`0 0 ${width} ${height}`}
-      className={wide ? "block w-full" : "block"}
-    >
-      <path d={`M0 ${rail}H${width}M0 ${bottom}H${width}`} stroke="var(--hair)" strokeWidth={1} fill="none" />
+    <Rails {...{ width, height, label, bottom }} top={rail} wide={wide}>
       {strip.columns.map((column, i) => {
         const at = x(strip.first + (starts[i] ?? 0) + column.frames / 2);
         if (2 * column.made > column.frames) return <path key={i} d={diamond(at, rail, dot + 1)} fill="var(--plum)" />;
@@ -129,10 +114,36 @@ function Curved(props: Size & { strip: Strip; label: string; wide: boolean }) {
         stroke="var(--ink)"
         strokeWidth={1.2}
       />
-    </svg>
+    </Rails>
   );
 }
 
 export const isAgain = (kind: Schemas["FrameKind"]) => kind === "repeated" || kind === "held";
 
 const diamond = (x: number, y: number, r: number) => `M${x} ${y - r}l${r} ${r}l${-r} ${r}l${-r} ${-r}Z`;
+
+/** The two rails that a strip is drawn on. */
+function Rails(props: {
+  width: number;
+  height: number;
+  top: number;
+  bottom: number;
+  wide: boolean;
+  label: string;
+  children: ReactNode;
+}) {
+  const { width, height, top, bottom, wide, label, children } = props;
+  return (
+    <svg
+      role="img"
+      aria-label={label}
+      width={width}
+      height={height}
+      viewBox={`0 0 ${width} ${height}`}
+      className={wide ? "block w-full" : "block"}
+    >
+      <path d={`M0 ${top}H${width}M0 ${bottom}H${width}`} stroke="var(--hair)" strokeWidth={1} fill="none" />
+      {children}
+    </svg>
+  );
+}

@@ -4,7 +4,6 @@ Points are pinned to the picture: an edit of one moves no other point's source f
 """
 
 from bisect import bisect_right
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from math import floor
@@ -57,15 +56,13 @@ def speed_at(planned: Conform, frame: int) -> Fraction:
         speed = timed.path.piece(moment).speed_at(moment)
     elif planned.course is not None:
         speed = planned.course.path.pieces[0].leaves
-    return speed / _measure(planned)
+    return speed / measure(planned)
 
 
-def _measure(planned: Conform) -> Fraction:
-    """Speed for each unit of the curve's own measure."""
+def measure(planned: Conform) -> Fraction:
+    """Speed for each unit of the curve's own measure: of real time, or of the clip as it is read."""
     curve = planned.treatment.curve
-    if curve is None or curve.of is SpeedOf.SPEED or planned.by_times:
-        return Fraction(1)
-    return planned.real_time_speed
+    return planned.real_time_speed if curve is not None and curve.of is SpeedOf.PACE else Fraction(1)
 
 
 def with_point(planned: Conform, frame: int) -> Curve:
@@ -93,7 +90,7 @@ def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None
     if frames is not None:
         if frames < 1:
             raise RuleError("A stretch fills at least one timeline frame.", "curve")
-        speed = _seconds(planned, start, end) * planned.timeline_rate.value / frames / _measure(planned)
+        speed = _seconds(planned, start, end) * planned.timeline_rate.value / frames / measure(planned)
     if speed is None or speed <= 0:
         raise RuleError("A stretch needs a speed above 0.", "curve")
     lead = speed_at(planned, max(0, first - 1)).limit_denominator(10_000)
@@ -107,42 +104,45 @@ def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None
 
 def with_turn(planned: Conform, number: int, **changes: object) -> Curve:
     """One point changed: its frame, speeds, hold, ease or pin."""
-    points = list(drawn(planned).curve.points)
-    _check(points, number)
-    points[number] = replace(points[number], **changes)  # type: ignore[arg-type]
-    return replace(drawn(planned).curve, points=tuple(points))
+    curve = drawn(planned).curve
+    points = [*curve.points]
+    points[number] = replace(point_of(curve, number), **changes)  # type: ignore[arg-type]
+    return replace(curve, points=tuple(points))
 
 
 def without_point(planned: Conform, number: int) -> Curve:
     """Without one of the points; the last one that is left cannot go."""
-    points = list(drawn(planned).curve.points)
-    _check(points, number)
-    if len(points) == 1:
+    curve = drawn(planned).curve
+    point_of(curve, number)
+    if len(curve.points) == 1:
         raise RuleError("The last point stays; give the clip one speed instead.", "curve")
-    return replace(drawn(planned).curve, points=(*points[:number], *points[number + 1 :]))
+    return replace(curve, points=(*curve.points[:number], *curve.points[number + 1 :]))
 
 
 def with_segment(planned: Conform, number: int, speed: Fraction) -> Curve:
     """All from one point to the next at one speed; before the first at −1, after the last at the last number."""
-    points = list(drawn(planned).curve.points)
+    curve = drawn(planned).curve
+    points = [*curve.points]
     if not -1 <= number < len(points):
         raise RuleError("There is no such stretch in the curve.", "curve")
     if number >= 0:
         points[number] = replace(points[number], leaves=speed)
     if number + 1 < len(points):
         points[number + 1] = replace(points[number + 1], arrives=speed)
-    return replace(drawn(planned).curve, points=tuple(points))
+    return replace(curve, points=tuple(points))
 
 
 def even_speeds(planned: Conform, most: int = 6) -> tuple[Fraction, ...]:
     """The speeds at which frames fall evenly, down to the slow floor: each again half of the one before."""
-    floor_speed = planned.slow_floor / _measure(planned)
+    floor_speed = planned.slow_floor / measure(planned)
     return tuple(floor_speed * 2**power for power in range(most - 1, -1, -1))
 
 
-def _check(points: Sequence[Point], number: int) -> None:
-    if not 0 <= number < len(points):
+def point_of(curve: Curve, number: int) -> Point:
+    """A point by its number; raises ``RuleError`` where there is none."""
+    if not 0 <= number < len(curve.points):
         raise RuleError("There is no such point in the curve.", "curve")
+    return curve.points[number]
 
 
 def _seconds(planned: Conform, start: int, end: int) -> Fraction:

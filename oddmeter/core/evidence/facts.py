@@ -96,6 +96,11 @@ class Facts:
         return 1 / self.intervals[-1][0] if self.intervals and self.intervals[-1][0] > 0 else None
 
     @property
+    def times(self) -> Clock | None:
+        """The clock, where it times every frame: what a clip is read by."""
+        return self.clock if self.clock is not None and self.clock.frames == self.frames else None
+
+    @property
     def lasts(self) -> Fraction | None:
         """Seconds from the first frame to the end of the last; None where nothing says how fast it runs."""
         if self.clock is not None:

@@ -15,10 +15,8 @@ import numpy.typing as npt
 
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.paths import Path, Piece
-from oddmeter.core.maps.rulers import Ruler
+from oddmeter.core.maps.rulers import Flags, Ruler, Whole
 
-Whole = npt.NDArray[np.int64]
-Flags = npt.NDArray[np.bool_]
 Floats = npt.NDArray[np.float64]
 _SAFE = 1 << 61
 
@@ -99,7 +97,7 @@ def _marks(piece: Piece, ruler: Ruler, low: int, high: int, step: Fraction) -> t
     """For the moments ``low`` to ``high − 1`` times ``step``: the whole mark at or before, whether it is met exactly,
     and how far beyond it the moment is."""
     numbers = np.arange(low, high, dtype=np.int64)
-    if piece.is_straight or not piece.lasts:
+    if piece.is_straight:
         return _straight(piece, ruler, numbers, step)
     start, share = (low * step - piece.begins) / piece.lasts, step / piece.lasts
     u = np.minimum(float(start) + float(share) * (numbers - low), 1.0)

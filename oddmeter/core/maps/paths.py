@@ -17,12 +17,12 @@ SOFT: Ease = (Fraction(0), Fraction(0))
 
 @dataclass(frozen=True)
 class Piece:
-    """A part of a path: from the timeline moment ``begins``, where the source is at ``source``, for ``lasts`` seconds
-    (None: without end), from speed ``leaves`` to speed ``arrives``, with the ease of either end."""
+    """A part of a path: from the timeline moment ``begins``, where the source is at ``source``, for ``lasts`` seconds,
+    above zero, from speed ``leaves`` to speed ``arrives``, with the ease of either end."""
 
     begins: Fraction
     source: Fraction
-    lasts: Fraction | None
+    lasts: Fraction
     leaves: Fraction
     arrives: Fraction
     ease: Ease = SOFT
@@ -45,25 +45,25 @@ class Piece:
 
     @property
     def ends(self) -> Fraction:
-        """The timeline moment at which it is over; of one without end its beginning."""
-        return self.begins + (self.lasts or 0)
+        """The timeline moment at which it is over."""
+        return self.begins + self.lasts
 
     @property
     def run(self) -> Fraction:
         """Source seconds from its beginning to its end."""
-        return (self.lasts or 0) * mean_speed(self.leaves, self.arrives, self.ease)
+        return self.lasts * mean_speed(self.leaves, self.arrives, self.ease)
 
     def at(self, moment: Fraction) -> Fraction:
         """Source time at a timeline moment."""
         since = moment - self.begins
-        if self.is_straight or not self.lasts:
+        if self.is_straight:
             return self.source + self.leaves * since
         u = min(Fraction(1), since / self.lasts)
         return self.source + self.lasts * (self.leaves * u + (self.arrives - self.leaves) * eased_sum(u, self.ease))
 
     def when(self, source: Fraction) -> Fraction:
         """The timeline moment at which the source is at a second; on a turn to within a millionth of it."""
-        if self.is_straight or not self.lasts:
+        if self.is_straight:
             return self.begins + (source - self.source) / self.leaves
         low, high = 0.0, 1.0
         terms = [float(one) for one in self.coefficients()]
@@ -76,15 +76,15 @@ class Piece:
 
     def speed_at(self, moment: Fraction) -> Fraction:
         """The speed at a timeline moment."""
-        if self.is_straight or not self.lasts:
+        if self.is_straight:
             return self.leaves
         u = (moment - self.begins) / self.lasts
         return self.leaves + (self.arrives - self.leaves) * eased(u, self.ease)
 
     def coefficients(self) -> tuple[Fraction, ...]:
-        """Source time as a polynomial in the share u of the piece that is over; in seconds of a piece without end."""
-        if self.is_straight or not self.lasts:
-            return self.source, self.leaves * (self.lasts or 1)
+        """Source time as a polynomial in the share u of the piece that is over."""
+        if self.is_straight:
+            return self.source, self.leaves * self.lasts
         (a, b), turn, lasts = self.ease, self.arrives - self.leaves, self.lasts
         return (
             self.source, lasts * self.leaves, lasts * turn * a / 2,
@@ -166,7 +166,7 @@ def joined(source: Fraction, parts: Iterable[tuple[Fraction, Fraction, Fraction,
         if lasts == 0:
             continue
         last = pieces[-1] if pieces else None
-        if last is not None and last.is_straight and last.leaves == leaves == arrives and last.lasts is not None:
+        if last is not None and last.is_straight and last.leaves == leaves == arrives:
             piece = replace(pieces.pop(), lasts=last.lasts + lasts)
         else:
             piece = Piece(moment, source, lasts, leaves, arrives, SOFT if leaves == arrives else ease)

@@ -12,18 +12,16 @@ from itertools import pairwise
 from math import ceil, floor
 
 import numpy as np
-import numpy.typing as npt
 
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.cadence import Cadence, Kind
 from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
 from oddmeter.core.maps.moments import Moments, moments
 from oddmeter.core.maps.paths import Path, Piece
-from oddmeter.core.maps.rulers import EvenRuler, Ruler
+from oddmeter.core.maps.rulers import EvenRuler, Ruler, Whole
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
-Whole = npt.NDArray[np.int64]
 _WORST = {Kind.WHOLE: 0, Kind.EVEN: 1, Kind.NEAR: 2, Kind.ODD: 3}
 
 

@@ -160,10 +160,9 @@ def known_of(clip: Clip) -> KnownClip:
         trouble = "It has no frames."
     else:
         order = facts.field_order or FieldOrder.UPPER
-        clock = facts.clock if facts.clock is not None and facts.clock.frames == facts.frames else None
-        settled_rate = findings.shot_state is Certainty.SETTLED
         material = Material(
-            facts.frames, facts.file_rate, findings.motion_rate, order, originals_of(clip.picture), clock, settled_rate
-        )
+            facts.frames, facts.file_rate, findings.motion_rate, order, originals_of(clip.picture), facts.times,
+            settled=findings.shot_state is Certainty.SETTLED,
+        )  # fmt: skip
     clip.forget()
     return KnownClip(clip, facts, findings, material, trouble)

@@ -27,7 +27,7 @@ _SILENT_BELOW = 0.05
 
 
 @dataclass(frozen=True)
-class Course:
+class SoundCourse:
     """How the sound of a file runs along a path: ``scale`` seconds of the file for each second of the source as it is
     read; where the file has times of its own that are set aside, its ``clock`` and the ``rate`` at which it is read."""
 
@@ -44,13 +44,10 @@ class Course:
             begins = float(piece.begins) if number else -np.inf
             ends = float(pieces[number + 1].begins) if number + 1 < len(pieces) else np.inf
             here = (moments >= begins) & (moments < ends)
-            since = moments[here] - float(piece.begins)
-            terms = [float(term) for term in piece.coefficients()]
-            if piece.is_straight or not piece.lasts:
-                source[here] = terms[0] + float(piece.leaves) * since
-            else:
-                u = np.minimum(since / float(piece.lasts), 1.0)
-                source[here] = sum(term * u**power for power, term in enumerate(terms))
+            u = (moments[here] - float(piece.begins)) / float(piece.lasts)
+            if not piece.is_straight:
+                u = np.minimum(u, 1.0)
+            source[here] = sum(float(term) * u**power for power, term in enumerate(piece.coefficients()))
         if self.clock is None:
             return source * float(self.scale)
         ticks = self.clock.ticks * float(self.clock.base)

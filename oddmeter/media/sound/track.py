@@ -17,7 +17,7 @@ from av.container import InputContainer
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.files.opened import opened, pictures_in, sound_in
-from oddmeter.media.sound.along import Course, at_own_pitch, followed
+from oddmeter.media.sound.along import SoundCourse, at_own_pitch, followed
 from oddmeter.media.sound.pitch import resampled, stretched
 
 BLOCK = 1024
@@ -45,7 +45,7 @@ class SoundPlan:
     source_rate: int
     keeps_pitch: bool = False
     backwards: bool = False
-    course: Course | None = None
+    course: SoundCourse | None = None
 
     @property
     def samples(self) -> int:
@@ -108,7 +108,7 @@ def _parts(plan: SoundPlan, source: Samples) -> Iterator[npt.NDArray[np.float32]
         yield made[:, lead:]
 
 
-def _along(plan: SoundPlan, course: Course, source: Samples) -> Iterator[npt.NDArray[np.float32]]:
+def _along(plan: SoundPlan, course: SoundCourse, source: Samples) -> Iterator[npt.NDArray[np.float32]]:
     """The made samples along a course, some at a time."""
     around = plan.source_rate
     for first in range(0, plan.samples, _PART_SECONDS * plan.rate):

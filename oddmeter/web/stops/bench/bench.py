@@ -180,7 +180,7 @@ def take_side(here: Here, show_id: ShowId, clip_id: int, asked: SideIn) -> SideV
     board = here.boards.open(show_id)
     timeline = board.timeline()
     row = board.some([clip_id], timeline)[0]
-    plan = side_asked(here, board, clip_id, asked)
+    plan = side_asked(here, board, row, asked)
     viewed = _viewed(here, plan)
     token = here.looking.put(Side(viewed, timeline, _source_start(plan)), fill=not asked.model_fields_set)
     return _side_view(token, row, plan, viewed)

@@ -11,6 +11,8 @@ from oddmeter.core.conform.edits import (
     drawn,
     even_speeds,
     frame_at,
+    measure,
+    point_of,
     with_point,
     with_segment,
     with_stretch,
@@ -18,7 +20,7 @@ from oddmeter.core.conform.edits import (
     without_point,
 )
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.curves import Curve, Point, SpeedOf, with_speeds
+from oddmeter.core.decisions.curves import Curve, SpeedOf, with_speeds
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import exact_percent_text, number_text, parse_signed
@@ -104,7 +106,7 @@ class CurveEdited(BaseModel):
 def curve_view(planned: Conform) -> CurveView:
     """The curve of a plan for the page; it is drawn, so floats will do where nothing is decided by them."""
     now = drawn(planned)
-    life = planned.real_time_speed if now.curve.of is SpeedOf.PACE and not planned.by_times else Fraction(1)
+    life = measure(planned)
     floor_speed = planned.slow_floor / life
     return CurveView(
         has=planned.treatment.curve is not None,
@@ -137,10 +139,11 @@ def curve_view(planned: Conform) -> CurveView:
 def edit_curve(here: Here, show_id: ShowId, clip_id: int, asked: CurveEdit) -> CurveEdited:
     """An edit of a side's curve worked out; nothing is kept by it."""
     board = here.boards.open(show_id)
-    before = side_asked(here, board, clip_id, asked.side)
+    row = board.some([clip_id], board.timeline())[0]
+    before = side_asked(here, board, row, asked.side)
     curve = _edited(before, asked)
     take = asked.side.model_copy(update={"intent": IntentIn(intent=Intent.CURVE, value=str(curve))})
-    after = side_asked(here, board, clip_id, TreatmentIn.model_validate(take.model_dump(exclude_unset=True)))
+    after = side_asked(here, board, row, TreatmentIn.model_validate(take.model_dump(exclude_unset=True)))
     return CurveEdited(
         take=take,
         curve=curve_view(after.conformed),
@@ -156,7 +159,7 @@ def _edited(plan: Plan, asked: CurveEdit) -> Curve:
 
 def _eased(planned: Conform, asked: CurveEdit) -> Curve:
     number, value = _given(asked.number), parse_signed(asked.text)
-    begin, finish = _point_of(planned, number).ease
+    begin, finish = point_of(drawn(planned).curve, number).ease
     ease = (value if asked.end != "finish" else begin, value if asked.end != "begin" else finish)
     return with_turn(planned, number, ease=ease)
 
@@ -193,28 +196,22 @@ _EDITS: dict[str, Callable[[Conform, CurveEdit], Curve]] = {
 }
 
 
-def _point_of(planned: Conform, number: int) -> Point:
-    points = drawn(planned).curve.points
-    if not 0 <= number < len(points):
-        raise RuleError("There is no such point in the curve.", "curve")
-    return points[number]
-
-
 def _measured(planned: Conform, of: SpeedOf) -> Curve:
     """The same curve with its speeds told in another measure."""
     now = drawn(planned).curve
     if now.of is of:
         return now
-    life = Fraction(1) if planned.by_times else planned.real_time_speed
+    life = planned.real_time_speed
     by = life if of is SpeedOf.SPEED else 1 / life
     return Curve(of, with_speeds(now.points, by))
 
 
 def _moved(before: Conform, after: Conform) -> list[str]:
     """Which points that were there come at other timeline frames, and by how many."""
-    was = {point.frame: comes for point, comes in zip(drawn(before).curve.points, drawn(before).comes, strict=True)}
+    earlier, later = drawn(before), drawn(after)
+    was = {point.frame: comes for point, comes in zip(earlier.curve.points, earlier.comes, strict=True)}
     out = []
-    for number, (point, comes) in enumerate(zip(drawn(after).curve.points, drawn(after).comes, strict=True)):
+    for number, (point, comes) in enumerate(zip(later.curve.points, later.comes, strict=True)):
         shift = comes - was.get(point.frame, comes)
         if abs(shift) >= Fraction(1, 2):
             frames = round(shift)

@@ -15,16 +15,11 @@ def planned_row(row: Row) -> Plan:
     return row.plan
 
 
-def side_row(here: Context, board: Board, clip_id: int, asked: TreatmentIn) -> Row:
-    """A clip as it stands, or with what is asked decided otherwise."""
-    timeline = board.timeline()
-    row = board.some([clip_id], timeline)[0]
+def side_asked(here: Context, board: Board, row: Row, asked: TreatmentIn) -> Plan:
+    """The plan of a clip as it stands, or with what is asked decided otherwise; raises the refusal where there is
+    none."""
     if not (asked.model_fields_set & {"intent", "shot_rate"} or asked.set):
-        return row
+        return planned_row(row)
+    timeline = board.timeline()
     made = changed(asked.asked(board, timeline), [row.outcome], board.house, timeline, here.person)
-    return board.work_out(made.clips[0], timeline)
-
-
-def side_asked(here: Context, board: Board, clip_id: int, asked: TreatmentIn) -> Plan:
-    """The plan of a side; raises the refusal where there is none."""
-    return planned_row(side_row(here, board, clip_id, asked))
+    return planned_row(board.work_out(made.clips[0], timeline))
