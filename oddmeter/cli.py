@@ -214,6 +214,7 @@ def conform_file(
     scan: Annotated[str, typer.Option(help="progressive, upper or lower: the field that comes first.")] = "progressive",
     setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
     sound: Annotated[str, typer.Option(help="off, follow or pitch.")] = "follow",
+    sound_streams: Annotated[str, typer.Option("--sound-streams", help="all, or numbers such as 1,3.")] = "all",
     sound_rate: Annotated[int | None, typer.Option("--sound-rate", min=8000, help="Samples a second.")] = None,
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Drop-frame timecode.")] = False,
     as_json: AsJson = False,
@@ -234,7 +235,7 @@ def conform_file(
             file_rate=file_rate, read_rate=read_rate, raster=raster, fit=fit, scan=scan, sound_rate=sound_rate,
             parts={
                 Part.FIELDS: fields, Part.BETWEEN: between, Part.EFFORT: effort, Part.REACH: reach, Part.TRUST: trust,
-                Part.HELD: held_rate, Part.SOUND: sound, Part.SPAN: span,
+                Part.HELD: held_rate, Part.SOUND: sound, Part.STREAMS: sound_streams, Part.SPAN: span,
             },
         )
     )  # fmt: skip

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from oddmeter.core.conform.proof import Proof
-from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.core.evidence.verdicts import Question, Verdict
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
@@ -27,7 +27,6 @@ def inspected(
     the pictures show, where they were looked at.
     """
     verdicts = found or {}
-    sound = facts.sound
     scan = verdicts[Question.SCAN].value if found else facts.scan.value
     interlaced = scan == Scan.INTERLACED.value
     order = verdicts[Question.FIELD_ORDER].value if found else facts.field_order
@@ -50,8 +49,8 @@ def inspected(
         "scan": scan or Scan.UNKNOWN.value,
         "field_order": order if interlaced else None,
         "timecode": facts.timecode,
-        "sound": sound
-        and {"rate": sound.sample_rate, "channels": sound.channels, "seconds": fraction_text(sound.seconds)},
+        "sound": _sound(facts.sounds[0]) if facts.sounds else None,
+        "sounds": [_sound(one) | {"name": one.name} for one in facts.sounds],
         "trouble": _trouble(facts, picture),
         "shot_rate": _shot_rate(verdicts),
         "pulldown": [
@@ -137,6 +136,10 @@ def proven(proof: Proof) -> dict[str, Any]:
         "wrong_frames": list(proof.wrong_frames),
         "too_still": proof.too_still,
     }
+
+
+def _sound(sound: Sound) -> dict[str, Any]:
+    return {"rate": sound.sample_rate, "channels": sound.channels, "seconds": fraction_text(sound.seconds)}
 
 
 def _fraction(value: Fraction | None) -> str | None:

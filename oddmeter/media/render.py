@@ -24,7 +24,7 @@ from av.video.stream import VideoStream
 from oddmeter.core.conform.framing import Canvas, canvas_for
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.treatment import Fields, SoundChoice
-from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.core.maps.paths import Path as PathOfTime
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
@@ -77,11 +77,15 @@ class RenderPlan:
         return (self.facts.field_order or FieldOrder.UPPER) if woven else None
 
     @property
-    def sound(self) -> SoundPlan | None:
-        """What becomes of the sound; None where there is none, or it was switched off."""
-        source, planned = self.facts.sound, self.conformed
-        if planned.treatment.sound is SoundChoice.OFF or source is None:
-            return None
+    def sounds(self) -> tuple[SoundPlan, ...]:
+        """What becomes of each sound stream that is taken; none where there is none, or sound was switched off."""
+        heard, treatment = self.facts.sounds, self.conformed.treatment
+        if treatment.sound is SoundChoice.OFF:
+            return ()
+        return tuple(self._sound(heard[number]) for number in treatment.streams.of(len(heard)))
+
+    def _sound(self, source: Sound) -> SoundPlan:
+        planned = self.conformed
         first, stop = planned.span
         file_rate, clock = planned.material.file_rate.value, planned.material.clock
         start, lasts = first / file_rate, (stop - first) / file_rate
@@ -91,7 +95,7 @@ class RenderPlan:
             self.source, planned.sound_factor, start, lasts,
             planned.frame_map.length / planned.timeline_rate.value, self.sound_rate or source.sample_rate,
             source.sample_rate, planned.treatment.sound is SoundChoice.PITCH, planned.treatment.reverse,
-            self._course,
+            self._course, source.place, source.name,
         )  # fmt: skip
 
     @property
@@ -201,7 +205,7 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
         container.metadata["timecode"] = str(plan.start)
         if _track_lacks(plan, mastering):
             video.metadata["title"] = PLACEHOLDER
-        sound = _SoundTrack(container, plan.sound, encoding) if plan.sound else None
+        sounds = [_SoundTrack(container, sound, encoding) for sound in plan.sounds]
 
         def mux(packets: "list[Packet[VideoStream]]") -> None:
             for packet in packets:
@@ -213,11 +217,11 @@ def _write(plan: RenderPlan, unfinished: Path, progress: Callable[[int], None]) 
             for number, frame in enumerate(made):
                 frame.pts, frame.time_base, frame.pict_type = number, 1 / rate, PictureType.NONE
                 mux(video.encode(frame))
-                if sound is not None:
+                for sound in sounds:
                     sound.write_until(Fraction(number + 1) / rate)
                 progress(number + 1)
         mux(video.encode(None))
-        if sound is not None:
+        for sound in sounds:
             sound.finish()
     return mastering
 
@@ -239,10 +243,12 @@ class _SoundTrack:
 
     def __init__(self, container: OutputContainer, plan: SoundPlan, encoding: Encoding) -> None:
         self._container = container
-        layout, channels = sound_layout(plan.path)
+        layout, channels = sound_layout(plan)
         if channels > encoding.most_channels:
             raise RuleError(f"{encoding.label} holds at most {encoding.most_channels} channels of sound.", "sound")
         self._stream = cast(AudioStream, container.add_stream(encoding.sound_codec, rate=plan.rate, layout=layout))
+        if plan.name:
+            self._stream.metadata["title"] = plan.name
         self._frames: Iterator[AudioFrame] = made_sound(plan, encoding.sound_format)
         self._written = Fraction(0)
 

@@ -60,7 +60,7 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
         _equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),
         _equal("pixel shape", _shape_words(canvas.pixel_aspect), _shape_words(made.pixel_aspect)),
         _equal("start timecode", plan.start, made.timecode or "none"),
-        _sound_check(plan, made),
+        *_sound_checks(plan, made),
         _fields_check(plan, made),
     ]
     if mastering := mastering_in(plan.source):
@@ -78,21 +78,27 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
     return Proof(tuple(checks), tuple(pictures.wrong[:MOST_NAMED]), pictures.too_still)
 
 
-def _sound_check(plan: RenderPlan, made: Facts) -> Check:
-    """The length of the sound in samples; a codec that works in blocks may end up to two of them earlier or
-    later."""
-    sound = plan.sound
-    if sound is None or made.sound is None:
-        wanted = "none" if sound is None else f"{sound.samples} samples"
-        return _equal("sound", wanted, "some" if made.sound else "none")
-    with av.open(str(plan.out)) as container:
-        found = sum(frame.samples for frame in container.decode(audio=0))
+def _sound_checks(plan: RenderPlan, made: Facts) -> list[Check]:
+    """How many sound streams there are, and the length of each in samples; a codec that works in blocks may end up to
+    two of them earlier or later."""
+    sounds = plan.sounds
+    if len(sounds) != len(made.sounds):
+        return [_equal("sound", _streams_words(len(sounds)), _streams_words(len(made.sounds)))]
+    if not sounds:
+        return [_equal("sound", "none", "none")]
     slack = 0 if ENCODINGS[plan.setting].sound_codec.startswith("pcm") else 2 * BLOCK
-    as_planned = made.sound.sample_rate == sound.rate and -slack <= found - sound.samples <= slack
-    planned, heard = (f"{count} samples at {rate}" for count, rate in (
-        (sound.samples, sound.rate), (found, made.sound.sample_rate),
-    ))  # fmt: skip
-    return Check("sound", planned, heard, as_planned)
+    checks = []
+    for number, (sound, one) in enumerate(zip(sounds, made.sounds, strict=True)):
+        with av.open(str(plan.out)) as container:
+            found = sum(frame.samples for frame in container.decode(audio=number))
+        right = one.sample_rate == sound.rate and -slack <= found - sound.samples <= slack
+        planned, heard = f"{sound.samples} samples at {sound.rate}", f"{found} samples at {one.sample_rate}"
+        checks.append(Check("sound" if len(sounds) == 1 else f"sound {number + 1}", planned, heard, right))
+    return checks
+
+
+def _streams_words(count: int) -> str:
+    return "none" if count == 0 else f"{count} stream{'s' if count > 1 else ''}"
 
 
 def _fields_check(plan: RenderPlan, made: Facts) -> Check:

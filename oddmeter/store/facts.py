@@ -21,12 +21,11 @@ from oddmeter.store.database import Connection, fraction_from, rate_from
 
 def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
     """Write down what the probe found."""
-    sound = facts.sound
     connection.execute(
         "UPDATE clip_facts SET state = 'done', frames = %(frames)s, file_rate = %(file_rate)s, timing = %(timing)s,"
         " measured_rate = %(measured_rate)s, width = %(width)s, height = %(height)s, pixel_aspect = %(pixel_aspect)s,"
-        " scan = %(scan)s, field_order = %(field_order)s, timecode = %(timecode)s, sound_rate = %(sound_rate)s,"
-        " sound_channels = %(sound_channels)s, sound_seconds = %(sound_seconds)s, codec = %(codec)s,"
+        " scan = %(scan)s, field_order = %(field_order)s, timecode = %(timecode)s, sounds = %(sounds)s,"
+        " codec = %(codec)s,"
         " fault = %(fault)s, remarks = %(remarks)s, stated_rate = %(stated_rate)s,"
         " stream_rate = %(stream_rate)s, capture_rate = %(capture_rate)s,"
         " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
@@ -45,9 +44,7 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "scan": facts.scan.value,
             "field_order": facts.field_order,
             "timecode": facts.timecode,
-            "sound_rate": sound.sample_rate if sound else None,
-            "sound_channels": sound.channels if sound else None,
-            "sound_seconds": fraction_text(sound.seconds) if sound else None,
+            "sounds": Jsonb([asdict(one) | {"seconds": fraction_text(one.seconds)} for one in facts.sounds]),
             "codec": facts.codec,
             "fault": facts.fault,
             "remarks": list(facts.remarks),
@@ -109,9 +106,6 @@ def probe_again(connection: Connection, clip_ids: Iterable[int]) -> None:
 
 def facts_from(row: dict[str, Any]) -> Facts:
     """A row of the table ``clip_facts`` as a value."""
-    sound = None
-    if row["sound_rate"] is not None:
-        sound = Sound(row["sound_rate"], row["sound_channels"], Fraction(row["sound_seconds"]))
     return Facts(
         frames=row["frames"],
         file_rate=rate_from(row["file_rate"]),
@@ -123,7 +117,7 @@ def facts_from(row: dict[str, Any]) -> Facts:
         scan=Scan(row["scan"]),
         field_order=FieldOrder(row["field_order"]) if row["field_order"] else None,
         timecode=row["timecode"],
-        sound=sound,
+        sounds=tuple(Sound(**one | {"seconds": Fraction(one["seconds"])}) for one in row["sounds"]),
         codec=row["codec"],
         fault=row["fault"],
         remarks=tuple(row["remarks"]),

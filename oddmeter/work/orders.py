@@ -66,6 +66,7 @@ class Order(BaseModel):
     value: str | None
     read_rate: str | None
     sound: SoundChoice
+    streams: str = "all"
     held: str = "1/1"
     reverse: bool = False
     fields: Fields = Fields.WHOLE
@@ -92,7 +93,8 @@ class Order(BaseModel):
         value = Fraction(self.value) if self.value else None
         treatment = Treatment(
             self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
-            self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound, self.reverse,
+            self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound,
+            parse_part(Part.STREAMS, self.streams), self.reverse,
             self.framing, parse_part(Part.SPAN, self.span), Curve.parse(self.curve) if self.curve else None,
         )  # fmt: skip
         return conform(material, treatment, _rate(self.timeline_rate))
@@ -111,6 +113,7 @@ def order_of(plan: Plan) -> Order:
         value=fraction_text(treatment.value) if treatment.value is not None else None,
         read_rate=treatment.read_rate.exact if treatment.read_rate else None,
         sound=treatment.sound,
+        streams=str(treatment.streams),
         held=fraction_text(treatment.held),
         reverse=treatment.reverse,
         fields=treatment.fields,

@@ -116,7 +116,7 @@ def test_a_near_miss_is_drawn_around_its_hiccup() -> None:
 
 
 def test_marks_say_what_stands_out() -> None:
-    facts = Facts(frames=500, file_rate=Rate.of(24), scan=Scan.INTERLACED, sound=Sound(48_000, 2, Fraction(20)))
+    facts = Facts(frames=500, file_rate=Rate.of(24), scan=Scan.INTERLACED, sounds=(Sound(48_000, 2, Fraction(20)),))
 
     def found(timeline: str, decided: Decisions = REAL_TIME) -> set[Mark]:
         on = Timeline(1, TimelineSettings("Main", Rate.parse(timeline)), 1)

@@ -115,7 +115,7 @@ def test_inspect_reads_files_and_folders(footage: dict[str, Path], tmp_path: Pat
                        "pulldown": None, "phase": None}],
     }  # fmt: skip
     assert {key: tape[key] for key in expected} == expected
-    others = {"verdicts", "claims", "slowest_rate", "fastest_rate", "start", "duplicates", "gaps", "clock"}
+    others = {"verdicts", "claims", "slowest_rate", "fastest_rate", "start", "duplicates", "gaps", "clock", "sounds"}
     assert set(tape) - set(expected) == others
     assert empty["trouble"] == "The file is empty." and "no such file" in absent["trouble"]
     folder = answer("inspect", footage["HB_boat_59.mp4"].parent)

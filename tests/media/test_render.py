@@ -126,7 +126,7 @@ def test_sound_is_kept_to_the_exact_length_at_speed_one(
     setting: Setting, footage: dict[str, Path], tmp_path: Path
 ) -> None:
     plan = plan_for(footage["VR_lantern_24.mkv"], tmp_path, "25", Treatment(Intent.REAL_TIME), setting)
-    assert plan.sound is not None and plan.sound.is_kept
+    assert [sound.is_kept for sound in plan.sounds] == [True]
     render(plan)
     wanted = Fraction(plan.conformed.frame_map.length, 25) * 48_000
     heard = decoded_sound(plan.out)
@@ -147,7 +147,7 @@ def decoded_sound(path: Path) -> np.ndarray:
 def test_sound_that_is_switched_off_is_not_in_the_file(footage: dict[str, Path], tmp_path: Path) -> None:
     silent = Treatment(Intent.EVERY_FRAME, sound=SoundChoice.OFF)
     plan = plan_for(footage["HB_gulls_30.mp4"], tmp_path, "25", silent)
-    assert plan.sound is None
+    assert plan.sounds == ()
     render(plan)
     assert probe(plan.out).sound is None and verify(plan).passed
 

@@ -7,7 +7,7 @@ import pytest
 
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Base, Held, Reading, Wish
-from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice
+from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice, SoundStreams
 from oddmeter.core.evidence.claims import Word
 from oddmeter.core.evidence.facts import Facts, Sound, Timing
 from oddmeter.core.evidence.verdicts import Question
@@ -31,7 +31,7 @@ ODD_FACTS = Facts(
     scan=Scan.INTERLACED,
     field_order=FieldOrder.LOWER,
     timecode="01:00:00;02",
-    sound=Sound(48_000, 6, Fraction(0)),
+    sounds=(Sound(48_000, 6, Fraction(0)), Sound(48_000, 2, Fraction(5, 2), 1, "guide")),
     codec="h264",
     remarks=("One.", "Two, with “quotes” and ünïcode."),
 )
@@ -72,7 +72,8 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
     assert fresh.decided == Decided()
     wanted = Decisions(
         Wish(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT, Between.FLOW,
-        Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH, True,
+        Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH,
+        SoundStreams((1, 3)), True,
     )  # fmt: skip
     with database.transaction() as connection:
         timeline = shows.show(connection, show_id).timelines[0].id

@@ -33,7 +33,7 @@ def batch(browser: Browser, database: Database) -> int:
                 own = Rate.exactly(RATES[number])
                 found = Facts(
                     frames=100 + 37 * number, file_rate=own, measured_rate=own.value, stated_rate=own.value,
-                    width=64, height=64, scan=Scan.PROGRESSIVE, sound=Sound(48_000, 2, 100 / own.value),
+                    width=64, height=64, scan=Scan.PROGRESSIVE, sounds=(Sound(48_000, 2, 100 / own.value),),
                 )  # fmt: skip
                 facts.keep_facts(connection, clip.id, found)
     return show

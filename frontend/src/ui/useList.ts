@@ -7,7 +7,8 @@ interface Named {
   name: string;
 }
 
-const TYPING_PAUSE = 800;
+/** Milliseconds after a jump was shown in which a further character goes on with the same name. */
+const TYPING_PAUSE = 1000;
 
 /** How every list of clips is moved in and selected from, by mouse and keyboard; `keys` are the view's own. */
 export function useList(
@@ -43,13 +44,13 @@ export function useList(
   };
   /** Type-ahead. Goes on with any character for which there is a name, so that a digit can be part of one. */
   const jumped = (key: string): boolean => {
-    const now = Date.now();
-    const goesOn = now - typed.current.when < TYPING_PAUSE && typed.current.text !== "";
+    const goesOn = Date.now() - typed.current.when < TYPING_PAUSE && typed.current.text !== "";
     if (key.length !== 1 || (!goesOn && !/^\p{L}$/u.test(key))) return false;
     const text = (goesOn ? typed.current.text + key : key).toLowerCase();
     const found = rows.findIndex((row) => row.name.toLowerCase().startsWith(text));
     if (found < 0) return false;
-    typed.current = { text, when: now };
+    typed.current = { text, when: Infinity };
+    requestAnimationFrame(() => (typed.current.when = Date.now()));
     move(found);
     return true;
   };

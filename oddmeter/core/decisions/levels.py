@@ -21,6 +21,7 @@ from oddmeter.core.decisions.treatment import (
     Framing,
     Intent,
     SoundChoice,
+    SoundStreams,
     Span,
     Treatment,
 )
@@ -51,6 +52,7 @@ class Decisions:
     trust: Fraction | None = None
     held: Held | None = None
     sound: SoundChoice | None = None
+    streams: SoundStreams | None = None
     reverse: bool | None = None
     framing: Framing | None = None
     span: Span | None = None
@@ -127,8 +129,8 @@ HOUSE = Layer(
     "Odd Meter",
     Decisions(
         reading=Reading(), fields=AS_IT_STANDS.fields, between=AS_IT_STANDS.between, effort=AS_IT_STANDS.effort,
-        reach=AS_IT_STANDS.reach, trust=AS_IT_STANDS.trust, held=Held(), sound=AS_IT_STANDS.sound, reverse=False,
-        framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
+        reach=AS_IT_STANDS.reach, trust=AS_IT_STANDS.trust, held=Held(), sound=AS_IT_STANDS.sound,
+        streams=AS_IT_STANDS.streams, reverse=False, framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
     ),
 )  # fmt: skip
 """What holds where nobody has decided: everything but an intent."""
@@ -164,14 +166,17 @@ def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Ra
     wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
     made = Treatment(wish.intent, wish.value, curve=wish.curve)
     if wish.intent is Intent.LEAVE:
-        return replace(made, sound=d.sound or made.sound, framing=d.framing or made.framing, span=d.span or made.span)
+        return replace(
+            made, sound=d.sound or made.sound, streams=d.streams or made.streams, framing=d.framing or made.framing,
+            span=d.span or made.span,
+        )  # fmt: skip
     read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
     return replace(
         made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
         effort=d.effort or made.effort, reach=made.reach if d.reach is None else d.reach,
         trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
-        sound=d.sound or made.sound, reverse=bool(d.reverse), framing=d.framing or made.framing,
-        span=d.span or made.span,
+        sound=d.sound or made.sound, streams=d.streams or made.streams, reverse=bool(d.reverse),
+        framing=d.framing or made.framing, span=d.span or made.span,
     )  # fmt: skip
 
 

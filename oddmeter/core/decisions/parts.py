@@ -19,6 +19,7 @@ from oddmeter.core.decisions.treatment import (
     Framing,
     Intent,
     SoundChoice,
+    SoundStreams,
     Span,
     check_wish,
 )
@@ -40,6 +41,7 @@ class Part(StrEnum):
     TRUST = "trust"
     HELD = "held"
     SOUND = "sound"
+    STREAMS = "streams"
     REVERSE = "reverse"
     FRAMING = "framing"
     SPAN = "span"
@@ -196,6 +198,18 @@ def _span(text: str) -> Span:
     return span
 
 
+def _streams(text: str) -> SoundStreams:
+    if text.lower() == "all":
+        return SoundStreams()
+    typed = [one.strip() for one in text.replace("+", ",").split(",")]
+    if not all(one.isdecimal() and 1 <= int(one) <= _MOST_SOUND_STREAMS for one in typed):
+        raise RuleError(f"“{text}” names no sound streams. Type all, or their numbers, like 1, 3.", "streams")
+    return SoundStreams(tuple(sorted({int(one) for one in typed})))
+
+
+_MOST_SOUND_STREAMS = 64
+
+
 def _yes(text: str) -> bool:
     if text not in ("yes", "no"):
         raise RuleError(f"“{text}” is neither yes nor no.", "treatment")
@@ -212,6 +226,7 @@ _PARSE: dict[Part, Callable[[str], Any]] = {
     Part.TRUST: _share,
     Part.HELD: Held.parse,
     Part.SOUND: lambda text: _one_of(SoundChoice, text),
+    Part.STREAMS: _streams,
     Part.REVERSE: _yes,
     Part.FRAMING: lambda text: _one_of(Framing, text),
     Part.SPAN: _span,

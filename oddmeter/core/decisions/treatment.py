@@ -88,6 +88,26 @@ class SoundChoice(StrEnum):
     PITCH = "pitch"
 
 
+@dataclass(frozen=True)
+class SoundStreams:
+    """Which sound streams of a clip are taken, counted from 1 among those that can be decoded; None takes all."""
+
+    numbers: tuple[int, ...] | None = None
+
+    def __str__(self) -> str:
+        return "all" if self.numbers is None else ", ".join(map(str, self.numbers))
+
+    def of(self, count: int) -> tuple[int, ...]:
+        """The streams taken of a clip that has so many, counted from 0; raises ``RuleError`` where it has sound, but
+        not these."""
+        if self.numbers is None or count == 0:
+            return tuple(range(count))
+        if self.numbers[-1] > count:
+            has = "one sound stream" if count == 1 else f"{count} sound streams"
+            raise RuleError(f"There is no sound stream {self.numbers[-1]}: the clip has {has}.", "streams")
+        return tuple(number - 1 for number in self.numbers)
+
+
 NEEDS_VALUE = {Intent.PACE, Intent.SPEED, Intent.FIT}
 
 
@@ -112,6 +132,7 @@ class Treatment:
     trust: Fraction = Fraction(1, 2)
     held: Fraction = Fraction(1)
     sound: SoundChoice = SoundChoice.FOLLOW
+    streams: SoundStreams = SoundStreams()
     reverse: bool = False
     framing: Framing = Framing.KEEP
     span: Span = Span()

@@ -19,6 +19,7 @@ from oddmeter.core.decisions.treatment import (
     Framing,
     Intent,
     SoundChoice,
+    SoundStreams,
     Span,
 )
 from oddmeter.core.numbers.numerals import exact_percent_text, number_text, percent_text
@@ -105,6 +106,7 @@ PARTS: tuple[PartWords, ...] = (
         Choice(SoundChoice.FOLLOW, "follows the speed", "follows the speed"),
         Choice(SoundChoice.PITCH, "keeps its pitch", "keeps its pitch"),
     )),
+    PartWords(Part.STREAMS, "sound streams", "", example="all, or numbers: 1, 3"),
     PartWords(Part.FRAMING, "raster", "", (
         Choice(Framing.KEEP, "raster as it is", "as it is"),
         Choice(Framing.INSIDE, "fit inside", "fit inside the timeline's"),
@@ -185,9 +187,16 @@ def span_text(span: Span) -> str:
     return "whole clip" if span == Span() else f"frames {span.first} to {'the end' if span.last is None else span.last}"
 
 
+def streams_text(streams: SoundStreams) -> str:
+    """Which sound streams are taken, in words: ``all sound streams``, ``sound streams 1, 3``."""
+    if streams.numbers is None:
+        return "all sound streams"
+    return f"sound stream{'s' if len(streams.numbers) > 1 else ''} {streams}"
+
+
 _SPOKEN: dict[Part, Callable[[Any], str]] = {
     Part.INTENT: wish_text, Part.READING: reading_text, Part.HELD: held_text, Part.SPAN: span_text,
-    Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
+    Part.STREAMS: streams_text, Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
 }  # fmt: skip
 
 

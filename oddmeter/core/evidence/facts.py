@@ -23,11 +23,14 @@ class Timing(StrEnum):
 
 @dataclass(frozen=True)
 class Sound:
-    """The first sound stream: samples a second, channels, and length in seconds by its timestamps."""
+    """A sound stream that can be decoded: samples a second, channels, length in seconds by its timestamps, its
+    ``place`` among the sound streams of the file, from 0, and what the file calls it."""
 
     sample_rate: int
     channels: int
     seconds: Fraction
+    place: int = 0
+    name: str = ""
 
 
 @dataclass(frozen=True)
@@ -60,7 +63,7 @@ class Facts:
     scan: Scan = Scan.UNKNOWN
     field_order: FieldOrder | None = None
     timecode: str | None = None
-    sound: Sound | None = None
+    sounds: tuple[Sound, ...] = ()
     codec: str = ""
     stated_rate: Fraction | None = None
     stream_rate: Fraction | None = None
@@ -79,6 +82,11 @@ class Facts:
     uneven: Unevenness | None = None
     fault: str | None = None
     remarks: tuple[str, ...] = field(default_factory=tuple)
+
+    @property
+    def sound(self) -> Sound | None:
+        """The first sound stream that can be decoded."""
+        return self.sounds[0] if self.sounds else None
 
     @property
     def trouble(self) -> str | None:

@@ -99,6 +99,7 @@ def planned(known: KnownClip, held: Resolved, timeline: Timeline) -> Outcome:
     rate = timeline.settings.rate
     try:
         treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
+        treatment.streams.of(len(known.facts.sounds) if known.facts else 0)
         return Plan(known, held, timeline, conform(material, treatment, rate))
     except RuleError as error:
         return Refusal(known, held, timeline, str(error), error.code)

@@ -45,9 +45,9 @@ def pictures_in(container: InputContainer) -> VideoStream | None:
     return next((one for one in able if not one.disposition & Disposition.attached_pic), next(iter(able), None))
 
 
-def sound_in(container: InputContainer) -> AudioStream | None:
-    """The first stream of sound that can be decoded."""
-    return next((stream for stream in container.streams.audio if has_decoder(stream)), None)
+def sounds_in(container: InputContainer) -> list[AudioStream]:
+    """The streams of sound for which there is a decoder."""
+    return [stream for stream in container.streams.audio if has_decoder(stream)]
 
 
 def has_decoder(stream: VideoStream | AudioStream) -> bool:

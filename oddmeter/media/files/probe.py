@@ -27,7 +27,7 @@ from oddmeter.core.pictures.turn import Turn
 from oddmeter.media.files.decode import picture_in
 from oddmeter.media.files.identity import identify
 from oddmeter.media.files.matrices import may_be_turned
-from oddmeter.media.files.opened import has_decoder, opened, pictures_in, sound_in, turn_in
+from oddmeter.media.files.opened import has_decoder, opened, pictures_in, sounds_in, turn_in
 from oddmeter.media.files.sequence import is_sequence, sequence
 from oddmeter.media.files.timestamps import clock_of, duplicates, gaps, intervals, measure
 
@@ -40,6 +40,9 @@ _TORN_TAIL = 16
 _CAPTURE_WORDS = ("capture", "sensor", "shooting", "shot", "recording", "acquisition", "originalframe", "camera")
 _RATE_WORDS = ("rate", "fps", "framespersecond")
 _FASTEST_STREAM = 1_000
+_NAMELESS = ("SoundHandler", "und")
+"""What writers put where a stream has no name."""
+_LONGEST_NAME = 60
 _SOUND_PACKETS = 8
 """Packets of sound that are tried, to tell whether the rest can be decoded."""
 _TRANSFERS = {16: "PQ", 18: "HLG"}
@@ -59,11 +62,19 @@ class _Walk:
     without_time: int = 0
     corrupt: int = 0
     left_out: int = 0
-    sound_first: int | None = None
-    sound_end: int = 0
-    sound_tried: int = 0
-    sound_heard: bool | None = None
+    heard: "dict[int, _Heard]" = field(default_factory=dict)
+    """Of each sound stream, by its index in the file."""
     broken_off: bool = False
+
+
+@dataclass
+class _Heard:
+    """Where the packets of a sound stream begin and end, in ticks, and whether those that were tried can be decoded."""
+
+    first: int | None = None
+    end: int = 0
+    tried: int = 0
+    decodes: bool | None = None
 
 
 def probe(path: Path) -> Facts:
@@ -120,10 +131,10 @@ def _probe_sequence(path: Path) -> Facts:
 def _read(path: Path, container: InputContainer) -> Facts:
     if fault := _no_clip(container):
         return Facts(fault=fault)
-    video, sound = pictures_in(container), sound_in(container)
+    video = pictures_in(container)
     assert video is not None
     video.thread_count = 1
-    walk = _walk(container, video, sound)
+    walk = _walk(container, video, sounds_in(container))
     clock = video.time_base or Fraction(1, HIGHEST)
     ticks = sorted(walk.ticks)
     scan, order = _FIELD_ORDERS.get(video.codec_context.field_order, (Scan.UNKNOWN, None))
@@ -159,10 +170,7 @@ def _read(path: Path, container: InputContainer) -> Facts:
         facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
     facts = replace(facts, **_samples(video))
     facts = _as_shown(facts, _turn(path, container, video))
-    heard = walk.sound_heard is not False
-    if sound is not None and sound.time_base is not None and walk.sound_first is not None and heard:
-        seconds = (walk.sound_end - walk.sound_first) * sound.time_base
-        facts = replace(facts, sound=Sound(sound.rate or 0, sound.channels, seconds))
+    facts = replace(facts, sounds=tuple(_sounds(container, walk)))
     if not facts.frames:
         return replace(facts, fault="The file holds no frames; it breaks off before the first picture.")
     if facts.file_rate is None:
@@ -187,6 +195,17 @@ def _no_clip(container: InputContainer) -> str | None:
     if not (0 < video.width <= LARGEST_SIDE and 0 < video.height <= LARGEST_SIDE):
         return f"The file claims a raster of {video.width} × {video.height}; that is not a picture."
     return None
+
+
+def _sounds(container: InputContainer, walk: _Walk) -> Iterator[Sound]:
+    """The sound streams that hold something, and can be decoded."""
+    for place, stream in enumerate(sounds_in(container)):
+        heard = walk.heard.get(stream.index, _Heard())
+        if heard.first is not None and heard.decodes is not False and stream.time_base is not None:
+            told = (stream.metadata.get(key, "").strip() for key in ("title", "handler_name", "language"))
+            name = next((one for one in told if one and one not in _NAMELESS), "")[:_LONGEST_NAME]
+            seconds = (heard.end - heard.first) * stream.time_base
+            yield Sound(stream.rate or 0, stream.channels, seconds, place, name)
 
 
 def _samples(video: VideoStream) -> dict[str, Any]:
@@ -218,10 +237,9 @@ def _as_shown(facts: Facts, turn: Turn) -> Facts:
     return replace(facts, width=facts.height, height=facts.width, pixel_aspect=1 / facts.pixel_aspect)
 
 
-def _walk(container: InputContainer, video: VideoStream, sound: AudioStream | None) -> _Walk:
+def _walk(container: InputContainer, video: VideoStream, sounds: list[AudioStream]) -> _Walk:
     walk = _Walk()
-    streams = [video] if sound is None else [video, sound]
-    packets = container.demux(streams)
+    packets = container.demux([video, *sounds])
     while True:
         try:
             packet = next(packets, None)
@@ -237,11 +255,12 @@ def _walk(container: InputContainer, video: VideoStream, sound: AudioStream | No
 def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
     if packet.stream_index != video.index:
         time = packet.pts if packet.pts is not None else packet.dts
-        if walk.sound_heard is not True and walk.sound_tried < _SOUND_PACKETS:
-            _listen(walk, packet)
+        heard = walk.heard.setdefault(packet.stream_index, _Heard())
+        if heard.decodes is not True and heard.tried < _SOUND_PACKETS:
+            _listen(heard, packet)
         if time is not None:
-            walk.sound_first = time if walk.sound_first is None else min(walk.sound_first, time)
-            walk.sound_end = max(walk.sound_end, time + (packet.duration or 0))
+            heard.first = time if heard.first is None else min(heard.first, time)
+            heard.end = max(heard.end, time + (packet.duration or 0))
         return
     if packet.is_discard:
         walk.left_out += 1
@@ -256,12 +275,12 @@ def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
         walk.end = max(walk.end, time + (packet.duration or 0))
 
 
-def _listen(walk: _Walk, packet: "Packet[Any]") -> None:
-    walk.sound_tried += 1
+def _listen(heard: _Heard, packet: "Packet[Any]") -> None:
+    heard.tried += 1
     try:
-        walk.sound_heard = bool(packet.decode()) or walk.sound_heard
+        heard.decodes = bool(packet.decode()) or heard.decodes
     except (av.error.FFmpegError, ValueError):
-        walk.sound_heard = walk.sound_heard or False
+        heard.decodes = heard.decodes or False
 
 
 def _first_picture_fault(container: InputContainer, video: VideoStream) -> str | None:
@@ -295,7 +314,8 @@ def _remarks(
         yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
     if walk.without_time:
         yield f"{walk.without_time} frames carry no time."
-    deaf = sum(not has_decoder(stream) for stream in container.streams.audio) + (walk.sound_heard is False)
+    deaf = sum(not has_decoder(stream) for stream in container.streams.audio)
+    deaf += sum(heard.decodes is False for heard in walk.heard.values())
     if deaf:
         which = "sound stream" if deaf == 1 else f"{deaf} sound streams"
         yield f"Its {which} cannot be decoded and {'is' if deaf == 1 else 'are'} left out."
@@ -316,8 +336,7 @@ def _missing_frames(facts: Facts, walk: _Walk, container: InputContainer, video:
         return 0
     start = Fraction(container.start_time or 0, av.time_base)
     end = max(walk.ticks) * clock + 1 / facts.file_rate.value
-    if facts.sound is not None:
-        end = max(end, start + facts.sound.seconds)
+    end = max([end, *(start + sound.seconds for sound in facts.sounds)])
     return int((Fraction(promised, av.time_base) + start - end) * facts.file_rate.value)
 
 

@@ -16,7 +16,7 @@ from av.audio.stream import AudioStream
 from av.container import InputContainer
 
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.media.files.opened import opened, pictures_in, sound_in
+from oddmeter.media.files.opened import opened, pictures_in, sounds_in
 from oddmeter.media.sound.along import SoundCourse, at_own_pitch, followed
 from oddmeter.media.sound.pitch import resampled, stretched
 
@@ -28,7 +28,7 @@ Samples = npt.NDArray[Any]
 
 @dataclass(frozen=True)
 class SoundPlan:
-    """What becomes of the sound of a file: of its first stream that can be decoded.
+    """What becomes of the sound of a file: of the stream at a ``place`` among those that can be decoded.
 
     ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
     it fills; it runs ``factor`` times as fast. There are round(length · ``rate``) samples. ``keeps_pitch`` where it is
@@ -46,6 +46,8 @@ class SoundPlan:
     keeps_pitch: bool = False
     backwards: bool = False
     course: SoundCourse | None = None
+    place: int = 0
+    name: str = ""
 
     @property
     def samples(self) -> int:
@@ -61,16 +63,16 @@ class SoundPlan:
 def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
     """The sound of a plan as frames of ``BLOCK`` samples in ``sample_format``, which carry their place as ``pts``."""
     if plan.is_kept:
-        return kept_sound(plan.path, sample_format, plan.length, plan.start)
+        return kept_sound(plan.path, sample_format, plan.length, plan.start, plan.place)
     return _changed_sound(plan, sample_format)
 
 
 def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
     with opened(plan.path) as container:
-        stream = _sound_of(container, plan.path)
+        stream = _sound_of(container, plan.path, plan.place)
         layout, channels = named_layout(stream), stream.channels
     with TemporaryFile() as held:
-        frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start)
+        frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start, plan.place)
         written = sum(held.write(np.ascontiguousarray(f.to_ndarray().T).tobytes()) for f in frames)
         held.flush()
         count = written // (4 * channels)
@@ -128,14 +130,16 @@ def _along(plan: SoundPlan, course: SoundCourse, source: Samples) -> Iterator[np
             yield followed(part, places - low)
 
 
-def kept_sound(path: Path, sample_format: str, length: Fraction, start: Fraction = Fraction(0)) -> Iterator[AudioFrame]:
-    """The sound of a file as frames of ``BLOCK`` samples in ``sample_format``.
+def kept_sound(
+    path: Path, sample_format: str, length: Fraction, start: Fraction = Fraction(0), place: int = 0
+) -> Iterator[AudioFrame]:
+    """The sound stream at a place in a file as frames of ``BLOCK`` samples in ``sample_format``.
 
     ``length`` is in seconds, from ``start`` seconds after the first picture on; there are round(length · rate)
     samples, with silence where the file has none. Frames carry their place in samples as ``pts``.
     """
     with opened(path) as container:
-        stream = _sound_of(container, path)
+        stream = _sound_of(container, path, place)
         rate, layout = stream.rate, named_layout(stream)
         planar = sample_format.endswith("p")
         wide = 1 if planar else stream.channels
@@ -166,18 +170,18 @@ def named_layout(stream: AudioStream) -> str:
     return _USUAL.get(stream.channels, name) if name.endswith("channels") else name
 
 
-def sound_layout(path: Path) -> tuple[str, int]:
-    """The layout of channels of a file's sound, and their number; raises ``RuleError`` where none can be decoded."""
-    with opened(path) as container:
-        stream = _sound_of(container, path)
+def sound_layout(plan: SoundPlan) -> tuple[str, int]:
+    """The layout of channels of a sound, and their number; raises ``RuleError`` where it cannot be decoded."""
+    with opened(plan.path) as container:
+        stream = _sound_of(container, plan.path, plan.place)
         return named_layout(stream), stream.channels
 
 
-def _sound_of(container: InputContainer, path: Path) -> AudioStream:
-    stream = sound_in(container)
-    if stream is None:
+def _sound_of(container: InputContainer, path: Path, place: int) -> AudioStream:
+    streams = sounds_in(container)
+    if place >= len(streams):
         raise RuleError(f"{path.name} holds no sound that can be decoded.", "media")
-    return stream
+    return streams[place]
 
 
 def _placed(

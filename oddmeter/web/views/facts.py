@@ -4,7 +4,7 @@ from fractions import Fraction
 
 from pydantic import BaseModel
 
-from oddmeter.core.evidence.facts import Facts, Timing
+from oddmeter.core.evidence.facts import Facts, Sound, Timing
 from oddmeter.core.numbers.numerals import decimal_text, fixed_text, number_text
 from oddmeter.core.pictures.scan import Scan
 from oddmeter.core.pictures.turn import Turn
@@ -34,7 +34,6 @@ class FactsView(BaseModel):
 def facts_view(facts: Facts) -> FactsView:
     """Facts for the page."""
     seconds = facts.lasts
-    sound = facts.sound
     scans = {Scan.PROGRESSIVE: "progressive", Scan.UNKNOWN: "not stated", Scan.INTERLACED: "interlaced"}
     scan = scans[facts.scan] + (f", {facts.field_order}" if facts.field_order else "")
     return FactsView(
@@ -48,9 +47,14 @@ def facts_view(facts: Facts) -> FactsView:
         pixel_aspect=number_text(facts.pixel_aspect),
         scan=scan,
         timecode=facts.timecode,
-        sound=f"{decimal_text(Fraction(sound.sample_rate, 1000), 1)} kHz × {sound.channels}" if sound else None,
+        sound=_sounds_words(facts.sounds) if facts.sounds else None,
         length=f"{fixed_text(seconds, 2)} s" if seconds is not None else None,
         codec=facts.codec,
         fault=facts.fault,
         remarks=list(facts.remarks),
     )
+
+
+def _sounds_words(sounds: tuple[Sound, ...]) -> str:
+    """Each sound stream: its samples a second and its channels, ``48 kHz × 2``."""
+    return ", ".join(f"{decimal_text(Fraction(one.sample_rate, 1000), 1)} kHz × {one.channels}" for one in sounds)

@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from oddmeter.core.conform.arithmetic import pattern_text, stride_equation
 from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.decisions.parts import Part
+from oddmeter.core.decisions.treatment import SoundChoice
 from oddmeter.core.decisions.vocabulary import decided_by, held_text, part_text, wish_text
 from oddmeter.core.evidence.verdicts import Certainty, Question
 from oddmeter.core.numbers.numerals import fraction_text, percent_text
@@ -18,6 +19,7 @@ from oddmeter.core.numbers.timecode import duration_text
 from oddmeter.core.pictures.scan import Scan
 from oddmeter.core.planning.filenames import safe_name
 from oddmeter.core.planning.marks import MARKS
+from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.interchange.sheet import POLICY, ConformSheet, SheetRow, as_csv, as_html, as_json, compared, rows_from
 from oddmeter.interchange.strips import strip_svg
@@ -160,7 +162,7 @@ def _sheet_row(board: Board, row: Row, made: Render | None) -> tuple[SheetRow, s
         in_betweens=planned.treatment.between.value,
         held=held_text(decided.held) if decided.held and planned.treatment.held > 1 else "",
         fields="" if plan.facts.scan is Scan.PROGRESSIVE else part_text(Part.FIELDS, planned.treatment.fields),
-        sound=part_text(Part.SOUND, planned.treatment.sound) if plays else "none",
+        sound=_sound_words(plan) if plays else "none",
         made_file=made.out_path if made and made.state == "done" else "",
         proof=_proof_words(made),
     )
@@ -192,3 +194,12 @@ def _proof_words(made: Render | None) -> str:
     if made.state == "done" and made.proof:
         return f"proven: {len(made.proof['checks'])} of {len(made.proof['checks'])} checks agree"
     return made.fault or made.state
+
+
+def _sound_words(plan: Plan) -> str:
+    """What becomes of the sound, and which streams are taken where that is not all of them."""
+    treatment = plan.conformed.treatment
+    words = part_text(Part.SOUND, treatment.sound)
+    if treatment.sound is SoundChoice.OFF or treatment.streams.numbers is None:
+        return words
+    return f"{words}, {part_text(Part.STREAMS, treatment.streams)}"
