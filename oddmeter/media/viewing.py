@@ -33,6 +33,7 @@ from oddmeter.media.files.sequence import sequence
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.planes import eight_bit_rgb, field_of, luma_of
 from oddmeter.media.pictures.raster import put
+from oddmeter.media.sound.track import SoundPlan
 
 DRAFT_WIDTH = 640
 _QUALITY, _DRAFT_QUALITY = 92, 82
@@ -54,11 +55,15 @@ class Viewed:
     planned: Conform
     canvas: Canvas
     cuts: frozenset[int] = frozenset()
+    sounds: tuple[SoundPlan, ...] = ()
 
     @property
     def key(self) -> str:
         """What the file is, and all that is decided: equal only where every picture is."""
-        return _hashed(content_key(self.path), repr((self.planned, self.canvas, sorted(self.cuts), self.facts.scan)))
+        return _hashed(
+            content_key(self.path),
+            repr((self.planned, self.canvas, sorted(self.cuts), self.facts.scan, [s.rate for s in self.sounds])),
+        )
 
     @property
     def size(self) -> tuple[int, int]:

@@ -14,10 +14,14 @@ from pathlib import Path
 from threading import Lock, Thread, local
 from typing import Any, cast
 
+import numpy as np
+
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.media.viewing import Viewed, Viewing
+from oddmeter.media.sound.hearing import Hearing, Window
+from oddmeter.media.sound.track import SoundPlan
+from oddmeter.media.viewing import Viewed, Viewing, content_key
 from oddmeter.store.changes import MissingError
 
 _MOST_SIDES = 64
@@ -39,12 +43,14 @@ class Looking:
 
     def __init__(self, folder: Path) -> None:
         self._viewing = Viewing(folder)
+        self._hearing = Hearing(folder.parent / "heard")
         self._kept: OrderedDict[Token, Side] = OrderedDict()
         self._lock = Lock()
 
     def close(self) -> None:
         """Close what is open."""
         self._viewing.close()
+        self._hearing.close()
 
     def put(self, side: Side, *, fill: bool) -> Token:
         """Keep a side, and if ``fill`` begin to draw the drafts of all of it; returns its token."""
@@ -56,6 +62,8 @@ class Looking:
                 self._kept.popitem(last=False)
         if fill:
             self._viewing.fill(side.viewed)
+            for plan in side.viewed.sounds[:1]:
+                self._hearing.begin(plan, content_key(side.viewed.path))
         return token
 
     def side(self, token: Token) -> Side:
@@ -77,6 +85,25 @@ class Looking:
     def changes(self, token: Token, first: int, count: int) -> list[float]:
         """How much each timeline frame differs from the one before, as ``Viewing.changes`` has it."""
         return self._viewing.changes(self.side(token).viewed, first, count)
+
+    def wav(self, token: Token, stream: int, first: int, count: int) -> bytes:
+        """The sound of consecutive timeline frames, to the sample as it is made, as a WAV file."""
+        viewed = self.side(token).viewed
+        rate = viewed.planned.timeline_rate.value
+        plan = _stream_of(viewed, stream)
+        return self._hearing.wav(plan, content_key(viewed.path), first / rate, (first + count) / rate)
+
+    def peaks(self, token: Token, stream: int, first: int, last: int, columns: int) -> Window:
+        """The peaks of a window of timeline frames, ``last`` included, in so many columns."""
+        viewed = self.side(token).viewed
+        edges = np.linspace(first, last + 1, columns + 1) / float(viewed.planned.timeline_rate.value)
+        return self._hearing.window(_stream_of(viewed, stream), content_key(viewed.path), edges)
+
+
+def _stream_of(viewed: Viewed, stream: int) -> SoundPlan:
+    if stream >= len(viewed.sounds):
+        raise MissingError("This sound")
+    return viewed.sounds[stream]
 
 
 def look_for_others(folder: Path, socket: str) -> None:

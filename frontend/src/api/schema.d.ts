@@ -1203,6 +1203,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/bench/{token}/sound": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Sound
+     * @description The sound of consecutive timeline frames, exactly as it will be made.
+     */
+    get: operations["sound_api_bench__token__sound_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/peaks": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Peaks
+     * @description How loud a window of timeline frames is, ``last`` included, in so many columns.
+     */
+    get: operations["peaks_api_bench__token__peaks_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/handoff": {
     parameters: {
       query?: never;
@@ -2639,6 +2679,7 @@ export interface components {
       | "trust"
       | "held"
       | "sound"
+      | "streams"
       | "reverse"
       | "framing"
       | "span";
@@ -2679,6 +2720,19 @@ export interface components {
       flow_only: boolean;
       /** Of One Clip */
       of_one_clip: boolean;
+    };
+    /**
+     * PeaksView
+     * @description A window of sound to draw: for each column its lowest and highest sample, of 127, and how much of the file had
+     *     been read for it, in per cent.
+     */
+    PeaksView: {
+      /** Low */
+      low: number[];
+      /** High */
+      high: number[];
+      /** Percent */
+      percent: number;
     };
     /**
      * PictureView
@@ -3360,7 +3414,8 @@ export interface components {
     /**
      * SideView
      * @description One side: a token for its pictures, what it is in words, and its figures. ``unit`` is what it counts in the
-     *     source; ``words`` name only what differs from the plan, ``parts`` all of it, exact.
+     *     source; ``words`` name only what differs from the plan, ``parts`` all of it, exact; ``sounds`` are the streams of
+     *     sound that are made, in words, ``sound_words`` why there are none.
      */
     SideView: {
       /** Token */
@@ -3390,6 +3445,10 @@ export interface components {
       made: number;
       /** Scan Words */
       scan_words: string;
+      /** Sound Words */
+      sound_words: string;
+      /** Sounds */
+      sounds: string[];
       /** Width */
       width: number;
       /** Height */
@@ -6351,6 +6410,85 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["CurveEdited"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  sound_api_bench__token__sound_get: {
+    parameters: {
+      query: {
+        first: number;
+        count: number;
+        stream?: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "audio/wav": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "audio/wav": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  peaks_api_bench__token__peaks_get: {
+    parameters: {
+      query: {
+        first: number;
+        last: number;
+        columns?: number;
+        stream?: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PeaksView"];
         };
       };
       /** @description Client Error */

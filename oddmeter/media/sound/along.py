@@ -21,7 +21,9 @@ _TAPS = 16
 _FASTEST = 8
 """Up to so many times the speed of the file, what would fold back is kept out."""
 _AT_ONCE = 1 << 14
-_GRAIN_SECONDS, _SEARCH_SECONDS = 0.024, 0.0035
+_HOPS, _SEARCH_SECONDS = 75, 0.0035
+"""Grains begin so many times a second, which a part of some whole seconds holds a whole number of; each is heard twice
+as long."""
 _SILENT_BELOW = 0.05
 """Speeds below this fade to silence: a sound that stands still is none."""
 
@@ -104,8 +106,8 @@ def _without(samples: Samples, spots: list[int], rate: int) -> Samples:
 
 
 def _in_grains(samples: Samples, places: Moments, rate: int) -> Samples:
-    grain, search = 2 * round(_GRAIN_SECONDS * rate / 2), round(_SEARCH_SECONDS * rate)
-    hop, count = grain // 2, len(places)
+    hop, search, count = rate // _HOPS, round(_SEARCH_SECONDS * rate), len(places)
+    grain = 2 * hop
     around = grain + search + 1
     padded = np.pad(samples, ((0, 0), (around, around)))
     level = padded.sum(axis=0, dtype=np.float64)
@@ -115,9 +117,11 @@ def _in_grains(samples: Samples, places: Moments, rate: int) -> Samples:
     for start in range(-hop, count, hop):
         middle = min(max(start + hop, 0), count - 1)
         speed = places[min(middle + 1, count - 1)] - places[max(middle - 1, 0)]
-        wanted = round(float(places[middle])) - hop + around
+        # The grain in the middle of a seam is taken where it belongs, by the part before it as by the one after.
+        ends = start + hop >= count
+        wanted = round(float(places[middle]) + (speed if ends else 0.0)) - hop + around
         wanted = max(search, min(wanted, padded.shape[1] - grain - search))
-        if before is not None:
+        if before is not None and not ends:
             target = level[before + hop : before + hop + grain]
             if len(target) == grain:
                 found = np.correlate(level[wanted - search : wanted + search + grain], target, "valid")

@@ -1,7 +1,7 @@
 """The sound of a made file: kept as it is, at another speed with its pitch, or at its own; to the exact length of the
 picture in samples."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -22,8 +22,13 @@ from oddmeter.media.sound.pitch import resampled, stretched
 
 BLOCK = 1024
 _USUAL = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
-_PART_SECONDS = 60
+PART_SECONDS = 10
+"""Sound that is changed is made in parts of so many seconds, each by itself, so that any can be had without those
+before it."""
 Samples = npt.NDArray[Any]
+Read = Callable[[int, int], npt.NDArray[np.float32]]
+"""The samples of the source from one number up to another, counted from where a plan starts; silence where there are
+none. Shape (channels, samples)."""
 
 
 @dataclass(frozen=True)
@@ -55,6 +60,18 @@ class SoundPlan:
         return round(self.length * self.rate)
 
     @property
+    def parts(self) -> int:
+        """In how many parts it is made."""
+        return -(-self.samples // (PART_SECONDS * self.rate))
+
+    def seconds_at(self, moments: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        """The seconds of the file, from its first picture, that are heard at moments of the timeline."""
+        if self.course is not None:
+            return self.course.seconds(moments)
+        run = moments * float(self.factor)
+        return float(self.start + self.seconds) - run if self.backwards else float(self.start) + run
+
+    @property
     def is_kept(self) -> bool:
         """True where every sample stays what it is."""
         return self.course is None and self.factor == 1 and self.rate == self.source_rate and not self.backwards
@@ -69,7 +86,7 @@ def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
 
 def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
     with opened(plan.path) as container:
-        stream = _sound_of(container, plan.path, plan.place)
+        stream = sound_of(container, plan.path, plan.place)
         layout, channels = named_layout(stream), stream.channels
     with TemporaryFile() as held:
         frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start, plan.place)
@@ -79,10 +96,15 @@ def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
         source: Samples = np.zeros((channels, 0), np.float32)
         if count:
             source = np.memmap(held, np.float32, "r", shape=(count, channels)).T
-        if plan.backwards:
-            source = source[:, ::-1]
+
+        def read(low: int, high: int) -> npt.NDArray[np.float32]:
+            inside = source[:, max(0, low) : max(0, high)]
+            around = (max(0, min(high, 0) - low), max(0, high - max(low, 0) - inside.shape[1]))
+            return np.pad(np.ascontiguousarray(inside, np.float32), ((0, 0), around))
+
         done, resampler = 0, AudioResampler(format=sample_format, layout=layout, rate=plan.rate)
-        for samples in _parts(plan, source) if plan.course is None else _along(plan, plan.course, source):
+        for number in range(plan.parts):
+            samples = made_part(plan, number, read)
             for start in range(0, samples.shape[1], BLOCK):
                 block = samples[:, start : start + BLOCK]
                 for made in resampler.resample(_frame(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
@@ -91,43 +113,42 @@ def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
                 done += block.shape[1]
 
 
-def _parts(plan: SoundPlan, source: Samples) -> Iterator[npt.NDArray[np.float32]]:
-    """The made samples, some at a time: of each part, what it takes of the source, and a little around it."""
+def made_part(plan: SoundPlan, number: int, read: Read) -> npt.NDArray[np.float32]:
+    """One part of the made samples: of what it takes of the source, and a little around it."""
+    first = number * PART_SECONDS * plan.rate
+    length = min(PART_SECONDS * plan.rate, plan.samples - first)
+    if plan.is_kept:
+        return read(first, first + length)
+    if plan.course is not None:
+        return _along(plan, plan.course, first, length, read)
+    if plan.backwards:
+        end, forwards = round(plan.seconds * plan.source_rate), read
+        read = lambda low, high: forwards(end - high, end - low)[:, ::-1]  # noqa: E731
     ratio = plan.factor * Fraction(plan.source_rate, plan.rate)
     around = plan.source_rate // 2
-    for first in range(0, plan.samples, _PART_SECONDS * plan.rate):
-        length = min(_PART_SECONDS * plan.rate, plan.samples - first)
-        start = max(0, int(first * ratio) - around)
-        lead = first - round(start / ratio)
-        part = np.ascontiguousarray(source[:, start : int((first + length) * ratio) + around], np.float32)
-        if plan.keeps_pitch:
-            if plan.rate != plan.source_rate:
-                wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
-                part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
-            made = stretched(part, plan.factor, plan.rate, lead + length)
-        else:
-            made = resampled(part, ratio, lead + length)
-        yield made[:, lead:]
+    start = max(0, int(first * ratio) - around)
+    lead = first - round(start / ratio)
+    part = read(start, int((first + length) * ratio) + around)
+    if not plan.keeps_pitch:
+        return resampled(part, ratio, lead + length)[:, lead:]
+    if plan.rate != plan.source_rate:
+        wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
+        part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
+    return stretched(part, plan.factor, plan.rate, lead + length)[:, lead:]
 
 
-def _along(plan: SoundPlan, course: SoundCourse, source: Samples) -> Iterator[npt.NDArray[np.float32]]:
-    """The made samples along a course, some at a time."""
-    around = plan.source_rate
-    for first in range(0, plan.samples, _PART_SECONDS * plan.rate):
-        length = min(_PART_SECONDS * plan.rate, plan.samples - first)
-        moments = np.arange(first, first + length) / plan.rate
-        places = (course.seconds(moments) - float(plan.start)) * plan.source_rate
-        low = max(0, int(places.min()) - around)
-        part = np.ascontiguousarray(source[:, low : int(places.max()) + around], np.float32)
-        if plan.keeps_pitch and plan.rate == plan.source_rate:
-            yield at_own_pitch(part, places - low, plan.rate)
-        elif plan.keeps_pitch:
-            wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
-            ratio = plan.rate / plan.source_rate
-            part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
-            yield at_own_pitch(part, (places - low) * ratio, plan.rate)
-        else:
-            yield followed(part, places - low)
+def _along(plan: SoundPlan, course: SoundCourse, first: int, length: int, read: Read) -> npt.NDArray[np.float32]:
+    moments = np.arange(first, first + length) / plan.rate
+    places = (course.seconds(moments) - float(plan.start)) * plan.source_rate
+    low = int(places.min()) - plan.source_rate
+    part, places = read(low, int(places.max()) + plan.source_rate), places - low
+    if not plan.keeps_pitch:
+        return followed(part, places)
+    if plan.rate != plan.source_rate:
+        wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
+        part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
+        places = places * (plan.rate / plan.source_rate)
+    return at_own_pitch(part, places, plan.rate)
 
 
 def kept_sound(
@@ -139,7 +160,7 @@ def kept_sound(
     samples, with silence where the file has none. Frames carry their place in samples as ``pts``.
     """
     with opened(path) as container:
-        stream = _sound_of(container, path, place)
+        stream = sound_of(container, path, place)
         rate, layout = stream.rate, named_layout(stream)
         planar = sample_format.endswith("p")
         wide = 1 if planar else stream.channels
@@ -173,15 +194,25 @@ def named_layout(stream: AudioStream) -> str:
 def sound_layout(plan: SoundPlan) -> tuple[str, int]:
     """The layout of channels of a sound, and their number; raises ``RuleError`` where it cannot be decoded."""
     with opened(plan.path) as container:
-        stream = _sound_of(container, plan.path, plan.place)
+        stream = sound_of(container, plan.path, plan.place)
         return named_layout(stream), stream.channels
 
 
-def _sound_of(container: InputContainer, path: Path, place: int) -> AudioStream:
+def sound_of(container: InputContainer, path: Path, place: int) -> AudioStream:
+    """The sound stream at a place among those that can be decoded; raises ``RuleError`` where there is none."""
     streams = sounds_in(container)
     if place >= len(streams):
         raise RuleError(f"{path.name} holds no sound that can be decoded.", "media")
     return streams[place]
+
+
+def picture_start(container: InputContainer) -> Fraction:
+    """The time of the first picture of a file in seconds; of one that holds sound only, that of its first sample."""
+    video = pictures_in(container)
+    if video is None:
+        first = next(iter(sounds_in(container)), None)
+        return Fraction(first.start_time or 0) * (first.time_base or 1) if first else Fraction(0)
+    return Fraction(video.start_time or 0) * (video.time_base or 1)
 
 
 def _placed(
@@ -189,13 +220,12 @@ def _placed(
 ) -> Iterator[Samples]:
     """The decoded samples, from the one on that stands ``start`` seconds after the first picture."""
     resampler = AudioResampler(format=sample_format, layout=named_layout(stream), rate=stream.rate)
-    video = pictures_in(container)
-    picture_start = Fraction(video.start_time or 0) * (video.time_base or 1) + start if video else start
+    begins = picture_start(container) + start
     skip: int | None = None
     for decoded in container.decode(stream):
         if skip is None:
             starts = Fraction(decoded.pts or 0) * (decoded.time_base or 1)
-            skip = round((picture_start - starts) * stream.rate)
+            skip = round((begins - starts) * stream.rate)
         for frame in resampler.resample(decoded):
             samples: Samples = frame.to_ndarray()
             if skip < 0:

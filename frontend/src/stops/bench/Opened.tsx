@@ -18,6 +18,7 @@ import { ShownLine } from "./ShownLine";
 import { SideB } from "./SideB";
 import { SideWords } from "./SideWords";
 import { Stage } from "./pictures/Stage";
+import { WaveLane } from "./sound/WaveLane";
 import { Toolbar } from "./Toolbar";
 
 const CHECKED = 96;
@@ -41,6 +42,7 @@ export function Opened(props: {
   const put = useCallback((some: Partial<Looks>) => setLooks((now) => ({ ...now, ...some })), []);
   const { compare, zoom, quality, area, stretch, loops, checks, stripOf } = looks;
   const strip = stripOf === "A" ? a : b;
+  const stream = Math.min(looks.stream, Math.max(0, strip.sounds.length - 1));
   const at = Math.min(frame, length - 1);
   const go = useCallback((to: number) => setFrame(Math.max(0, Math.min(length - 1, to))), [length]);
   const player = usePlayer({
@@ -51,6 +53,10 @@ export function Opened(props: {
     loops,
     seconds: bench.frame_seconds,
     size: quality,
+    heard:
+      looks.sound && strip.sounds.length
+        ? { token: strip.token, stream, seconds: bench.frame_seconds, last: strip.length.frames - 1 }
+        : null,
     go,
   });
   const playing = player.play.speed !== 0;
@@ -164,16 +170,37 @@ export function Opened(props: {
         go={go}
         select={(next) => put({ stretch: next })}
         above={curved ? (axis) => <CurveLane work={bends} {...axis} /> : undefined}
+        below={(axis) => (
+          <WaveLane
+            side={strip}
+            name={stripOf}
+            stream={stream}
+            choose={(next) => put({ stream: next })}
+            frame={Math.min(at, strip.length.frames - 1)}
+            {...axis}
+          />
+        )}
         more={
-          <Button
-            weight="quiet"
-            className="h-6!"
-            aria-pressed={curved}
-            disabled={strip.curve.has}
-            onClick={() => put({ curves: !looks.curves })}
-          >
-            {curved ? "▾" : "▸"} speed along the shot
-          </Button>
+          <>
+            <Button
+              weight="quiet"
+              className="h-6!"
+              aria-pressed={looks.sound}
+              disabled={strip.sounds.length === 0}
+              onClick={() => put({ sound: !looks.sound })}
+            >
+              {looks.sound && strip.sounds.length ? "♪ sound is heard" : "♪ no sound is heard"}
+            </Button>
+            <Button
+              weight="quiet"
+              className="h-6!"
+              aria-pressed={curved}
+              disabled={strip.curve.has}
+              onClick={() => put({ curves: !looks.curves })}
+            >
+              {curved ? "▾" : "▸"} speed along the shot
+            </Button>
+          </>
         }
       />
       {curved && <CurvePanel work={bends} stretch={stretch} frame={at} />}

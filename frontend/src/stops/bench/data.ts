@@ -72,5 +72,27 @@ export function useChanges(token: string, first: number, count: number) {
   });
 }
 
+/** How loud a window is; asked again while its file is still being read. */
+export function usePeaks(
+  token: string,
+  stream: number,
+  first: number,
+  last: number,
+  columns: number,
+  enabled: boolean,
+) {
+  return useQuery({
+    queryKey: ["bench-peaks", token, stream, first, last, columns],
+    enabled,
+    staleTime: Infinity,
+    placeholderData: enabled ? keepPreviousData : undefined,
+    refetchInterval: (query) => ((query.state.data?.percent ?? 100) < 100 ? 500 : false),
+    queryFn: () =>
+      answer(
+        api.GET("/api/bench/{token}/peaks", { params: { path: { token }, query: { first, last, columns, stream } } }),
+      ),
+  });
+}
+
 export const pictureUrl = (token: string, frame: number, size: string, part: string) =>
   `/api/bench/${token}/frames/${frame}?size=${size}&part=${part}`;

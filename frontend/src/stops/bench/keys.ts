@@ -73,6 +73,7 @@ export function useBenchKeys(given: {
       keys: { b: () => put({ stripOf: looks.stripOf === "A" ? "B" : "A" }) },
     },
     { does: "check a stretch for frames that are not new", keys: { u: () => put({ checks: !looks.checks }) } },
+    { does: "sound on or off", keys: { m: () => put({ sound: !looks.sound }) } },
     ...curveKeys(bends, frame, go, looks.stretch),
     { does: "keep side B’s treatment", keys: { "Mod+Enter": keep } },
   ]);

@@ -13,6 +13,9 @@ export interface Looks {
   checks: boolean;
   stripOf: "A" | "B";
   curves: boolean;
+  /** Whether sound is heard, and which stream of the side whose strip is shown. */
+  sound: boolean;
+  stream: number;
 }
 
 export const USUAL_LOOKS: Looks = {
@@ -25,6 +28,8 @@ export const USUAL_LOOKS: Looks = {
   checks: false,
   stripOf: "A",
   curves: false,
+  sound: true,
+  stream: 0,
 };
 
 export const ZOOMS = [1, 2, 4, 8];

@@ -14,7 +14,7 @@ from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.conform.strips import strip_of
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields
-from oddmeter.core.decisions.vocabulary import titled
+from oddmeter.core.decisions.vocabulary import part_text, titled
 from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text
@@ -22,6 +22,7 @@ from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.originals import Unit
 from oddmeter.core.planning.plans import Plan
 from oddmeter.media.files.identity import insist_as_known
+from oddmeter.media.sound.track import SoundPlan
 from oddmeter.media.viewing import Viewed
 from oddmeter.web.board import Row
 from oddmeter.web.http.context import Context, Here
@@ -54,7 +55,8 @@ class SideIn(TreatmentIn):
 
 class SideView(BaseModel):
     """One side: a token for its pictures, what it is in words, and its figures. ``unit`` is what it counts in the
-    source; ``words`` name only what differs from the plan, ``parts`` all of it, exact."""
+    source; ``words`` name only what differs from the plan, ``parts`` all of it, exact; ``sounds`` are the streams of
+    sound that are made, in words, ``sound_words`` why there are none."""
 
     token: Token
     words: list[str]
@@ -69,6 +71,8 @@ class SideView(BaseModel):
     repeated: int
     made: int
     scan_words: str
+    sound_words: str
+    sounds: list[str]
     width: int
     height: int
     curve: CurveView
@@ -258,7 +262,13 @@ def changes(
 def _viewed(here: Context, plan: Plan) -> Viewed:
     made = plan_to_make(order_of(plan), plan.clip, here.config, "view", "bench.mp4")
     insist_as_known(made.source, made.facts.identity, quickly=True)
-    return Viewed(made.source, made.facts, made.conformed, made.canvas, made.cuts)
+    return Viewed(made.source, made.facts, made.conformed, made.canvas, made.cuts, made.sounds)
+
+
+def _sound_words(plan: Plan, sound: SoundPlan) -> str:
+    """A stream of sound: what the file calls it, or else its number, and what becomes of it."""
+    name = sound.name or f"stream {sound.place + 1}"
+    return f"{name}: {part_text(Part.SOUND, plan.conformed.treatment.sound)}"
 
 
 def _source_start(plan: Plan) -> Timecode | None:
@@ -294,6 +304,8 @@ def _side_view(token: Token, now: Row, plan: Plan, viewed: Viewed) -> SideView:
         repeated=tally.repeated,
         made=tally.made,
         scan_words=scan.words,
+        sound_words="sound off" if plan.facts.sounds else "The file has no sound.",
+        sounds=[_sound_words(plan, one) for one in viewed.sounds],
         width=width,
         height=height,
         curve=curve_view(planned),

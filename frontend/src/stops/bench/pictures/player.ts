@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { pictureUrl } from "../data";
+import { Run, scrub, type Heard } from "../sound/engine";
 import { atHand, runAhead } from "./atHand";
 
 const BATCH = 25;
@@ -14,7 +15,7 @@ export interface Play {
 
 /**
  * Plays both sides at the timeline's rate. A frame whose time passed before both of its pictures were at hand counts as
- * dropped, whether the picture came late or the screen did.
+ * dropped, whether the picture came late or the screen did. Sound runs with it; a frame that is stepped onto is heard.
  */
 export function usePlayer(props: {
   tokens: string[];
@@ -24,6 +25,8 @@ export function usePlayer(props: {
   loops: boolean;
   seconds: number;
   size: "draft" | "final";
+  /** What is heard with it; null where nothing is. */
+  heard: Heard | null;
   go: (frame: number) => void;
 }) {
   const [play, setPlay] = useState<Play>({ speed: 0, dropped: 0, shown: 0 });
@@ -41,8 +44,9 @@ export function usePlayer(props: {
     let before = from;
     let dropped = 0;
     let shown = 0;
+    let run = new Run(from, speed, begun / 1000);
     const step = (at: number) => {
-      const { tokens, first, last, loops, seconds, size, go } = now.current;
+      const { tokens, first, last, loops, seconds, size, heard, go } = now.current;
       let due = from + Math.trunc(((at - begun) / 1000 / seconds) * speed);
       if (due > last || due < first) {
         if (!loops) {
@@ -53,7 +57,11 @@ export function usePlayer(props: {
         from = due = speed > 0 ? first : last;
         begun = at;
         before = due - Math.sign(speed);
+        run.stop();
+        run = new Run(from, speed, begun / 1000);
       }
+      if (heard) run.keepUp(heard);
+      else run.stop();
       for (const token of tokens)
         for (let ahead = 0; ahead <= AHEAD; ahead += BATCH) {
           const start = Math.floor((due + ahead * Math.sign(speed)) / BATCH) * BATCH;
@@ -71,8 +79,20 @@ export function usePlayer(props: {
       handle = requestAnimationFrame(step);
     };
     handle = requestAnimationFrame(step);
-    return () => cancelAnimationFrame(handle);
+    return () => {
+      cancelAnimationFrame(handle);
+      run.stop();
+    };
   }, [speed]);
+
+  const stepped = useRef(props.frame);
+  useEffect(() => {
+    if (stepped.current === props.frame) return;
+    stepped.current = props.frame;
+    const { heard } = now.current;
+    if (speed === 0 && heard && props.frame <= heard.last)
+      scrub(heard, props.frame, () => stepped.current === props.frame);
+  }, [props.frame, speed]);
 
   return {
     play,

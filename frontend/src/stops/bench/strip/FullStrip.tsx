@@ -18,9 +18,11 @@ export function FullStrip(props: {
   swap: () => void;
   /** What stands above the strip on its axis. */
   above?: (axis: { strip: Strip; first: number; span: number; width: number }) => ReactNode;
+  /** What stands below it on the same axis. */
+  below?: (axis: { first: number; span: number; width: number }) => ReactNode;
   more?: ReactNode;
 }) {
-  const { token, length, frame, stretch, go, select, side, swap, above, more } = props;
+  const { token, length, frame, stretch, go, select, side, swap, above, below, more } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(900);
   const [span, setSpan] = useState(120);
@@ -120,6 +122,7 @@ export function FullStrip(props: {
           onPointerUp={() => (dragged.current = null)}
           onWheel={(event) => zoom(event.deltaY > 0 ? 1.25 : 0.8)}
         />
+        {below?.({ first, span: shownSpan, width: width - 16 })}
       </div>
     </section>
   );

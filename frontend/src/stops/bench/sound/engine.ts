@@ -1,0 +1,144 @@
+/* The sound of a side, as it will be made: chunks asked ahead, played with the pictures at any speed either way. */
+
+const CHUNK = 50;
+const AHEAD_SECONDS = 2;
+const MOST = 48;
+const ADRIFT = 0.02;
+const FADE = 0.003;
+
+/** What is heard: a side's token, which of its streams, and how long a timeline frame lasts. */
+export interface Heard {
+  token: string;
+  stream: number;
+  seconds: number;
+  last: number;
+}
+
+let context: AudioContext | null = null;
+
+/** The browser's sound, which may begin only after a key or a click. */
+function sounding(): AudioContext {
+  context ??= new AudioContext({ sampleRate: 48_000 });
+  if (context.state === "suspended") void context.resume();
+  return context;
+}
+
+const kept = new Map<string, AudioBuffer>();
+const asked = new Map<string, Promise<AudioBuffer>>();
+
+function keep(key: string, buffer: AudioBuffer): AudioBuffer {
+  kept.set(key, buffer);
+  for (const oldest of kept.keys()) {
+    if (kept.size <= MOST) break;
+    kept.delete(oldest);
+  }
+  return buffer;
+}
+
+function chunk(heard: Heard, number: number, backwards: boolean): AudioBuffer | undefined {
+  const key = `${heard.token} ${heard.stream} ${number}`;
+  const ready = kept.get(backwards ? `${key} back` : key);
+  if (ready) return ready;
+  const forwards = kept.get(key);
+  if (forwards) return keep(`${key} back`, turned(forwards));
+  if (!asked.has(key)) {
+    const count = Math.min(CHUNK, heard.last + 1 - number * CHUNK);
+    const asking = fetch(
+      `/api/bench/${heard.token}/sound?first=${number * CHUNK}&count=${count}&stream=${heard.stream}`,
+    )
+      .then(async (response) => {
+        if (!response.ok) throw new Error("No sound.");
+        return keep(key, await sounding().decodeAudioData(await response.arrayBuffer()));
+      })
+      .finally(() => asked.delete(key));
+    asking.catch(() => undefined);
+    asked.set(key, asking);
+  }
+  return undefined;
+}
+
+function turned(buffer: AudioBuffer): AudioBuffer {
+  const back = new AudioBuffer({
+    length: buffer.length,
+    numberOfChannels: buffer.numberOfChannels,
+    sampleRate: buffer.sampleRate,
+  });
+  for (let channel = 0; channel < buffer.numberOfChannels; channel++)
+    back.copyToChannel(buffer.getChannelData(channel).slice().reverse(), channel);
+  return back;
+}
+
+const now = () => performance.now() / 1000;
+
+/** One run of playing: from a frame, at a speed, from a moment on. */
+export class Run {
+  private readonly nodes = new Map<number, AudioBufferSourceNode>();
+  private offset: number | null = null;
+
+  constructor(
+    private readonly from: number,
+    private readonly speed: number,
+    private readonly begun: number,
+  ) {}
+
+  /** Have what comes next play at its moment; to be called often while it plays. */
+  keepUp(heard: Heard): void {
+    const audio = sounding();
+    if (audio.state !== "running") return;
+    const ahead = audio.currentTime - (audio.outputLatency || 0) - now();
+    if (this.offset === null || Math.abs(this.offset - ahead) > ADRIFT) {
+      this.stop();
+      this.offset = ahead;
+    }
+    const backwards = this.speed < 0;
+    const pace = Math.abs(this.speed) / heard.seconds;
+    const at = this.from + (now() - this.begun) * pace * Math.sign(this.speed);
+    const reach = AHEAD_SECONDS * pace * Math.sign(this.speed);
+    const first = Math.floor(Math.min(at, at + reach) / CHUNK);
+    const last = Math.floor(Math.max(at, at + reach) / CHUNK);
+    for (let number = Math.max(0, first); number <= last && number * CHUNK <= heard.last; number++) {
+      const buffer = chunk(heard, number, backwards);
+      if (!buffer || this.nodes.has(number)) continue;
+      const stop = Math.min(heard.last + 1, (number + 1) * CHUNK);
+      const away = backwards ? this.from + 1 - stop : number * CHUNK - this.from;
+      const when = this.begun + away / pace + this.offset;
+      const late = Math.max(0, audio.currentTime - when);
+      const skip = late * Math.abs(this.speed);
+      if (skip >= buffer.duration) continue;
+      const node = new AudioBufferSourceNode(audio, { buffer, playbackRate: Math.abs(this.speed) });
+      node.connect(audio.destination);
+      node.start(Math.max(when, audio.currentTime), skip);
+      this.nodes.set(number, node);
+    }
+  }
+
+  stop(): void {
+    for (const node of this.nodes.values()) node.stop();
+    this.nodes.clear();
+  }
+}
+
+let last: AudioBufferSourceNode | null = null;
+
+/** Play the sound of one frame, as one steps onto it; where it is not at hand yet, as soon as it is. */
+export function scrub(heard: Heard, frame: number, wanted: () => boolean): void {
+  const audio = sounding();
+  const number = Math.floor(frame / CHUNK);
+  const play = (buffer: AudioBuffer) => {
+    if (!wanted()) return;
+    last?.stop();
+    const node = new AudioBufferSourceNode(audio, { buffer });
+    const soft = new GainNode(audio, { gain: 0 });
+    const [from, to] = [audio.currentTime, audio.currentTime + heard.seconds];
+    soft.gain.setValueAtTime(0, from);
+    soft.gain.linearRampToValueAtTime(1, from + FADE);
+    soft.gain.setValueAtTime(1, to - FADE);
+    soft.gain.linearRampToValueAtTime(0, to);
+    node.connect(soft).connect(audio.destination);
+    node.start(from, (frame - number * CHUNK) * heard.seconds, heard.seconds);
+    last = node;
+  };
+  const ready = chunk(heard, number, false);
+  if (ready) play(ready);
+  else void asked.get(`${heard.token} ${heard.stream} ${number}`)?.then(play, () => undefined);
+}
