@@ -269,6 +269,40 @@ def conform_file(
 
 
 @app.command()
+def beats(
+    path: Annotated[Path, typer.Argument(help="A file with sound.")],
+    stream: Annotated[int, typer.Option(min=1, help="Which of its sound streams.")] = 1,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Find the beats of music: how many a minute, and the second of each."""
+    from oddmeter.media.sound.beats import beats_in  # noqa: PLC0415
+
+    found = _called(lambda: beats_in(path, stream - 1))
+    told = {"tempo": round(found.tempo, 3), "beats": list(found.beats)}
+    _print_json(told) if as_json else _print_lines(told)
+
+
+@app.command()
+def moments(
+    path: Annotated[Path, typer.Argument(help="A clip.")],
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Find where the action of a clip starts, stops, peaks and turns, in source frames."""
+    from oddmeter.media.analysis.moments import moments_in  # noqa: PLC0415
+    from oddmeter.media.files.probe import probe  # noqa: PLC0415
+
+    facts = probe(path)
+    if facts.fault:
+        _stop(f"{path.name}: {facts.fault}", 2)
+    found = _called(lambda: moments_in(path, facts))
+    if as_json:
+        _print_json([{"frame": one.frame, "kind": one.kind.value} for one in found])
+    else:
+        for one in found:
+            print(f"{one.frame:>8}  {one.kind.value}")
+
+
+@app.command()
 def timecode(
     value: Annotated[str, typer.Argument(metavar="FRAMES|TIMECODE", help="A count of frames, or a timecode.")],
     rate: Annotated[str, typer.Option(help="The rate that is counted at.")],

@@ -1,11 +1,13 @@
 """The scripts that measure, at a small size: they still run, and print what the documents quote."""
 
 import re
+from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 
-from bench import accuracy, analysis, cuts, flow, ledger, media, plan_batch, reports
+from bench import accuracy, analysis, beats, cuts, flow, ledger, media, plan_batch, reports, stretching
 from oddmeter.config import Config
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -67,3 +69,15 @@ def test_flow(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatc
     flow.measure(25, ["textured pan"])
     said = capsys.readouterr().out
     assert len(re.findall(r"^(quick|normal|careful) +[+-]\d+\.\d dB on average", said, re.MULTILINE)) == 3
+
+
+def test_beats() -> None:
+    kind, found = beats.judge(("steady", 3))
+    assert kind == "steady" and found["ours"][1] > 0
+
+
+def test_stretching() -> None:
+    sound = np.sin(np.arange(stretching.RATE) * 0.06).astype(np.float32)[None]
+    for name, way in stretching.ways().items():
+        far = stretching.convergence(sound, way(sound, Fraction(4, 5)), Fraction(4, 5))
+        assert far < 0.3, name

@@ -74,7 +74,7 @@ def away(told: dict[str, Any]) -> float:
         for number, one in enumerate(told["heard"])
         if one["when"] <= told["now"]
     ]
-    return min(abs(place - told["frame"] / 25) for place in places)
+    return float(min(abs(place - told["frame"] / 25) for place in places))
 
 
 def test_a_clip_without_sound_says_so(page: Page, show: Show, running: Running) -> None:

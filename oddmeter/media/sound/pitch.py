@@ -1,27 +1,25 @@
 """Sound at another speed: resampled, so that pitch follows, or stretched, so that pitch stays.
 
-Stretching is libavfilter's atempo, which may move what it repeats by some milliseconds. So what is struck, a click, a
-beat, a consonant, is found first, set down unchanged at its exact place, and only what lies between is stretched.
+Stretching is the library Signalsmith Stretch's, which softens what is struck. So that, a click, a beat, a consonant, is
+found first, set down unchanged at its exact place, and only what lies between is stretched. bench/stretching.py holds
+ways of stretching beside each other.
 """
 
 from collections.abc import Iterator
-from contextlib import suppress
 from fractions import Fraction
-from typing import Any
+from math import ceil, log2
 
-import av
 import numpy as np
 import numpy.typing as npt
 from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
-from av.filter.graph import Graph
+from python_stretch.Signalsmith import Stretch
 
 Samples = npt.NDArray[np.float32]
 """Shape (channels, samples)."""
 
 _LEAST_RATE = 8_000
 _BLOCK = 1 << 16
-_SLOWEST_TEMPO = Fraction(1, 2)
 _PIECE_SECONDS = 8
 """So much sound is stretched at once at most."""
 BEFORE, AFTER, FADE = 0.002, 0.012, 0.002
@@ -29,7 +27,8 @@ BEFORE, AFTER, FADE = 0.002, 0.012, 0.002
 _GLANCE, _QUIET_BEFORE, _APART = 0.001, 0.02, 0.06
 _JUMP, _LEAST_LEVEL = 4.0, 0.02
 _LEAST_TO_STRETCH = 4096
-_TICK = Fraction(1, 48_000)
+_PRESET_RATE = 48_000
+"""Samples a second that windows are laid out for."""
 
 
 def resampled(samples: Samples, ratio: Fraction, length: int) -> Samples:
@@ -137,52 +136,23 @@ def softened(length: int, fade: int) -> npt.NDArray[np.float32]:
 
 
 def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:
-    """The samples that many times as fast at their own pitch: at least ``wanted`` of them where there is enough."""
+    """The samples about that many times as fast at their own pitch."""
     if samples.shape[1] < _LEAST_TO_STRETCH:
         places = np.linspace(0, samples.shape[1] - 1, wanted)
         return np.stack([np.interp(places, np.arange(samples.shape[1]), one) for one in samples]).astype(np.float32)
-    graph, layout = Graph(), _layout(samples)
-    last: Any = graph.add_abuffer(format="fltp", sample_rate=48_000, layout=layout, time_base=_TICK)
-    source = last
-    rest = tempo
-    while rest < _SLOWEST_TEMPO:
-        last = _linked(graph, last, "atempo", "0.5")
-        rest *= 2
-    while rest > 2:
-        last = _linked(graph, last, "atempo", "2")
-        rest /= 2
-    last = _linked(graph, last, "atempo", repr(rest))
-    sink = _linked(graph, last, "abuffersink", None)
-    graph.configure()
-    parts: list[Samples] = []
-    # A little silence at the end lets the last of the sound come out.
-    padded = np.pad(samples, ((0, 0), (0, 8192)))
-    for start in range(0, padded.shape[1], _BLOCK):
-        block = np.ascontiguousarray(padded[:, start : start + _BLOCK], np.float32)
-        frame = AudioFrame.from_ndarray(block, format="fltp", layout=layout)
-        frame.sample_rate, frame.pts, frame.time_base = 48_000, start, _TICK
-        source.push(frame)
-        _pull(sink, parts)
-    source.push(None)
-    _pull(sink, parts)
-    return np.concatenate(parts, axis=1) if parts else samples[:, :0]
+    # Below half the speed the library throws dice; in steps that are no slower it makes the same every time.
+    steps = max(1, ceil(-log2(tempo)))
+    for _ in range(steps):
+        stretch = Stretch()
+        stretch.preset(len(samples), _PRESET_RATE)
+        stretch.timeFactor = tempo ** (1 / steps)
+        samples = np.asarray(stretch.process(np.ascontiguousarray(samples)), np.float32)
+    return samples
 
 
 def _layout(samples: Samples) -> str:
     """Any layout of so many channels: their places do not matter here."""
     return f"{len(samples)}c" if len(samples) > 2 else ("mono", "stereo")[len(samples) - 1]
-
-
-def _linked(graph: Graph, before: Any, name: str, options: str | None) -> Any:
-    made = graph.add(name, options) if options else graph.add(name)
-    before.link_to(made)
-    return made
-
-
-def _pull(sink: Any, parts: list[Samples]) -> None:
-    with suppress(av.error.BlockingIOError, av.error.EOFError):
-        while True:
-            parts.append(sink.pull().to_ndarray())
 
 
 def _fitted(samples: Samples, length: int) -> Samples:
