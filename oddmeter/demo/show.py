@@ -11,7 +11,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.footage import SHOW_FOLDER
-from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
+from oddmeter.demo.takes import RECORDINGS, REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.interchange.logs import read_log, title_of
 from oddmeter.store import clips, decisions, logs, shows
 from oddmeter.store.changes import change
@@ -66,9 +66,10 @@ def make_demo(database: Database, root_name: str, root: Path) -> bool:
     with change(database, show_id, "House recipes", MAKER) as connection:
         for name, decided, rule in RECIPES:
             decisions.add_recipe(connection, show_id, name, Decisions.parse(decided), Rule.parse(rule))
-    everything = (*TAKES, *TRAPS)
-    for name in dict.fromkeys(take.delivery.split("/")[0] for take in everything):
-        paths = [take.relative_path.as_posix() for take in everything if take.delivery.split("/")[0] == name]
+    arrived = [(take.delivery.split("/")[0], take.relative_path) for take in (*TAKES, *TRAPS)]
+    arrived += [(recording.delivery, recording.relative_path) for recording in RECORDINGS]
+    for name in dict.fromkeys(delivery for delivery, _ in arrived):
+        paths = [path.as_posix() for delivery, path in arrived if delivery == name]
         with change(database, show_id, f"“{name}” brought in", MAKER) as connection:
             folder = f"{SHOW_FOLDER}/{name}"
             clips.bring_in(connection, clips.add_delivery(connection, show_id, name, root_name, folder, paths))

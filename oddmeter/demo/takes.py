@@ -14,6 +14,8 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo import carriers, scenes
 from oddmeter.demo.footage import SHOW_FOLDER, Take, is_there, write_take
+from oddmeter.demo.music import Piece, played
+from oddmeter.demo.sound import SAMPLE_RATE, write_wav
 
 FOUNDRY, HARBOUR, VISITORS = "Foundry day 1", "Harbour, boat and phones", "Visitors' reels"
 FOUNDRY_TWO, PHONES, TAPES = "Foundry day 2", "Phones and drone", "Regatta tapes"
@@ -160,21 +162,47 @@ REPORTS: tuple[Report, ...] = (
 )  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Recording:
+    """A piece of music that came with a delivery."""
+
+    delivery: str
+    name: str
+    piece: Piece
+
+    @property
+    def relative_path(self) -> Path:
+        """Its place below the media root."""
+        return Path(SHOW_FOLDER) / self.delivery / self.name
+
+
+RECORDINGS: tuple[Recording, ...] = (
+    Recording("Music", "bell_theme_96.wav", Piece(96, bars=12, loose=0.0, seed=7)),
+)  # fmt: skip
+
+
 def make_footage(
-    root: Path, takes: Iterable[Take] = (*TAKES, *TRAPS), reports: Iterable[Report] = REPORTS
+    root: Path,
+    takes: Iterable[Take] = (*TAKES, *TRAPS),
+    reports: Iterable[Report] = REPORTS,
+    recordings: Iterable[Recording] = RECORDINGS,
 ) -> list[Path]:
-    """Write every take and report that is missing below ``root``; returns all their paths, of a sequence the path
-    with its run of ``#``. The same pictures each time."""
+    """Write every take, recording and report that is missing below ``root``; returns all their paths, of a sequence the
+    path with its run of ``#``. The same pictures each time."""
     wanted = [(take, root / take.relative_path) for take in takes]
     missing = [take for take, path in wanted if not is_there(take, path)]
     with ProcessPoolExecutor(max_workers=2) as pool:
         for written in [pool.submit(_write, take.relative_path, root) for take in missing]:
             written.result()
+    written_recordings = [(recording, root / recording.relative_path) for recording in recordings]
+    for recording, path in written_recordings:
+        if not path.exists():
+            write_wav(played(recording.piece, SAMPLE_RATE)[0], path)
     written_reports = [(report, root / report.relative_path) for report in reports]
     for report, path in written_reports:
         if not path.exists():
             path.write_text(report.text, encoding="utf-8")
-    return [path for _, path in wanted] + [path for _, path in written_reports]
+    return [path for _, path in (*wanted, *written_recordings, *written_reports)]
 
 
 def _write(relative_path: Path, root: Path) -> None:

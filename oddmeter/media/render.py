@@ -9,6 +9,7 @@ import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
 from typing import cast
 from uuid import uuid4
@@ -40,14 +41,14 @@ from oddmeter.media.files.decode import read_ahead
 from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.making import Maker
 from oddmeter.media.sound.along import SoundCourse
-from oddmeter.media.sound.track import SoundPlan, made_sound, sound_layout
+from oddmeter.media.sound.track import SoundPlan, made_sound, sound_layout, sound_rate_of
 
 
 @dataclass(frozen=True)
 class RenderPlan:
     """All that is needed to make one file. ``timeline`` is the timeline's canvas, None for the source's own raster,
     progressive; ``sound_rate`` the timeline's samples a second, None for the source's; ``cuts`` are frames of the
-    source that begin a shot, as far as they are known."""
+    source that begin a shot, as far as they are known, ``music`` the file of the music beside the clip."""
 
     source: Path
     facts: Facts
@@ -58,6 +59,7 @@ class RenderPlan:
     timeline: Canvas | None = None
     sound_rate: int | None = None
     cuts: frozenset[int] = frozenset()
+    music: Path | None = None
 
     @property
     def canvas(self) -> Canvas:
@@ -81,8 +83,24 @@ class RenderPlan:
         """What becomes of each sound stream that is taken; none where there is none, or sound was switched off."""
         heard, treatment = self.facts.sounds, self.conformed.treatment
         if treatment.sound is SoundChoice.OFF:
+            return self._music
+        return tuple(self._sound(heard[number]) for number in treatment.streams.of(len(heard))) + self._music
+
+    @cached_property
+    def _music(self) -> tuple[SoundPlan, ...]:
+        """The music beside the clip, cut to the length of the picture with a fade."""
+        if self.music is None:
             return ()
-        return tuple(self._sound(heard[number]) for number in treatment.streams.of(len(heard)))
+        music, rate = self.conformed.treatment.music, self.conformed.timeline_rate.value
+        length = self.conformed.frame_map.length / rate
+        source_rate = sound_rate_of(self.music)
+        return (
+            SoundPlan(
+                self.music, Fraction(1), -music.start / rate, length, length, self.sound_rate or source_rate,
+                source_rate,
+                name=music.name, fade=min(length, music.fade / rate),
+            ),
+        )  # fmt: skip
 
     def _sound(self, source: Sound) -> SoundPlan:
         planned = self.conformed

@@ -5,6 +5,7 @@ kept on disk is keyed by the file's content and by everything that was decided, 
 where there is too much.
 """
 
+import json
 import os
 import time
 from collections import OrderedDict
@@ -28,6 +29,7 @@ from oddmeter.core.decisions.treatment import Between, Framing
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
+from oddmeter.media.analysis.moments import Moment, MomentKind, moments_in
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.sequence import sequence
 from oddmeter.media.making import Maker
@@ -211,6 +213,16 @@ class Viewing:
                 out.append(0.0 if before is None else float(cv2.absdiff(seen, before).mean()))
             before = seen
         return out
+
+    def moments(self, subject: Viewed) -> list[Moment]:
+        """The moments of the action of a clip, found once and kept."""
+        key = _hashed(content_key(subject.path), "moments", "1")
+
+        def found() -> bytes:
+            told = [[one.frame, one.kind.value] for one in moments_in(subject.path, subject.facts)]
+            return json.dumps(told).encode()
+
+        return [Moment(frame, MomentKind(kind)) for frame, kind in json.loads(self._kept(key, found))]
 
     def fill(self, subject: Viewed) -> None:
         """Begin to put the drafts of a whole clip on the shelf, in place of any filling that is under way."""

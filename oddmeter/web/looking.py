@@ -9,6 +9,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
+from fractions import Fraction
 from multiprocessing.connection import Client, Connection, Listener
 from pathlib import Path
 from threading import Lock, Thread, local
@@ -19,7 +20,9 @@ import numpy as np
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.media.sound.hearing import Hearing, Window
+from oddmeter.media.analysis.moments import Moment
+from oddmeter.media.sound.beats import Beats
+from oddmeter.media.sound.hearing import Hearing, Window, sound_seconds
 from oddmeter.media.sound.track import SoundPlan
 from oddmeter.media.viewing import Viewed, Viewing, content_key
 from oddmeter.store.changes import MissingError
@@ -62,8 +65,8 @@ class Looking:
                 self._kept.popitem(last=False)
         if fill:
             self._viewing.fill(side.viewed)
-            for plan in side.viewed.sounds[:1]:
-                self._hearing.begin(plan, content_key(side.viewed.path))
+            for plan in side.viewed.sounds:
+                self._hearing.begin(plan, content_key(plan.path))
         return token
 
     def side(self, token: Token) -> Side:
@@ -91,13 +94,26 @@ class Looking:
         viewed = self.side(token).viewed
         rate = viewed.planned.timeline_rate.value
         plan = _stream_of(viewed, stream)
-        return self._hearing.wav(plan, content_key(viewed.path), first / rate, (first + count) / rate)
+        return self._hearing.wav(plan, content_key(plan.path), first / rate, (first + count) / rate)
 
     def peaks(self, token: Token, stream: int, first: int, last: int, columns: int) -> Window:
         """The peaks of a window of timeline frames, ``last`` included, in so many columns."""
         viewed = self.side(token).viewed
+        plan = _stream_of(viewed, stream)
         edges = np.linspace(first, last + 1, columns + 1) / float(viewed.planned.timeline_rate.value)
-        return self._hearing.window(_stream_of(viewed, stream), content_key(viewed.path), edges)
+        return self._hearing.window(plan, content_key(plan.path), edges)
+
+    def moments(self, token: Token) -> list[Moment]:
+        """The moments of the action of a side's clip, in source frames."""
+        return self._viewing.moments(self.side(token).viewed)
+
+    def beats(self, path: Path) -> Beats:
+        """The beats that are found in a file of sound."""
+        return self._hearing.beats(path, content_key(path))
+
+    def sound_seconds(self, path: Path) -> Fraction:
+        """How long a file of sound lasts."""
+        return sound_seconds(path)
 
 
 def _stream_of(viewed: Viewed, stream: int) -> SoundPlan:

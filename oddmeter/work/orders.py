@@ -10,6 +10,7 @@ from oddmeter.config import Config
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.decisions.curves import Curve
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.decisions.parts import Part, parse_part
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.clock import Clock
@@ -67,6 +68,7 @@ class Order(BaseModel):
     read_rate: str | None
     sound: SoundChoice
     streams: str = "all"
+    music: str = "none"
     held: str = "1/1"
     reverse: bool = False
     fields: Fields = Fields.WHOLE
@@ -94,7 +96,7 @@ class Order(BaseModel):
         treatment = Treatment(
             self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
             self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound,
-            parse_part(Part.STREAMS, self.streams), self.reverse,
+            parse_part(Part.STREAMS, self.streams), Music.parse(self.music), self.reverse,
             self.framing, parse_part(Part.SPAN, self.span), Curve.parse(self.curve) if self.curve else None,
         )  # fmt: skip
         return conform(material, treatment, _rate(self.timeline_rate))
@@ -114,6 +116,7 @@ def order_of(plan: Plan) -> Order:
         read_rate=treatment.read_rate.exact if treatment.read_rate else None,
         sound=treatment.sound,
         streams=str(treatment.streams),
+        music=str(treatment.music),
         held=fraction_text(treatment.held),
         reverse=treatment.reverse,
         fields=treatment.fields,
@@ -148,9 +151,10 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_p
     asked, source = ordered.canvas, config.footage(clip.root, clip.path)
     cuts = frozenset(clip.picture.cuts if clip.picture else ())
     canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
+    music = Music.parse(ordered.music)
     return RenderPlan(
         source, clip.facts, ordered.conformed(clip.facts.times), Setting(setting), config.product(out_path),
-        ordered.drop_frame, canvas, ordered.sound_rate, cuts,
+        ordered.drop_frame, canvas, ordered.sound_rate, cuts, config.footage(music.root, music.path) if music else None,
     )  # fmt: skip
 
 

@@ -61,7 +61,7 @@ def test_every_part_has_words_for_what_the_house_decides() -> None:
     assert words == {
         Part.READING: "as the file says", Part.FIELDS: "woven", Part.BETWEEN: "pick", Part.EFFORT: "normal",
         Part.REACH: "48 pixels", Part.TRUST: "50 %", Part.HELD: "not held", Part.SOUND: "follows the speed",
-        Part.STREAMS: "all sound streams",
+        Part.STREAMS: "all sound streams", Part.MUSIC: "no music",
         Part.REVERSE: "forwards", Part.FRAMING: "raster as it is", Part.SPAN: "whole clip",
     }  # fmt: skip
     assert [

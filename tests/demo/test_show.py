@@ -12,7 +12,7 @@ from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.show import TIMELINES, make_demo
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
-from oddmeter.demo.takes import REPORTS, TAKES, TRAPS, make_footage
+from oddmeter.demo.takes import RECORDINGS, REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.media.files.decode import FrameReader
 from oddmeter.store import clips, decisions, logs, shows
 from oddmeter.store.database import Database
@@ -28,7 +28,7 @@ def test_it_is_made_once_with_all_that_came_in(database: Database, media_root: P
         reports = logs.logs_of_show(connection, show.id)
     assert show.default_timeline is not None and show.default_timeline.settings == TIMELINES[0]
     assert [t.settings.rate.spoken for t in show.timelines] == ["25", "29.97", "23.976"]
-    assert len(deliveries) == 9 and len(found) == len(TAKES) + len(TRAPS) >= 30
+    assert len(deliveries) == 10 and len(found) == len(TAKES) + len(TRAPS) + len(RECORDINGS) >= 31
     assert sum(clip.proxy_of is not None for clip in found) == 2
     assert {report.name for report in reports} == {report.name for report in REPORTS}
     by_name = {clip.name: clip for clip in found}

@@ -101,7 +101,7 @@ def test_sound_only_and_picture_only(tmp_path: Path, footage: dict[str, Path]) -
         frame = av.AudioFrame.from_ndarray(np.zeros((1, 48_000), np.int16), format="s16", layout="mono")
         frame.sample_rate = 48_000
         container.mux(stream.encode(frame))
-    assert probe(path).fault == "There is no picture in this file. It holds sound only."
+    assert probe(path).fault == "There is no picture in this file. It holds sound only; it can be music beside a clip."
     silent = probe(footage["FD1_B01_bell_swing_100.mov"])
     assert silent.sound is None and silent.trouble is None
 

@@ -6,6 +6,7 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.decisions.parts import Base, Held, Reading, Wish
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice, SoundStreams
 from oddmeter.core.evidence.claims import Word
@@ -73,7 +74,7 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
     wanted = Decisions(
         Wish(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT, Between.FLOW,
         Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH,
-        SoundStreams((1, 3)), True,
+        SoundStreams((1, 3)), Music("Footage", "Music/tide bell.wav", -12), True,
     )  # fmt: skip
     with database.transaction() as connection:
         timeline = shows.show(connection, show_id).timelines[0].id

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from oddmeter.core.conform.rounding import Precision
 from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.decisions.levels import HOUSE, Decisions, Layer, Level, resolve
+from oddmeter.core.decisions.music import NO_MUSIC, Music
 from oddmeter.core.decisions.parts import Held, Reading, Wish
 from oddmeter.core.decisions.recipes import Recipe
 from oddmeter.core.decisions.treatment import (
@@ -42,6 +43,7 @@ TREATMENTS = st.builds(
     trust=st.fractions(min_value=0, max_value=1, max_denominator=100),
     held=st.sampled_from([Fraction(1), Fraction(2), Fraction(25, 12)]),
     sound=st.sampled_from(SoundChoice),
+    music=st.sampled_from([NO_MUSIC, Music("Footage", "A b/c: d.wav", -3, 0)]),
     streams=st.sampled_from([SoundStreams(), SoundStreams((2,)), SoundStreams((1, 3))]),
     reverse=st.booleans(),
     framing=st.sampled_from(Framing),
@@ -83,7 +85,7 @@ def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
     assert found.decisions == Decisions(
         intent=Wish(Intent.PACE, Fraction(1, 2)), reading=Reading(Rate.of(24)), fields=Fields.SPLIT,
         between=Between.PICK, effort=Effort.NORMAL, reach=48, trust=Fraction(1, 2), held=Held(2),
-        sound=SoundChoice.OFF, streams=SoundStreams(), reverse=False, framing=Framing.KEEP, span=Span(),
+        sound=SoundChoice.OFF, streams=SoundStreams(), music=NO_MUSIC, reverse=False, framing=Framing.KEEP, span=Span(),
     )  # fmt: skip
     other = resolved(4, Decided(), whole, Timeline(8, FILM.settings, 1))
     assert other.decisions == pace.over(HOUSE.decisions), "another delivery, no recipe, another timeline"

@@ -1203,6 +1203,106 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/music": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Music
+     * @description Every file of the show that has sound, those that are nothing else first.
+     */
+    get: operations["list_music_api_shows__show_id__music_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/bench/{clip_id}/music": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Edit Music
+     * @description An edit of a side's music worked out; nothing is kept by it.
+     */
+    post: operations["edit_music_api_shows__show_id__bench__clip_id__music_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/bench/{clip_id}/strokes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Find Strokes
+     * @description The music beside a side with its strokes.
+     */
+    post: operations["find_strokes_api_shows__show_id__bench__clip_id__strokes_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/bench/{clip_id}/strokes/edit": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Edit Strokes
+     * @description Change the strokes of the music beside a side; it can be undone like any change.
+     */
+    post: operations["edit_strokes_api_shows__show_id__bench__clip_id__strokes_edit_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/bench/{token}/moments": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Find Moments
+     * @description The moments of the action that come on the timeline of a side.
+     */
+    get: operations["find_moments_api_bench__token__moments_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/bench/{token}/sound": {
     parameters: {
       query?: never;
@@ -1455,6 +1555,17 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    /**
+     * ActionView
+     * @description A moment of the action: its source frame, the timeline frame that first shows it, and what happens.
+     */
+    ActionView: {
+      /** Frame */
+      frame: number;
+      /** Comes */
+      comes: number;
+      kind: components["schemas"]["MomentKind"];
+    };
     /**
      * AlternativeView
      * @description One way the selection could be treated: its speeds, its length, and the cadences that come of it; ``take`` is the
@@ -1804,7 +1915,9 @@ export interface components {
      * CurveEdit
      * @description One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as ``text``
      *     is a speed, ``40%``, ``x0.4``, ``-1/2``; frames; or an ease from 0, soft, to 3. ``frame`` is a timeline frame, but
-     *     for *move* a source frame; *carry* moves a point to the picture at a timeline frame.
+     *     for *move* a source frame; *carry* moves a point to the picture at a timeline frame, *place* puts a point on the
+     *     source frame ``source`` and pins it to the timeline frame. Within ``snap`` timeline frames, what falls on a frame
+     *     goes to the nearest stroke, moment, cut or other point of the side of that ``token``.
      */
     CurveEdit: {
       /**
@@ -1832,7 +1945,8 @@ export interface components {
         | "pin"
         | "unpin"
         | "remove"
-        | "of";
+        | "of"
+        | "place";
       /** Number */
       number?: number | null;
       /** Frame */
@@ -1850,6 +1964,15 @@ export interface components {
        * @enum {string}
        */
       end: "begin" | "finish" | "both";
+      /** Source */
+      source?: number | null;
+      /**
+       * Snap
+       * @default 0
+       */
+      snap: number;
+      /** Token */
+      token?: string | null;
     };
     /**
      * CurveEdited
@@ -2598,6 +2721,12 @@ export interface components {
       attention: components["schemas"]["Attention"];
     };
     /**
+     * MomentKind
+     * @description What happens at a moment.
+     * @enum {string}
+     */
+    MomentKind: "start" | "stop" | "peak" | "turn";
+    /**
      * MomentView
      * @description One moment of a timeline frame; ``field`` names it where the timeline is interlaced.
      */
@@ -2633,6 +2762,66 @@ export interface components {
       kind_after: components["schemas"]["Kind"] | null;
       /** Refused */
       refused: string | null;
+    };
+    /**
+     * MusicChoice
+     * @description A file of the show with sound, which can be music beside a clip.
+     */
+    MusicChoice: {
+      /** Root */
+      root: string;
+      /** Path */
+      path: string;
+      /** Name */
+      name: string;
+      /** Only Sound */
+      only_sound: boolean;
+    };
+    /**
+     * MusicEdit
+     * @description One edit of the music beside a side, ``side`` being how that differs from what is planned. *choose* takes
+     *     ``root`` and ``path``, *start* the timeline frame on which the music begins, *first-stroke* that on which its first
+     *     stroke falls; ``text`` is a fade in frames. *end-here* and *end-with-music* fit the clip to a length.
+     */
+    MusicEdit: {
+      /**
+       * @default {
+       *       "set": {}
+       *     }
+       */
+      side: components["schemas"]["TreatmentIn"];
+      /**
+       * Do
+       * @enum {string}
+       */
+      do: "choose" | "start" | "first-stroke" | "fade" | "off" | "end-here" | "end-with-music";
+      /**
+       * Root
+       * @default
+       */
+      root: string;
+      /**
+       * Path
+       * @default
+       */
+      path: string;
+      /**
+       * Frame
+       * @default 0
+       */
+      frame: number;
+      /**
+       * Text
+       * @default
+       */
+      text: string;
+    };
+    /**
+     * MusicEdited
+     * @description The treatment that an edit makes.
+     */
+    MusicEdited: {
+      take: components["schemas"]["TreatmentIn"];
     };
     /**
      * NameWord
@@ -2680,6 +2869,7 @@ export interface components {
       | "held"
       | "sound"
       | "streams"
+      | "music"
       | "reverse"
       | "framing"
       | "span";
@@ -3627,6 +3817,63 @@ export interface components {
       stretches: components["schemas"]["StretchOnStrip"][];
       /** Period */
       period: number;
+    };
+    /**
+     * StrokeEdit
+     * @description One edit of the strokes of the music beside a side. ``frame`` and ``to`` are timeline frames: *move* takes the
+     *     stroke nearest to one to the other, *add* and *remove* put one down and take the nearest away; *tap* puts down
+     *     strokes at ``taps``, exact timeline frames as decimals.
+     */
+    StrokeEdit: {
+      /**
+       * @default {
+       *       "set": {}
+       *     }
+       */
+      side: components["schemas"]["TreatmentIn"];
+      /**
+       * Do
+       * @enum {string}
+       */
+      do: "move" | "add" | "remove" | "halve" | "double" | "tap" | "find";
+      /**
+       * Frame
+       * @default 0
+       */
+      frame: number;
+      /**
+       * To
+       * @default 0
+       */
+      to: number;
+      /**
+       * Taps
+       * @default []
+       */
+      taps: string[];
+    };
+    /**
+     * StrokesView
+     * @description The music beside a side: its file, where it starts and fades, its tempo, and its strokes, each at the nearest
+     *     timeline frame; ``ends`` is the frame after its last one. ``changed`` where people have changed what was found.
+     */
+    StrokesView: {
+      /** Name */
+      name: string;
+      /** Start */
+      start: number;
+      /** Fade */
+      fade: number;
+      /** Tempo */
+      tempo: string;
+      /** Strokes */
+      strokes: number[];
+      /** First Stroke */
+      first_stroke: number | null;
+      /** Ends */
+      ends: number;
+      /** Changed */
+      changed: boolean;
     };
     /**
      * ThreadView
@@ -6410,6 +6657,196 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["CurveEdited"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_music_api_shows__show_id__music_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MusicChoice"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  edit_music_api_shows__show_id__bench__clip_id__music_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MusicEdit"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MusicEdited"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  find_strokes_api_shows__show_id__bench__clip_id__strokes_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["TreatmentIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["StrokesView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  edit_strokes_api_shows__show_id__bench__clip_id__strokes_edit_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["StrokeEdit"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["StrokesView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  find_moments_api_bench__token__moments_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ActionView"][];
         };
       };
       /** @description Client Error */

@@ -1,4 +1,4 @@
-import type { ComponentProps, ReactNode } from "react";
+import { useState, type ComponentProps, type ReactNode } from "react";
 
 /** A button; `weight` says whether it is the thing to do here, one of several, or quiet. */
 export function Button({
@@ -114,5 +114,31 @@ export function Heading({ children, aside }: { children: ReactNode; aside?: Reac
       <h2 className="text-[13px] font-semibold">{children}</h2>
       {aside}
     </div>
+  );
+}
+
+/** A value with its name, typed over and taken with Enter or by going on. */
+export function TypedField(props: { name: string; value: string; hint?: string; put: (text: string) => void }) {
+  const { name, value, hint, put } = props;
+  const [text, setText] = useState<string | null>(null);
+  const done = () => {
+    if (text !== null && text.trim() && text !== value) put(text.trim());
+    setText(null);
+  };
+  return (
+    <label className="flex items-center gap-1 text-soft" title={hint}>
+      {name}
+      <input
+        aria-label={name}
+        className={`${fieldLook} h-6! w-[62px]! px-1! text-right font-mono text-[12px]`}
+        value={text ?? value}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={done}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") done();
+          if (event.key === "Escape") setText(null);
+        }}
+      />
+    </label>
   );
 }

@@ -80,6 +80,23 @@ def with_point(planned: Conform, frame: int) -> Curve:
     )
 
 
+def with_moment(planned: Conform, source_frame: int, at: int | None) -> Curve:
+    """A point at a moment of the picture, a real source frame, pinned to a timeline frame where one is given; the point
+    that is there already, or a further one with the speed there."""
+    before = drawn(planned).curve
+    known = [point.frame for point in before.points] if planned.treatment.curve is not None else []
+    if source_frame in known:
+        return with_turn(planned, known.index(source_frame), at=at)
+    comes = planned.frame_map.first_showing(planned.unit_of(source_frame))
+    if comes is None:
+        raise RuleError(f"Source frame {source_frame} does not come on the timeline.", "curve")
+    speed = speed_at(planned, comes).limit_denominator(10_000)
+    point = Point(source_frame, speed, speed, at=at)
+    if planned.treatment.curve is None:
+        return replace(before, points=(point,))
+    return _inserted(drawn(planned), comes, point)
+
+
 def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None, frames: int | None = None) -> Curve:
     """The pictures between two timeline frames, both included, at a speed of their own, or in so many frames; what
     comes before and after keeps its speed."""

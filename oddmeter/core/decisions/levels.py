@@ -12,6 +12,7 @@ from fractions import Fraction
 from functools import cached_property, lru_cache
 from typing import Any
 
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part, text_of
 from oddmeter.core.decisions.treatment import (
     AS_IT_STANDS,
@@ -53,6 +54,7 @@ class Decisions:
     held: Held | None = None
     sound: SoundChoice | None = None
     streams: SoundStreams | None = None
+    music: Music | None = None
     reverse: bool | None = None
     framing: Framing | None = None
     span: Span | None = None
@@ -130,7 +132,8 @@ HOUSE = Layer(
     Decisions(
         reading=Reading(), fields=AS_IT_STANDS.fields, between=AS_IT_STANDS.between, effort=AS_IT_STANDS.effort,
         reach=AS_IT_STANDS.reach, trust=AS_IT_STANDS.trust, held=Held(), sound=AS_IT_STANDS.sound,
-        streams=AS_IT_STANDS.streams, reverse=False, framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
+        streams=AS_IT_STANDS.streams,
+        music=AS_IT_STANDS.music, reverse=False, framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
     ),
 )  # fmt: skip
 """What holds where nobody has decided: everything but an intent."""
@@ -167,7 +170,8 @@ def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Ra
     made = Treatment(wish.intent, wish.value, curve=wish.curve)
     if wish.intent is Intent.LEAVE:
         return replace(
-            made, sound=d.sound or made.sound, streams=d.streams or made.streams, framing=d.framing or made.framing,
+            made, sound=d.sound or made.sound, streams=d.streams or made.streams, music=d.music or made.music,
+            framing=d.framing or made.framing,
             span=d.span or made.span,
         )  # fmt: skip
     read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
@@ -175,7 +179,8 @@ def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Ra
         made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
         effort=d.effort or made.effort, reach=made.reach if d.reach is None else d.reach,
         trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
-        sound=d.sound or made.sound, streams=d.streams or made.streams, reverse=bool(d.reverse),
+        sound=d.sound or made.sound, streams=d.streams or made.streams, music=d.music or made.music,
+        reverse=bool(d.reverse),
         framing=d.framing or made.framing, span=d.span or made.span,
     )  # fmt: skip
 

@@ -11,6 +11,7 @@ from fractions import Fraction
 from typing import Any
 
 from oddmeter.core.decisions.curves import Curve
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.decisions.treatment import (
     NEEDS_VALUE,
     Between,
@@ -42,6 +43,7 @@ class Part(StrEnum):
     HELD = "held"
     SOUND = "sound"
     STREAMS = "streams"
+    MUSIC = "music"
     REVERSE = "reverse"
     FRAMING = "framing"
     SPAN = "span"
@@ -227,6 +229,7 @@ _PARSE: dict[Part, Callable[[str], Any]] = {
     Part.HELD: Held.parse,
     Part.SOUND: lambda text: _one_of(SoundChoice, text),
     Part.STREAMS: _streams,
+    Part.MUSIC: Music.parse,
     Part.REVERSE: _yes,
     Part.FRAMING: lambda text: _one_of(Framing, text),
     Part.SPAN: _span,

@@ -6,6 +6,7 @@ from fractions import Fraction
 from functools import cached_property
 
 from oddmeter.core.decisions.curves import Curve
+from oddmeter.core.decisions.music import NO_MUSIC, Music
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 
@@ -133,6 +134,7 @@ class Treatment:
     held: Fraction = Fraction(1)
     sound: SoundChoice = SoundChoice.FOLLOW
     streams: SoundStreams = SoundStreams()
+    music: Music = NO_MUSIC
     reverse: bool = False
     framing: Framing = Framing.KEEP
     span: Span = Span()

@@ -10,6 +10,7 @@ from typing import Any
 
 from oddmeter.core.decisions.curves import Curve, SpeedOf
 from oddmeter.core.decisions.levels import HOUSE, Layer, Level, Resolved
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.decisions.parts import Base, Held, Part, Reading, Wish, text_of
 from oddmeter.core.decisions.treatment import (
     NEEDS_VALUE,
@@ -107,6 +108,7 @@ PARTS: tuple[PartWords, ...] = (
         Choice(SoundChoice.PITCH, "keeps its pitch", "keeps its pitch"),
     )),
     PartWords(Part.STREAMS, "sound streams", "", example="all, or numbers: 1, 3"),
+    PartWords(Part.MUSIC, "music", "", of_one_clip=True),
     PartWords(Part.FRAMING, "raster", "", (
         Choice(Framing.KEEP, "raster as it is", "as it is"),
         Choice(Framing.INSIDE, "fit inside", "fit inside the timeline's"),
@@ -187,6 +189,12 @@ def span_text(span: Span) -> str:
     return "whole clip" if span == Span() else f"frames {span.first} to {'the end' if span.last is None else span.last}"
 
 
+def music_text(music: Music) -> str:
+    """The music beside a clip in words: ``tide.wav from frame -12``."""
+    start = str(music.start).replace("-", "−")
+    return f"{music.name} from frame {start}" if music else "no music"
+
+
 def streams_text(streams: SoundStreams) -> str:
     """Which sound streams are taken, in words: ``all sound streams``, ``sound streams 1, 3``."""
     if streams.numbers is None:
@@ -196,7 +204,8 @@ def streams_text(streams: SoundStreams) -> str:
 
 _SPOKEN: dict[Part, Callable[[Any], str]] = {
     Part.INTENT: wish_text, Part.READING: reading_text, Part.HELD: held_text, Part.SPAN: span_text,
-    Part.STREAMS: streams_text, Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
+    Part.STREAMS: streams_text, Part.MUSIC: music_text,
+    Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
 }  # fmt: skip
 
 

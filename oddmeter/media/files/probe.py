@@ -33,6 +33,7 @@ from oddmeter.media.files.timestamps import clock_of, duplicates, gaps, interval
 
 LARGEST_SIDE = 32_768
 MOST_STREAMS = 512
+SOUND_ONLY = "It holds sound only; it can be music beside a clip."
 NO_PICTURE = "No picture in this file can be decoded; it is damaged."
 _TORN_TAIL = 16
 """Frames at the end that may lack neighbours where a file was cut off among frames stored out of order."""
@@ -130,7 +131,11 @@ def _probe_sequence(path: Path) -> Facts:
 
 def _read(path: Path, container: InputContainer) -> Facts:
     if fault := _no_clip(container):
-        return Facts(fault=fault)
+        few = 0 < len(container.streams) <= MOST_STREAMS
+        heard = few and not container.streams.video
+        return Facts(
+            fault=fault, sounds=tuple(_sounds(container, _walk(container, None, sounds_in(container)))) if heard else ()
+        )
     video = pictures_in(container)
     assert video is not None
     video.thread_count = 1
@@ -187,7 +192,7 @@ def _no_clip(container: InputContainer) -> str | None:
     if len(container.streams) > MOST_STREAMS:
         return f"The file claims {len(container.streams)} streams; that is no clip."
     if not container.streams.video:
-        instead = "It holds sound only." if container.streams.audio else "It holds neither picture nor sound."
+        instead = SOUND_ONLY if container.streams.audio else "It holds neither picture nor sound."
         return f"There is no picture in this file. {instead}"
     video = pictures_in(container)
     if video is None:
@@ -237,9 +242,9 @@ def _as_shown(facts: Facts, turn: Turn) -> Facts:
     return replace(facts, width=facts.height, height=facts.width, pixel_aspect=1 / facts.pixel_aspect)
 
 
-def _walk(container: InputContainer, video: VideoStream, sounds: list[AudioStream]) -> _Walk:
+def _walk(container: InputContainer, video: VideoStream | None, sounds: list[AudioStream]) -> _Walk:
     walk = _Walk()
-    packets = container.demux([video, *sounds])
+    packets = container.demux([video, *sounds] if video else sounds)
     while True:
         try:
             packet = next(packets, None)
@@ -252,8 +257,8 @@ def _walk(container: InputContainer, video: VideoStream, sounds: list[AudioStrea
             _note(walk, packet, video)
 
 
-def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream) -> None:
-    if packet.stream_index != video.index:
+def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream | None) -> None:
+    if video is None or packet.stream_index != video.index:
         time = packet.pts if packet.pts is not None else packet.dts
         heard = walk.heard.setdefault(packet.stream_index, _Heard())
         if heard.decodes is not True and heard.tried < _SOUND_PACKETS:

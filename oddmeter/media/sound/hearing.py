@@ -5,9 +5,11 @@ window of a long clip is drawn at once; closer than they are fine, they are take
 """
 
 import io
+import json
 import threading
 import wave
 from collections import OrderedDict
+from contextlib import suppress
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
@@ -17,6 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.media.sound.beats import Beats, beats_in
 from oddmeter.media.sound.reader import SoundReader
 from oddmeter.media.sound.track import PART_SECONDS, SoundPlan, made_part
 
@@ -52,7 +55,7 @@ class Hearing:
         self._readers: OrderedDict[tuple[str, int], SoundReader] = OrderedDict()
         self._parts: OrderedDict[tuple[str, int], npt.NDArray[np.float32]] = OrderedDict()
         self._drawn: dict[tuple[str, int], _Drawn] = {}
-        self._lock = threading.RLock()
+        self._lock, self._listening = threading.RLock(), threading.Lock()
         self._closing = threading.Event()
         self._reading: list[threading.Thread] = []
 
@@ -106,6 +109,20 @@ class Hearing:
         """Begin to read the peaks of a file, where they are not kept."""
         self._peaks(plan, content)
 
+    def beats(self, path: Path, content: str) -> Beats:
+        """The beats of a file's sound, found once and kept."""
+        kept = self._folder / f"beats-{content[:40]}"
+        with self._listening:
+            try:
+                told = json.loads(kept.read_text())
+                return Beats(told["tempo"], tuple(told["beats"]))
+            except (OSError, ValueError, KeyError):
+                found = beats_in(path)
+            with suppress(OSError):
+                self._folder.mkdir(parents=True, exist_ok=True)
+                kept.write_text(json.dumps({"tempo": found.tempo, "beats": found.beats}))
+            return found
+
     def _part(self, plan: SoundPlan, content: str, number: int) -> npt.NDArray[np.float32]:
         key = (f"{content} {_words(plan)}", number)
         with self._lock:
@@ -151,8 +168,8 @@ class Hearing:
                 peaks = np.fromfile(kept, np.int8).reshape(-1, 2)
                 self._drawn[key] = _Drawn(peaks, len(peaks), True)
                 return self._drawn[key]
-            whole = _whole_seconds(plan.path, plan.place)
-            drawn = self._drawn[key] = _Drawn(np.zeros((int(whole * plan.source_rate) // BLOCK + 2, 2), np.int8))
+            blocks = int((sound_seconds(plan.path, plan.place) + 1) * plan.source_rate) // BLOCK
+            drawn = self._drawn[key] = _Drawn(np.zeros((max(1, blocks), 2), np.int8))
             thread = threading.Thread(target=self._read_peaks, args=(plan, drawn, kept), daemon=True, name="peaks")
             self._reading = [one for one in self._reading if one.is_alive()] + [thread]
             thread.start()
@@ -181,13 +198,11 @@ class Hearing:
         finally:
             reader.close()
         drawn.whole = True
-        try:
+        with suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)
             unfinished = kept.with_suffix(".part")
             drawn.peaks[: drawn.done].tofile(unfinished)
             unfinished.replace(kept)
-        except OSError:
-            return
 
 
 def _put(
@@ -216,6 +231,7 @@ def _columns(
     if count == 0:
         nothing = [0] * len(first)
         return Window(nothing, nothing, percent)
+    silent = silent | (last <= 0) | (first >= count)
     first = np.clip(first, 0, count - 1)
     last = np.clip(np.maximum(last, first + 1), 1, count)
     pairs = np.stack([first, last], axis=1).ravel()
@@ -233,13 +249,14 @@ def _columns(
 def _words(plan: SoundPlan) -> str:
     return repr((
         plan.factor, plan.start, plan.seconds, plan.length, plan.rate, plan.keeps_pitch, plan.backwards, plan.place,
+        plan.fade,
         plan.course and (plan.course.path, plan.course.scale, plan.course.rate, plan.course.clock is None),
     ))  # fmt: skip
 
 
 @lru_cache(maxsize=64)
-def _whole_seconds(path: Path, place: int) -> Fraction:
-    """Seconds from the first picture to the end of a stream, by what the file says of itself."""
+def sound_seconds(path: Path, place: int = 0) -> Fraction:
+    """Seconds from the first picture of a file, or its first sample, to the end of one of its sounds."""
     reader = SoundReader(path, place)
     try:
         return reader.seconds

@@ -43,11 +43,11 @@ class SoundReader:
 
     @property
     def seconds(self) -> Fraction:
-        """Seconds from the first picture to the end, by what the file says of itself, and a little more."""
-        lasts = Fraction(self._container.duration or 0, av.time_base)
+        """Seconds from the first picture to the end, by what the file says of itself."""
         if self._stream.duration and self._stream.time_base:
-            lasts = max(lasts, self._stream.duration * self._stream.time_base)
-        return lasts + 1
+            begins = (self._stream.start_time or 0) * self._stream.time_base
+            return begins + self._stream.duration * self._stream.time_base - self._zero
+        return Fraction(self._container.duration or 0, av.time_base)
 
     def close(self) -> None:
         """Close the file."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from tempfile import TemporaryFile
 from typing import Any
 
+import av
 import numpy as np
 import numpy.typing as npt
 from av.audio.frame import AudioFrame
@@ -38,7 +39,7 @@ class SoundPlan:
     ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
     it fills; it runs ``factor`` times as fast. There are round(length · ``rate``) samples. ``keeps_pitch`` where it is
     stretched instead of resampled; ``backwards`` where it runs from its end. Where its speed changes, ``course`` says
-    how, in place of the factor.
+    how, in place of the factor. Over the last ``fade`` seconds it becomes silent.
     """
 
     path: Path
@@ -53,6 +54,7 @@ class SoundPlan:
     course: SoundCourse | None = None
     place: int = 0
     name: str = ""
+    fade: Fraction = Fraction(0)
 
     @property
     def samples(self) -> int:
@@ -74,7 +76,13 @@ class SoundPlan:
     @property
     def is_kept(self) -> bool:
         """True where every sample stays what it is."""
-        return self.course is None and self.factor == 1 and self.rate == self.source_rate and not self.backwards
+        return self.is_unchanged and self.fade == 0
+
+    @property
+    def is_unchanged(self) -> bool:
+        """True where the samples are those of the file, but for a fade."""
+        same = self.course is None and self.factor == 1 and self.rate == self.source_rate
+        return same and not self.backwards
 
 
 def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
@@ -117,7 +125,16 @@ def made_part(plan: SoundPlan, number: int, read: Read) -> npt.NDArray[np.float3
     """One part of the made samples: of what it takes of the source, and a little around it."""
     first = number * PART_SECONDS * plan.rate
     length = min(PART_SECONDS * plan.rate, plan.samples - first)
-    if plan.is_kept:
+    made = _part(plan, first, length, read)
+    fades = round(plan.fade * plan.rate)
+    if fades and first + length > plan.samples - fades:
+        left = plan.samples - np.arange(first, first + length)
+        made = made * np.minimum(1, left / fades).astype(np.float32)
+    return made
+
+
+def _part(plan: SoundPlan, first: int, length: int, read: Read) -> npt.NDArray[np.float32]:
+    if plan.is_unchanged:
         return read(first, first + length)
     if plan.course is not None:
         return _along(plan, plan.course, first, length, read)
@@ -196,6 +213,15 @@ def sound_layout(plan: SoundPlan) -> tuple[str, int]:
     with opened(plan.path) as container:
         stream = sound_of(container, plan.path, plan.place)
         return named_layout(stream), stream.channels
+
+
+def sound_rate_of(path: Path) -> int:
+    """The samples a second of a file's first sound; raises ``RuleError`` where it cannot be heard."""
+    try:
+        with opened(path) as container:
+            return sound_of(container, path, 0).rate
+    except (av.error.FFmpegError, OSError) as error:
+        raise RuleError(f"The music {path.name} cannot be opened.", "music") from error
 
 
 def sound_of(container: InputContainer, path: Path, place: int) -> AudioStream:

@@ -18,11 +18,17 @@ import { ShownLine } from "./ShownLine";
 import { SideB } from "./SideB";
 import { SideWords } from "./SideWords";
 import { Stage } from "./pictures/Stage";
+import { MomentsRow } from "./sound/MomentsRow";
+import { useMusic } from "./sound/music";
+import { MusicLane } from "./sound/MusicLane";
+import { MusicPanel } from "./sound/MusicPanel";
 import { WaveLane } from "./sound/WaveLane";
 import { Toolbar } from "./Toolbar";
 
 const CHECKED = 96;
 const MOST_CHECKED = 120;
+/** Timeline frames within which a point snaps. */
+const SNAPS = 2;
 
 /** A clip on the Bench: what it is, its two sides, their pictures at one frame, and the strip. */
 export function Opened(props: {
@@ -42,7 +48,10 @@ export function Opened(props: {
   const put = useCallback((some: Partial<Looks>) => setLooks((now) => ({ ...now, ...some })), []);
   const { compare, zoom, quality, area, stretch, loops, checks, stripOf } = looks;
   const strip = stripOf === "A" ? a : b;
-  const stream = Math.min(looks.stream, Math.max(0, strip.sounds.length - 1));
+  const withMusic = (strip.parts.music ?? "none") !== "none";
+  const own = strip.sounds.length - (withMusic ? 1 : 0);
+  const stream = Math.min(looks.stream, Math.max(0, own - 1));
+  const heard = [...(own ? [stream] : []), ...(withMusic ? [strip.sounds.length - 1] : [])];
   const at = Math.min(frame, length - 1);
   const go = useCallback((to: number) => setFrame(Math.max(0, Math.min(length - 1, to))), [length]);
   const player = usePlayer({
@@ -53,10 +62,14 @@ export function Opened(props: {
     loops,
     seconds: bench.frame_seconds,
     size: quality,
-    heard:
-      looks.sound && strip.sounds.length
-        ? { token: strip.token, stream, seconds: bench.frame_seconds, last: strip.length.frames - 1 }
-        : null,
+    heard: looks.sound
+      ? heard.map((one) => ({
+          token: strip.token,
+          stream: one,
+          seconds: bench.frame_seconds,
+          last: strip.length.frames - 1,
+        }))
+      : [],
     go,
   });
   const playing = player.play.speed !== 0;
@@ -75,16 +88,40 @@ export function Opened(props: {
 
   const { deciding, keep, trim } = useBenchDecisions(showId, bench, latestB, () => setB({}));
   const seek = useSeek(a.token, b.token, at, go);
+  const ofStrip = () => (stripOf === "B" ? latestB() : {});
   const bends = useCurve(
     showId,
     bench.id,
     strip.curve,
-    () => (stripOf === "B" ? latestB() : {}),
+    ofStrip,
+    { token: strip.token, within: looks.snaps ? SNAPS : 0 },
     (next) => {
       setB(next);
       put({ stripOf: "B", curves: true });
     },
   );
+  const shows = looks.music || withMusic;
+  const tune = useMusic({
+    showId,
+    clipId: bench.id,
+    side: strip,
+    wanted: shows,
+    asked: ofStrip,
+    setB: (next) => {
+      setB(next);
+      put({ stripOf: "B", music: true });
+    },
+  });
+  const { taps, putTaps } = tune;
+  useEffect(() => {
+    if (!playing && taps) putTaps();
+  }, [playing, taps, putTaps]);
+  /** A stroke that is clicked takes the chosen moment, or the chosen point, or else the playhead. */
+  const takeStroke = (to: number) => {
+    if (tune.chosen) void bends.make({ do: "place", source: tune.chosen.frame, frame: to });
+    else if (bends.chosen !== null) void bends.make({ do: "pin", number: bends.chosen, frame: to });
+    else go(to);
+  };
   const curved = looks.curves || strip.curve.has;
   const press = useBenchKeys({
     ...{
@@ -97,6 +134,7 @@ export function Opened(props: {
       seek,
       keep: () => void bends.settled().then(keep),
       bends,
+      tune,
     },
     trimHere: (point) => {
       if (!shownA) return;
@@ -171,14 +209,27 @@ export function Opened(props: {
         select={(next) => put({ stretch: next })}
         above={curved ? (axis) => <CurveLane work={bends} {...axis} /> : undefined}
         below={(axis) => (
-          <WaveLane
-            side={strip}
-            name={stripOf}
-            stream={stream}
-            choose={(next) => put({ stream: next })}
-            frame={Math.min(at, strip.length.frames - 1)}
-            {...axis}
-          />
+          <>
+            {shows && <MomentsRow work={tune} {...axis} />}
+            <WaveLane
+              side={strip}
+              name={stripOf}
+              own={own}
+              stream={stream}
+              choose={(next) => put({ stream: next })}
+              frame={Math.min(at, strip.length.frames - 1)}
+              {...axis}
+            />
+            {withMusic && (
+              <MusicLane
+                side={strip}
+                work={tune}
+                take={takeStroke}
+                frame={Math.min(at, strip.length.frames - 1)}
+                {...axis}
+              />
+            )}
+          </>
         )}
         more={
           <>
@@ -186,10 +237,29 @@ export function Opened(props: {
               weight="quiet"
               className="h-6!"
               aria-pressed={looks.sound}
-              disabled={strip.sounds.length === 0}
+              disabled={heard.length === 0}
               onClick={() => put({ sound: !looks.sound })}
             >
-              {looks.sound && strip.sounds.length ? "♪ sound is heard" : "♪ no sound is heard"}
+              {looks.sound && heard.length ? "♪ sound is heard" : "♪ no sound is heard"}
+            </Button>
+            {curved && (
+              <Button
+                weight="quiet"
+                className="h-6!"
+                aria-pressed={looks.snaps}
+                onClick={() => put({ snaps: !looks.snaps })}
+              >
+                {looks.snaps ? "points snap" : "points do not snap"}
+              </Button>
+            )}
+            <Button
+              weight="quiet"
+              className="h-6!"
+              aria-pressed={shows}
+              disabled={withMusic}
+              onClick={() => put({ music: !looks.music })}
+            >
+              {shows ? "▾" : "▸"} music and moments
             </Button>
             <Button
               weight="quiet"
@@ -203,7 +273,11 @@ export function Opened(props: {
           </>
         }
       />
-      {curved && <CurvePanel work={bends} stretch={stretch} frame={at} />}
+      {shows && !(curved && (bends.chosen !== null || stretch)) ? (
+        <MusicPanel work={tune} frame={at} />
+      ) : (
+        curved && <CurvePanel work={bends} stretch={stretch} frame={at} />
+      )}
     </div>
   );
 }

@@ -4,6 +4,8 @@ import { AREAS, cycle, ZOOMS, type Looks } from "./looks";
 import type { Seek } from "./moves";
 import type { CurveWork } from "./strip/curve";
 import { curveKeys } from "./strip/curveKeys";
+import type { MusicWork } from "./sound/music";
+import { musicKeys } from "./sound/musicKeys";
 import type { usePlayer } from "./pictures/player";
 import { WAYS } from "./pictures/Stage";
 
@@ -19,8 +21,9 @@ export function useBenchKeys(given: {
   keep: () => void;
   trimHere: (point: "in" | "out") => void;
   bends: CurveWork;
+  tune: MusicWork;
 }) {
-  const { frame, last, go, player, looks, put, seek, keep, trimHere, bends } = given;
+  const { frame, last, go, player, looks, put, seek, keep, trimHere, bends, tune } = given;
   const { stretch, area } = looks;
   const playing = player.play.speed !== 0;
   const faster = (way: 1 | -1) => {
@@ -74,6 +77,7 @@ export function useBenchKeys(given: {
     },
     { does: "check a stretch for frames that are not new", keys: { u: () => put({ checks: !looks.checks }) } },
     { does: "sound on or off", keys: { m: () => put({ sound: !looks.sound }) } },
+    ...musicKeys({ tune, bends, frame, go, player, looks, put }),
     ...curveKeys(bends, frame, go, looks.stretch),
     { does: "keep side B’s treatment", keys: { "Mod+Enter": keep } },
   ]);

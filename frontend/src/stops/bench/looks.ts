@@ -16,6 +16,9 @@ export interface Looks {
   /** Whether sound is heard, and which stream of the side whose strip is shown. */
   sound: boolean;
   stream: number;
+  /** Whether music and moments are shown, and whether points snap to what falls near them. */
+  music: boolean;
+  snaps: boolean;
 }
 
 export const USUAL_LOOKS: Looks = {
@@ -30,6 +33,8 @@ export const USUAL_LOOKS: Looks = {
   curves: false,
   sound: true,
   stream: 0,
+  music: false,
+  snaps: true,
 };
 
 export const ZOOMS = [1, 2, 4, 8];

@@ -13,19 +13,23 @@ from oddmeter.core.conform.edits import (
     frame_at,
     measure,
     point_of,
+    with_moment,
     with_point,
     with_segment,
     with_stretch,
     with_turn,
     without_point,
 )
+from oddmeter.core.conform.seeking import cut_frames
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.curves import Curve, SpeedOf, with_speeds
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import exact_percent_text, number_text, parse_signed
 from oddmeter.core.planning.plans import Plan
-from oddmeter.web.http.context import Here
+from oddmeter.web.http.context import Context, Here
+from oddmeter.web.looking import Token
+from oddmeter.web.stops.bench.music import moments_on, strokes_of
 from oddmeter.web.stops.bench.sides import side_asked
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
 from oddmeter.web.views.values import LengthView, length_view
@@ -78,18 +82,23 @@ class CurveView(BaseModel):
 class CurveEdit(BaseModel):
     """One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as ``text``
     is a speed, ``40%``, ``x0.4``, ``-1/2``; frames; or an ease from 0, soft, to 3. ``frame`` is a timeline frame, but
-    for *move* a source frame; *carry* moves a point to the picture at a timeline frame."""
+    for *move* a source frame; *carry* moves a point to the picture at a timeline frame, *place* puts a point on the
+    source frame ``source`` and pins it to the timeline frame. Within ``snap`` timeline frames, what falls on a frame
+    goes to the nearest stroke, moment, cut or other point of the side of that ``token``."""
 
     side: TreatmentIn = TreatmentIn()
     do: Literal[
         "point", "stretch", "fit", "move", "carry", "arrives", "leaves", "both", "segment", "holds", "ease", "pin",
-        "unpin", "remove", "of",
+        "unpin", "remove", "of", "place",
     ]  # fmt: skip
     number: Annotated[int | None, Field(ge=-1, le=1000)] = None
     frame: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
     last: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
     text: Annotated[str, Field(max_length=60)] = ""
     end: Literal["begin", "finish", "both"] = "both"
+    source: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
+    snap: Annotated[int, Field(ge=0, le=10_000)] = 0
+    token: Token | None = None
 
 
 class CurveEdited(BaseModel):
@@ -141,7 +150,7 @@ def edit_curve(here: Here, show_id: ShowId, clip_id: int, asked: CurveEdit) -> C
     board = here.boards.open(show_id)
     row = board.some([clip_id], board.timeline())[0]
     before = side_asked(here, board, row, asked.side)
-    curve = _edited(before, asked)
+    curve = _edited(before, asked.model_copy(update={"frame": _snapped(here, show_id, before, asked)}))
     take = asked.side.model_copy(update={"intent": IntentIn(intent=Intent.CURVE, value=str(curve))})
     after = side_asked(here, board, row, TreatmentIn.model_validate(take.model_dump(exclude_unset=True)))
     return CurveEdited(
@@ -151,6 +160,21 @@ def edit_curve(here: Here, show_id: ShowId, clip_id: int, asked: CurveEdit) -> C
         after=length_view(after.after, after.timeline),
         moved=_moved(before.conformed, after.conformed),
     )
+
+
+def _snapped(here: Context, show_id: int, plan: Plan, asked: CurveEdit) -> int | None:
+    """The timeline frame that is asked for, or the nearest one on which something falls."""
+    if asked.frame is None or not asked.snap or asked.token is None or asked.do not in ("point", "carry", "pin"):
+        return asked.frame
+    viewed, frame = here.looking.side(asked.token).viewed, asked.frame
+    spots = {moment.comes for moment in moments_on(here, asked.token)}
+    spots |= set(cut_frames(viewed.planned, sorted(viewed.cuts)))
+    points = drawn(plan.conformed).comes if plan.conformed.treatment.curve else ()
+    spots |= {round(comes) for number, comes in enumerate(points) if number != asked.number}
+    if music := plan.conformed.treatment.music:
+        spots |= {round(music.place(one, plan.timeline.settings.rate)) for one in strokes_of(here, show_id, music)[0]}
+    near = min(spots, key=lambda spot: (abs(spot - frame), spot), default=frame)
+    return near if near >= 0 and abs(near - frame) <= asked.snap else frame
 
 
 def _edited(plan: Plan, asked: CurveEdit) -> Curve:
@@ -186,6 +210,7 @@ _EDITS: dict[str, Callable[[Conform, CurveEdit], Curve]] = {
     "carry": lambda planned, asked: with_turn(
         planned, _given(asked.number), frame=frame_at(planned, _given(asked.frame))
     ),
+    "place": lambda planned, asked: with_moment(planned, _given(asked.source), asked.frame),
     "holds": lambda planned, asked: with_turn(planned, _given(asked.number), holds=_count(asked.text)),
     "pin": lambda planned, asked: with_turn(planned, _given(asked.number), at=_given(asked.frame)),
     "unpin": lambda planned, asked: with_turn(planned, _given(asked.number), at=None),

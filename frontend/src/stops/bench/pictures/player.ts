@@ -25,8 +25,8 @@ export function usePlayer(props: {
   loops: boolean;
   seconds: number;
   size: "draft" | "final";
-  /** What is heard with it; null where nothing is. */
-  heard: Heard | null;
+  /** What is heard with it. */
+  heard: Heard[];
   go: (frame: number) => void;
 }) {
   const [play, setPlay] = useState<Play>({ speed: 0, dropped: 0, shown: 0 });
@@ -34,6 +34,7 @@ export function usePlayer(props: {
   useEffect(() => {
     now.current = props;
   });
+  const running = useRef<Run | null>(null);
   const speed = play.speed;
 
   useEffect(() => {
@@ -45,6 +46,7 @@ export function usePlayer(props: {
     let dropped = 0;
     let shown = 0;
     let run = new Run(from, speed, begun / 1000);
+    running.current = run;
     const step = (at: number) => {
       const { tokens, first, last, loops, seconds, size, heard, go } = now.current;
       let due = from + Math.trunc(((at - begun) / 1000 / seconds) * speed);
@@ -58,10 +60,9 @@ export function usePlayer(props: {
         begun = at;
         before = due - Math.sign(speed);
         run.stop();
-        run = new Run(from, speed, begun / 1000);
+        run = running.current = new Run(from, speed, begun / 1000);
       }
-      if (heard) run.keepUp(heard);
-      else run.stop();
+      run.keepUp(heard);
       for (const token of tokens)
         for (let ahead = 0; ahead <= AHEAD; ahead += BATCH) {
           const start = Math.floor((due + ahead * Math.sign(speed)) / BATCH) * BATCH;
@@ -82,6 +83,7 @@ export function usePlayer(props: {
     return () => {
       cancelAnimationFrame(handle);
       run.stop();
+      running.current = null;
     };
   }, [speed]);
 
@@ -90,12 +92,14 @@ export function usePlayer(props: {
     if (stepped.current === props.frame) return;
     stepped.current = props.frame;
     const { heard } = now.current;
-    if (speed === 0 && heard && props.frame <= heard.last)
-      scrub(heard, props.frame, () => stepped.current === props.frame);
+    for (const one of heard)
+      if (speed === 0 && props.frame <= one.last) scrub(one, props.frame, () => stepped.current === props.frame);
   }, [props.frame, speed]);
 
   return {
     play,
+    /** The timeline frame by now, exact while it plays. */
+    at: () => running.current?.at(now.current.seconds) ?? now.current.frame,
     set: (next: number) => setPlay({ speed: next, dropped: 0, shown: 0 }),
   };
 }

@@ -72,7 +72,7 @@ const now = () => performance.now() / 1000;
 
 /** One run of playing: from a frame, at a speed, from a moment on. */
 export class Run {
-  private readonly nodes = new Map<number, AudioBufferSourceNode>();
+  private readonly nodes = new Map<string, AudioBufferSourceNode>();
   private offset: number | null = null;
 
   constructor(
@@ -81,8 +81,14 @@ export class Run {
     private readonly begun: number,
   ) {}
 
-  /** Have what comes next play at its moment; to be called often while it plays. */
-  keepUp(heard: Heard): void {
+  /** The timeline frame by now, exact. */
+  at(seconds: number): number {
+    return this.from + ((now() - this.begun) * this.speed) / seconds;
+  }
+
+  /** Have what comes next of all that is heard play at its moment; to be called often while it plays. */
+  keepUp(all: Heard[]): void {
+    if (all.length === 0) return this.stop();
     const audio = sounding();
     if (audio.state !== "running") return;
     const ahead = audio.currentTime - (audio.outputLatency || 0) - now();
@@ -90,25 +96,30 @@ export class Run {
       this.stop();
       this.offset = ahead;
     }
+    for (const heard of all) this.ahead(audio, heard, this.offset);
+  }
+
+  private ahead(audio: AudioContext, heard: Heard, offset: number): void {
     const backwards = this.speed < 0;
     const pace = Math.abs(this.speed) / heard.seconds;
-    const at = this.from + (now() - this.begun) * pace * Math.sign(this.speed);
+    const at = this.at(heard.seconds);
     const reach = AHEAD_SECONDS * pace * Math.sign(this.speed);
     const first = Math.floor(Math.min(at, at + reach) / CHUNK);
     const last = Math.floor(Math.max(at, at + reach) / CHUNK);
     for (let number = Math.max(0, first); number <= last && number * CHUNK <= heard.last; number++) {
       const buffer = chunk(heard, number, backwards);
-      if (!buffer || this.nodes.has(number)) continue;
+      const name = `${heard.token} ${heard.stream} ${number}`;
+      if (!buffer || this.nodes.has(name)) continue;
       const stop = Math.min(heard.last + 1, (number + 1) * CHUNK);
       const away = backwards ? this.from + 1 - stop : number * CHUNK - this.from;
-      const when = this.begun + away / pace + this.offset;
+      const when = this.begun + away / pace + offset;
       const late = Math.max(0, audio.currentTime - when);
       const skip = late * Math.abs(this.speed);
       if (skip >= buffer.duration) continue;
       const node = new AudioBufferSourceNode(audio, { buffer, playbackRate: Math.abs(this.speed) });
       node.connect(audio.destination);
       node.start(Math.max(when, audio.currentTime), skip);
-      this.nodes.set(number, node);
+      this.nodes.set(name, node);
     }
   }
 
@@ -118,7 +129,7 @@ export class Run {
   }
 }
 
-let last: AudioBufferSourceNode | null = null;
+const scrubbed = new Map<number, AudioBufferSourceNode>();
 
 /** Play the sound of one frame, as one steps onto it; where it is not at hand yet, as soon as it is. */
 export function scrub(heard: Heard, frame: number, wanted: () => boolean): void {
@@ -126,7 +137,7 @@ export function scrub(heard: Heard, frame: number, wanted: () => boolean): void 
   const number = Math.floor(frame / CHUNK);
   const play = (buffer: AudioBuffer) => {
     if (!wanted()) return;
-    last?.stop();
+    scrubbed.get(heard.stream)?.stop();
     const node = new AudioBufferSourceNode(audio, { buffer });
     const soft = new GainNode(audio, { gain: 0 });
     const [from, to] = [audio.currentTime, audio.currentTime + heard.seconds];
@@ -136,7 +147,7 @@ export function scrub(heard: Heard, frame: number, wanted: () => boolean): void 
     soft.gain.linearRampToValueAtTime(0, to);
     node.connect(soft).connect(audio.destination);
     node.start(from, (frame - number * CHUNK) * heard.seconds, heard.seconds);
-    last = node;
+    scrubbed.set(heard.stream, node);
   };
   const ready = chunk(heard, number, false);
   if (ready) play(ready);

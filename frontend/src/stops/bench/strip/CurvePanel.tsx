@@ -1,5 +1,4 @@
-import { useState } from "react";
-import { Button, fieldLook, Number } from "../../../ui/parts";
+import { Button, fieldLook, Number, TypedField } from "../../../ui/parts";
 import type { CurveWork, Edit } from "./curve";
 import type { Stretch } from "./drawStrip";
 
@@ -17,29 +16,33 @@ export function CurvePanel({ work, stretch, frame }: { work: CurveWork; stretch:
       {point && chosen !== null ? (
         <>
           <span className="font-semibold text-patina">▪ point {chosen + 1}</span>
-          <Typed
+          <TypedField
             name="source frame"
             value={String(point.frame)}
             put={(text) => make({ do: "move", number: chosen, frame: +text })}
           />
-          <Typed
+          <TypedField
             name="reached at"
             value={point.arrives_words}
             put={(text) => make({ do: "arrives", number: chosen, text })}
           />
-          <Typed
+          <TypedField
             name="left at"
             value={point.leaves_words}
             put={(text) => make({ do: "leaves", number: chosen, text })}
           />
-          <Typed name="holds" value={String(point.holds)} put={(text) => make({ do: "holds", number: chosen, text })} />
-          <Typed
+          <TypedField
+            name="holds"
+            value={String(point.holds)}
+            put={(text) => make({ do: "holds", number: chosen, text })}
+          />
+          <TypedField
             name="turn begins"
             hint="0 soft, 1 straight, 3 at once"
             value={point.ease_begins}
             put={(text) => make({ do: "ease", number: chosen, end: "begin", text })}
           />
-          <Typed
+          <TypedField
             name="ends"
             hint="0 soft, 1 straight, 3 at once"
             value={point.ease_finishes}
@@ -62,7 +65,7 @@ export function CurvePanel({ work, stretch, frame }: { work: CurveWork; stretch:
           <span className="font-semibold text-patina">
             ▭ stretch <Number>{stretch.first}</Number> to <Number>{stretch.last}</Number>
           </span>
-          <Typed
+          <TypedField
             name="at speed"
             value=""
             put={(text) => make({ do: "stretch", frame: stretch.first, last: stretch.last, text })}
@@ -77,7 +80,7 @@ export function CurvePanel({ work, stretch, frame }: { work: CurveWork; stretch:
               {one.words}
             </Button>
           ))}
-          <Typed
+          <TypedField
             name="into frames"
             value=""
             put={(text) => make({ do: "fit", frame: stretch.first, last: stretch.last, text })}
@@ -113,30 +116,5 @@ export function CurvePanel({ work, stretch, frame }: { work: CurveWork; stretch:
         </>
       )}
     </div>
-  );
-}
-
-function Typed(props: { name: string; value: string; hint?: string; put: (text: string) => void }) {
-  const { name, value, hint, put } = props;
-  const [text, setText] = useState<string | null>(null);
-  const done = () => {
-    if (text !== null && text.trim() && text !== value) put(text.trim());
-    setText(null);
-  };
-  return (
-    <label className="flex items-center gap-1 text-soft" title={hint}>
-      {name}
-      <input
-        aria-label={name}
-        className={`${fieldLook} h-6! w-[62px]! px-1! text-right font-mono text-[12px]`}
-        value={text ?? value}
-        onChange={(event) => setText(event.target.value)}
-        onBlur={done}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") done();
-          if (event.key === "Escape") setText(null);
-        }}
-      />
-    </label>
   );
 }

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState, type PointerEvent, type ReactNode } from "
 import type { Strip } from "../../../meter/MeterStrip";
 import { Button, Number } from "../../../ui/parts";
 import { useStrip } from "../data";
-import { drawStrip, HEIGHT, type Stretch } from "./drawStrip";
+import { drawStrip, HEIGHT, LOW_HEIGHT, type Stretch } from "./drawStrip";
 
 const LEAST_WINDOW = 12;
 
@@ -35,6 +35,8 @@ export function FullStrip(props: {
   if (first !== start) setStart(first);
   const last = first + shownSpan - 1;
   const strip = useStrip(token, first, last, 600).data;
+  const written = !strip || strip.stretches.length > 0 || strip.strip.beats.length === 0;
+  const height = written ? HEIGHT : LOW_HEIGHT;
 
   useEffect(() => {
     const element = canvas.current?.parentElement;
@@ -48,12 +50,12 @@ export function FullStrip(props: {
     if (!target || !strip) return;
     const ratio = window.devicePixelRatio || 1;
     target.width = width * ratio;
-    target.height = HEIGHT * ratio;
+    target.height = height * ratio;
     const pen = target.getContext("2d");
     if (!pen) return;
     pen.scale(ratio, ratio);
-    drawStrip(pen, strip, { width, first, span: shownSpan, frame, stretch });
-  }, [strip, width, first, shownSpan, frame, stretch]);
+    drawStrip(pen, strip, { width, height, first, span: shownSpan, frame, stretch });
+  }, [strip, width, height, first, shownSpan, frame, stretch]);
 
   const at = (event: PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -102,7 +104,7 @@ export function FullStrip(props: {
           aria-valuemin={0}
           aria-valuemax={length - 1}
           aria-valuenow={frame}
-          style={{ width: "100%", height: HEIGHT, touchAction: "none" }}
+          style={{ width: "100%", height, touchAction: "none" }}
           className="block cursor-crosshair"
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);

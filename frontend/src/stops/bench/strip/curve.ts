@@ -27,6 +27,8 @@ export function useCurve(
   clipId: number,
   view: Schemas["CurveView"],
   side: () => SideAsked,
+  /** The side whose strokes, moments and cuts a point snaps to, and within how many frames. */
+  snap: { token: string; within: number },
   setB: (asked: SideAsked) => void,
 ): CurveWork {
   const notice = useNotice();
@@ -37,7 +39,14 @@ export function useCurve(
     answer(
       api.POST("/api/shows/{show_id}/bench/{clip_id}/curve", {
         params: { path: { show_id: showId, clip_id: clipId } },
-        body: { text: "", end: "both", ...edit, side: side() as Schemas["TreatmentIn"] } as Asked,
+        body: {
+          text: "",
+          end: "both",
+          token: snap.token,
+          snap: snap.within,
+          ...edit,
+          side: side() as Schemas["TreatmentIn"],
+        } as Asked,
       }),
     );
   return {

@@ -8,11 +8,14 @@ export interface Stretch {
 }
 
 export const HEIGHT = 116;
+/** Where nothing is written below the source rail. */
+export const LOW_HEIGHT = 94;
 const BEATS = 26;
 const SOURCE = 84;
 
 interface Drawn {
   width: number;
+  height: number;
   first: number;
   span: number;
   frame: number;
@@ -22,7 +25,7 @@ interface Drawn {
 /** The full strip on a canvas: beats above, the source rail below, on one axis. */
 export function drawStrip(pen: CanvasRenderingContext2D, window: Schemas["StripWindow"], look: Drawn) {
   const { strip, cuts, stretches } = window;
-  const { width, first, span, frame, stretch } = look;
+  const { width, height, first, span, frame, stretch } = look;
   const style = getComputedStyle(document.documentElement);
   const colour = (name: string) => style.getPropertyValue(`--${name}`).trim();
   const ink = colour("ink");
@@ -32,10 +35,10 @@ export function drawStrip(pen: CanvasRenderingContext2D, window: Schemas["StripW
   const patina = colour("patina");
   const step = width / span;
   const x = (timelineFrame: number) => (timelineFrame - first + 0.5) * step;
-  pen.clearRect(0, 0, width, HEIGHT);
+  pen.clearRect(0, 0, width, height);
   if (stretch) {
     pen.fillStyle = colour("patina-wash");
-    pen.fillRect(x(stretch.first) - step / 2, 0, (stretch.last - stretch.first + 1) * step, HEIGHT);
+    pen.fillRect(x(stretch.first) - step / 2, 0, (stretch.last - stretch.first + 1) * step, height);
   }
   pen.fillStyle = colour("hair");
   pen.fillRect(0, BEATS, width, 1);
@@ -55,7 +58,7 @@ export function drawStrip(pen: CanvasRenderingContext2D, window: Schemas["StripW
   }
   pen.fillStyle = colour("madder");
   for (const spot of cuts) {
-    pen.fillRect(x(spot) - step / 2 - 1, 14, 2, HEIGHT - 14);
+    pen.fillRect(x(spot) - step / 2 - 1, 14, 2, height - 14);
     pen.fillText("cut", x(spot) - step / 2 + 4, SOURCE - 8);
   }
   stretches.forEach((one, i) => {
@@ -63,14 +66,14 @@ export function drawStrip(pen: CanvasRenderingContext2D, window: Schemas["StripW
     const to = x(one.last) + step / 2;
     if (to < 0 || from > width) return;
     pen.fillStyle = i % 2 ? soft : brass;
-    pen.fillRect(Math.max(0, from), HEIGHT - 3, Math.min(width, to) - Math.max(0, from), 3);
-    pen.fillText(one.words, Math.max(2, from + 2), HEIGHT - 8, Math.max(40, to - from - 4));
+    pen.fillRect(Math.max(0, from), height - 3, Math.min(width, to) - Math.max(0, from), 3);
+    pen.fillText(one.words, Math.max(2, from + 2), height - 8, Math.max(40, to - from - 4));
   });
   pen.strokeStyle = patina;
   pen.lineWidth = 2;
   pen.beginPath();
   pen.moveTo(x(frame), 0);
-  pen.lineTo(x(frame), HEIGHT);
+  pen.lineTo(x(frame), height);
   pen.stroke();
 }
 

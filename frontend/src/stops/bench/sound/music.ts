@@ -1,0 +1,112 @@
+import { useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { answer, api, type Schemas } from "../../../data/client";
+import { useAct } from "../../../data/queries";
+import { useNotice } from "../../../ui/Notice";
+import type { Side, SideAsked } from "../data";
+
+type MusicAsked = Schemas["MusicEdit"];
+type StrokesAsked = Schemas["StrokeEdit"];
+export type Moment = Schemas["ActionView"];
+
+/** The music beside a side, its strokes, the moments of the action, and what can be done with them. Edits of which
+ *  music and where land on side B; strokes belong to the music. */
+export interface MusicWork {
+  has: boolean;
+  /** Which of the side's sounds the music is. */
+  stream: number;
+  music: Schemas["StrokesView"] | undefined;
+  choices: Schemas["MusicChoice"][];
+  moments: Moment[];
+  /** The moment that is looked at, by its source frame. */
+  chosen: Moment | null;
+  choose: (moment: Moment | null) => void;
+  edit: (edit: Partial<MusicAsked> & Pick<MusicAsked, "do">) => Promise<void>;
+  strokes: (edit: Partial<StrokesAsked> & Pick<StrokesAsked, "do">) => void;
+  /** Note a stroke at a timeline frame, exact; those that are noted are put down together. */
+  tap: (frame: number) => void;
+  putTaps: () => void;
+  taps: number;
+}
+
+export function useMusic(given: {
+  showId: number;
+  clipId: number;
+  side: Side;
+  wanted: boolean;
+  asked: () => SideAsked;
+  setB: (asked: SideAsked) => void;
+}): MusicWork {
+  const { showId, clipId, side, wanted, asked, setB } = given;
+  const notice = useNotice();
+  const queue = useRef(Promise.resolve());
+  const path = { show_id: showId, clip_id: clipId };
+  const has = (side.parts.music ?? "none") !== "none";
+  const music = useQuery({
+    queryKey: ["bench-strokes", showId, clipId, side.token],
+    enabled: has,
+    queryFn: () =>
+      answer(
+        api.POST("/api/shows/{show_id}/bench/{clip_id}/strokes", {
+          params: { path },
+          body: asked() as Schemas["TreatmentIn"],
+        }),
+      ),
+  });
+  const choices = useQuery({
+    queryKey: ["music", showId],
+    enabled: wanted,
+    queryFn: () => answer(api.GET("/api/shows/{show_id}/music", { params: { path: { show_id: showId } } })),
+  });
+  const moments = useQuery({
+    queryKey: ["bench-moments", side.token],
+    enabled: wanted,
+    staleTime: Infinity,
+    queryFn: () => answer(api.GET("/api/bench/{token}/moments", { params: { path: { token: side.token } } })),
+  });
+  const [looked, choose] = useState<Moment | null>(null);
+  const taps = useRef<number[]>([]);
+  const [tapped, setTapped] = useState(0);
+  const strokes = useAct((edit: Partial<StrokesAsked> & Pick<StrokesAsked, "do">) =>
+    answer(
+      api.POST("/api/shows/{show_id}/bench/{clip_id}/strokes/edit", {
+        params: { path },
+        body: { frame: 0, to: 0, taps: [], ...edit, side: asked() as Schemas["TreatmentIn"] },
+      }),
+    ),
+  );
+  const found = moments.data ?? [];
+  return {
+    has,
+    stream: Math.max(0, side.sounds.length - 1),
+    music: has ? music.data : undefined,
+    choices: choices.data ?? [],
+    moments: found,
+    chosen: found.find((one) => one.frame === looked?.frame && one.kind === looked.kind) ?? null,
+    choose,
+    edit: (edit) => {
+      queue.current = queue.current.then(async () => {
+        try {
+          const made = await answer(
+            api.POST("/api/shows/{show_id}/bench/{clip_id}/music", {
+              params: { path },
+              body: { root: "", path: "", frame: 0, text: "", ...edit, side: asked() as Schemas["TreatmentIn"] },
+            }),
+          );
+          setB(made.take as SideAsked);
+        } catch (error) {
+          notice.complain(error instanceof Error ? error.message : "The music stays as it is.");
+        }
+      });
+      return queue.current;
+    },
+    strokes: (edit) => strokes.mutate(edit),
+    tap: (frame) => setTapped(taps.current.push(frame)),
+    putTaps: () => {
+      if (taps.current.length >= 2) strokes.mutate({ do: "tap", taps: taps.current.map((frame) => frame.toFixed(4)) });
+      taps.current = [];
+      setTapped(0);
+    },
+    taps: tapped,
+  };
+}

@@ -1,0 +1,140 @@
+"""Music beside a clip: which file, where it starts on the clip's timeline, and how it ends; and strokes, its beats.
+
+Strokes are seconds of the music, in order. They are found, and then moved, added, taken out, halved, doubled and
+tapped.
+"""
+
+from bisect import bisect_left
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import pairwise
+
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+
+Strokes = tuple[Fraction, ...]
+
+USUAL_FADE = 25
+_MOST_FRAMES = 10_000_000
+_MOST_STROKES = 50_000
+_AT_ONCE = Fraction(1, 20)
+"""Seconds between two strokes below which they are one."""
+
+
+@dataclass(frozen=True)
+class Music:
+    """A file of sound beside a clip, by media root and path; ``start`` is the timeline frame on which it begins, which
+    may lie before the clip's, ``fade`` the timeline frames over which it ends with the picture. Without a path there
+    is none."""
+
+    root: str = ""
+    path: str = ""
+    start: int = 0
+    fade: int = USUAL_FADE
+
+    def __bool__(self) -> bool:
+        return bool(self.path)
+
+    def __str__(self) -> str:
+        return f"{self.start} {self.fade} {self.root}:{self.path}" if self else "none"
+
+    @property
+    def name(self) -> str:
+        """The name of its file."""
+        return self.path.rsplit("/", maxsplit=1)[-1]
+
+    @staticmethod
+    def parse(text: str) -> "Music":
+        """From its text: ``none``, or where it starts, its fade, root and path: ``-12 25 Footage:Music/tide.wav``."""
+        if text in ("none", ""):
+            return Music()
+        start, _, rest = text.partition(" ")
+        fade, _, place = rest.partition(" ")
+        root, _, path = place.partition(":")
+        whole = start.removeprefix("-").isdecimal() and fade.isdecimal() and len(start) < 12 and len(fade) < 12
+        if not whole or not root or not path:
+            raise RuleError(f"“{text}” names no music. It takes a start, a fade, and root:path.", "music")
+        if abs(int(start)) > _MOST_FRAMES or int(fade) > _MOST_FRAMES:
+            raise RuleError("Music starts and fades within ten million frames.", "music")
+        return Music(root, path, int(start), int(fade))
+
+    def place(self, second: Fraction, rate: Rate) -> Fraction:
+        """Where a second of the music falls on the timeline, in frames."""
+        return self.start + second * rate.value
+
+    def second(self, frame: Fraction, rate: Rate) -> Fraction:
+        """The second of the music at a timeline frame."""
+        return (frame - self.start) / rate.value
+
+
+NO_MUSIC = Music()
+
+
+def tempo(strokes: Strokes) -> Fraction | None:
+    """Beats a minute by the middle one of all steps; None where there are fewer than two strokes."""
+    steps = sorted(after - before for before, after in pairwise(strokes))
+    return 60 / steps[len(steps) // 2] if steps else None
+
+
+def with_stroke(strokes: Strokes, second: Fraction) -> Strokes:
+    """A further stroke; one that is there already stays the only one."""
+    if second < 0:
+        raise RuleError("The music has not begun there.", "music")
+    if any(abs(one - second) < _AT_ONCE for one in strokes):
+        raise RuleError("There is a stroke already.", "music")
+    return _in_order([*strokes, second])
+
+
+def without_stroke(strokes: Strokes, number: int) -> Strokes:
+    """Without one of the strokes."""
+    _stroke(strokes, number)
+    return (*strokes[:number], *strokes[number + 1 :])
+
+
+def with_moved_stroke(strokes: Strokes, number: int, second: Fraction) -> Strokes:
+    """One stroke at another second."""
+    return with_stroke(without_stroke(strokes, number), second)
+
+
+def halved(strokes: Strokes) -> Strokes:
+    """Every other stroke, from the first on."""
+    return strokes[::2]
+
+
+def doubled(strokes: Strokes) -> Strokes:
+    """A further stroke half way between each two."""
+    between = [(before + after) / 2 for before, after in pairwise(strokes)]
+    return _in_order([*strokes, *between])
+
+
+def tapped(strokes: Strokes, taps: Sequence[Fraction]) -> Strokes:
+    """Strokes where somebody tapped, in place of those that lay between the first tap and the last, and half a step
+    around."""
+    told = sorted(tap for tap in taps if tap >= 0)
+    if len(told) < 2:
+        raise RuleError("Tap at least two strokes.", "music")
+    around = (told[-1] - told[0]) / (len(told) - 1) / 2
+    kept = [one for one in strokes if one < told[0] - around or one > told[-1] + around]
+    return _in_order([*kept, *told])
+
+
+def nearest_stroke(strokes: Strokes, second: Fraction) -> int:
+    """The number of the stroke nearest to a second; raises ``RuleError`` where there is none."""
+    if not strokes:
+        raise RuleError("This music has no strokes yet.", "music")
+    after = bisect_left(strokes, second)
+    near = [number for number in (after - 1, after) if 0 <= number < len(strokes)]
+    return min(near, key=lambda number: abs(strokes[number] - second))
+
+
+def _stroke(strokes: Strokes, number: int) -> Fraction:
+    if not 0 <= number < len(strokes):
+        raise RuleError("There is no such stroke.", "music")
+    return strokes[number]
+
+
+def _in_order(strokes: Sequence[Fraction]) -> Strokes:
+    if len(strokes) > _MOST_STROKES:
+        raise RuleError(f"Music has at most {_MOST_STROKES} strokes here.", "music")
+    return tuple(sorted(strokes))

@@ -1,0 +1,258 @@
+"""Music beside a clip on the Bench: which, where it starts, its strokes; and the moments that fall on them."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from oddmeter.core.decisions.music import (
+    NO_MUSIC,
+    Music,
+    Strokes,
+    doubled,
+    halved,
+    nearest_stroke,
+    tapped,
+    tempo,
+    with_moved_stroke,
+    with_stroke,
+    without_stroke,
+)
+from oddmeter.core.decisions.parts import Part
+from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import decimal_text
+from oddmeter.core.numbers.timecode import parse_length
+from oddmeter.core.planning.plans import Plan
+from oddmeter.media.analysis.moments import MomentKind
+from oddmeter.store.changes import change
+from oddmeter.store.music import forget_strokes, keep_strokes, kept_strokes
+from oddmeter.web.http.context import Context, Here
+from oddmeter.web.looking import Token
+from oddmeter.web.stops.bench.sides import side_asked
+from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
+
+router = APIRouter(prefix="/api", tags=["bench"])
+
+
+class MusicChoice(BaseModel):
+    """A file of the show with sound, which can be music beside a clip."""
+
+    root: str
+    path: str
+    name: str
+    only_sound: bool
+
+
+class StrokesView(BaseModel):
+    """The music beside a side: its file, where it starts and fades, its tempo, and its strokes, each at the nearest
+    timeline frame; ``ends`` is the frame after its last one. ``changed`` where people have changed what was found."""
+
+    name: str
+    start: int
+    fade: int
+    tempo: str
+    strokes: list[int]
+    first_stroke: int | None
+    ends: int
+    changed: bool
+
+
+class MusicEdit(BaseModel):
+    """One edit of the music beside a side, ``side`` being how that differs from what is planned. *choose* takes
+    ``root`` and ``path``, *start* the timeline frame on which the music begins, *first-stroke* that on which its first
+    stroke falls; ``text`` is a fade in frames. *end-here* and *end-with-music* fit the clip to a length."""
+
+    side: TreatmentIn = TreatmentIn()
+    do: Literal["choose", "start", "first-stroke", "fade", "off", "end-here", "end-with-music"]
+    root: Annotated[str, Field(max_length=200)] = ""
+    path: Annotated[str, Field(max_length=4000)] = ""
+    frame: Annotated[int, Field(ge=-(1 << 31), le=1 << 31)] = 0
+    text: Annotated[str, Field(max_length=60)] = ""
+
+
+class MusicEdited(BaseModel):
+    """The treatment that an edit makes."""
+
+    take: TreatmentIn
+
+
+class StrokeEdit(BaseModel):
+    """One edit of the strokes of the music beside a side. ``frame`` and ``to`` are timeline frames: *move* takes the
+    stroke nearest to one to the other, *add* and *remove* put one down and take the nearest away; *tap* puts down
+    strokes at ``taps``, exact timeline frames as decimals."""
+
+    side: TreatmentIn = TreatmentIn()
+    do: Literal["move", "add", "remove", "halve", "double", "tap", "find"]
+    frame: Annotated[int, Field(ge=-(1 << 31), le=1 << 31)] = 0
+    to: Annotated[int, Field(ge=-(1 << 31), le=1 << 31)] = 0
+    taps: Annotated[list[Annotated[str, Field(pattern=r"^-?\d{1,9}(\.\d{1,6})?$")]], Field(max_length=5000)] = []
+
+
+class ActionView(BaseModel):
+    """A moment of the action: its source frame, the timeline frame that first shows it, and what happens."""
+
+    frame: int
+    comes: int
+    kind: MomentKind
+
+
+@router.get("/shows/{show_id}/music")
+def list_music(here: Here, show_id: ShowId) -> list[MusicChoice]:
+    """Every file of the show that has sound, those that are nothing else first."""
+    board = here.boards.open(show_id)
+    found = [
+        MusicChoice(root=clip.root, path=clip.path, name=clip.name, only_sound=not clip.facts.usable)
+        for clip in (row.clip for row in board.rows(board.timeline()).values())
+        if clip.facts is not None and clip.facts.sounds
+    ]
+    return sorted(found, key=lambda one: (not one.only_sound, one.name))
+
+
+@router.post("/shows/{show_id}/bench/{clip_id}/music", response_model_exclude_unset=True)
+def edit_music(here: Here, show_id: ShowId, clip_id: int, asked: MusicEdit) -> MusicEdited:
+    """An edit of a side's music worked out; nothing is kept by it."""
+    plan = _plan(here, show_id, clip_id, asked.side)
+    music, take = plan.conformed.treatment.music, asked.side
+    if asked.do in ("end-here", "end-with-music"):
+        frames = asked.frame
+        if asked.do == "end-with-music":
+            frames = _ends(here, plan, _known(music))
+        if frames < 1:
+            raise RuleError("The clip would have no length; choose a later frame.", "music")
+        return MusicEdited(take=take.model_copy(update={"intent": IntentIn(intent=Intent.FIT, value=f"{frames}f")}))
+    made = _edited(here, plan, music, asked)
+    return MusicEdited(take=take.model_copy(update={"set": {**take.set, Part.MUSIC: str(made)}}))
+
+
+@router.post("/shows/{show_id}/bench/{clip_id}/strokes")
+def find_strokes(here: Here, show_id: ShowId, clip_id: int, side: TreatmentIn) -> StrokesView:
+    """The music beside a side with its strokes."""
+    plan = _plan(here, show_id, clip_id, side)
+    return _view(here, plan, _known(plan.conformed.treatment.music))
+
+
+@router.post("/shows/{show_id}/bench/{clip_id}/strokes/edit")
+def edit_strokes(here: Here, show_id: ShowId, clip_id: int, asked: StrokeEdit) -> StrokesView:
+    """Change the strokes of the music beside a side; it can be undone like any change."""
+    plan = _plan(here, show_id, clip_id, asked.side)
+    music = _known(plan.conformed.treatment.music)
+    strokes, _ = strokes_of(here, show_id, music)
+    made = _EDITS[asked.do](plan, music, strokes, asked)
+    title = f"Strokes of {music.name}: {_TITLES[asked.do]}"
+    with change(here.database, show_id, title, here.person) as connection:
+        if made is None:
+            forget_strokes(connection, show_id, music)
+        else:
+            keep_strokes(connection, show_id, music, made)
+    return _view(here, plan, music)
+
+
+@router.get("/bench/{token}/moments")
+def find_moments(here: Here, token: Token) -> list[ActionView]:
+    """The moments of the action that come on the timeline of a side."""
+    return moments_on(here, token)
+
+
+def moments_on(here: Context, token: Token) -> list[ActionView]:
+    """The moments of a side's clip, in the order in which they come."""
+    planned = here.looking.side(token).viewed.planned
+    first, stop = planned.span
+    out = []
+    for moment in here.looking.moments(token):
+        if first <= moment.frame < stop:
+            comes = planned.frame_map.first_showing(planned.unit_of(moment.frame))
+            if comes is not None:
+                out.append(ActionView(frame=moment.frame, comes=comes, kind=moment.kind))
+    return sorted(out, key=lambda one: (one.comes, one.frame))
+
+
+def strokes_of(here: Context, show_id: int, music: Music) -> tuple[Strokes, bool]:
+    """The strokes of a piece of music, and whether people have changed those that are found."""
+    with here.database.transaction() as connection:
+        kept = kept_strokes(connection, show_id, music)
+    if kept is not None:
+        return kept, True
+    found = here.looking.beats(here.config.footage(music.root, music.path))
+    return tuple(Fraction(str(one)) for one in found.beats), False
+
+
+def _plan(here: Context, show_id: int, clip_id: int, side: TreatmentIn) -> Plan:
+    board = here.boards.open(show_id)
+    return side_asked(here, board, board.some([clip_id], board.timeline())[0], side)
+
+
+def _known(music: Music) -> Music:
+    if not music:
+        raise RuleError("There is no music beside this clip yet.", "music")
+    return music
+
+
+def _edited(here: Context, plan: Plan, music: Music, asked: MusicEdit) -> Music:
+    rate = plan.timeline.settings.rate
+    if asked.do == "off":
+        return NO_MUSIC
+    if asked.do == "choose":
+        here.config.footage(asked.root, asked.path)
+        return Music(asked.root, asked.path, music.start, music.fade)
+    music = _known(music)
+    if asked.do == "fade":
+        fade = parse_length(asked.text, rate, plan.timeline.settings.drop_frame) if asked.text.strip() != "0" else 0
+        return Music(music.root, music.path, music.start, fade)
+    if asked.do == "start":
+        return Music(music.root, music.path, asked.frame, music.fade)
+    strokes, _ = strokes_of(here, plan.known.clip.show_id, music)
+    nearest_stroke(strokes, Fraction(0))
+    start = asked.frame - round(strokes[0] * rate.value)
+    return Music(music.root, music.path, start, music.fade)
+
+
+def _view(here: Context, plan: Plan, music: Music) -> StrokesView:
+    rate = plan.timeline.settings.rate
+    strokes, changed = strokes_of(here, plan.known.clip.show_id, music)
+    speed = tempo(strokes)
+    frames = [round(music.place(one, rate)) for one in strokes]
+    return StrokesView(
+        name=music.name,
+        start=music.start,
+        fade=music.fade,
+        tempo=decimal_text(speed, 1) if speed else "",
+        strokes=frames,
+        first_stroke=frames[0] if frames else None,
+        ends=_ends(here, plan, music),
+        changed=changed,
+    )
+
+
+def _ends(here: Context, plan: Plan, music: Music) -> int:
+    """The timeline frame at which the music has ended."""
+    rate = plan.timeline.settings.rate
+    lasts = here.looking.sound_seconds(here.config.footage(music.root, music.path))
+    return -int(-music.place(lasts, rate) // 1)
+
+
+_EDITS: dict[str, Callable[[Plan, Music, Strokes, StrokeEdit], Strokes | None]] = {
+    "move": lambda plan, music, strokes, asked: with_moved_stroke(
+        strokes, nearest_stroke(strokes, _second(plan, music, asked.frame)), _second(plan, music, asked.to)
+    ),
+    "add": lambda plan, music, strokes, asked: with_stroke(strokes, _second(plan, music, asked.frame)),
+    "remove": lambda plan, music, strokes, asked: without_stroke(
+        strokes, nearest_stroke(strokes, _second(plan, music, asked.frame))
+    ),
+    "halve": lambda plan, music, strokes, asked: halved(strokes),
+    "double": lambda plan, music, strokes, asked: doubled(strokes),
+    "tap": lambda plan, music, strokes, asked: tapped(
+        strokes, [music.second(Fraction(tap), plan.timeline.settings.rate) for tap in asked.taps]
+    ),
+    "find": lambda plan, music, strokes, asked: None,
+}
+_TITLES = {
+    "move": "one moved", "add": "one added", "remove": "one taken out", "halve": "every other one",
+    "double": "twice as many", "tap": "tapped", "find": "found again",
+}  # fmt: skip
+
+
+def _second(plan: Plan, music: Music, frame: int) -> Fraction:
+    return music.second(Fraction(frame), plan.timeline.settings.rate)

@@ -1,0 +1,71 @@
+"""Music beside a clip, and strokes as people change them."""
+
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from oddmeter.core.decisions.music import (
+    NO_MUSIC,
+    Music,
+    Strokes,
+    doubled,
+    halved,
+    nearest_stroke,
+    tapped,
+    tempo,
+    with_moved_stroke,
+    with_stroke,
+    without_stroke,
+)
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+
+STEADY: Strokes = tuple(Fraction(number, 2) for number in range(8))
+NAMES = st.text(st.characters(exclude_characters=":\0", exclude_categories=["Cs"]), min_size=1, max_size=20)
+MUSIC = st.builds(
+    Music,
+    root=NAMES.filter(lambda one: one.strip() == one and " " not in one[:1]),
+    path=st.text(st.characters(exclude_characters="\0", exclude_categories=["Cs"]), min_size=1, max_size=40),
+    start=st.integers(-10_000_000, 10_000_000),
+    fade=st.integers(0, 10_000_000),
+)
+
+
+@given(MUSIC)
+def test_music_comes_back_from_its_text(music: Music) -> None:
+    assert Music.parse(str(music)) == music
+
+
+def test_a_second_of_music_and_a_timeline_frame() -> None:
+    music = Music("Footage", "a/tide.wav", -10)
+    rate = Rate.parse("29.97")
+    assert music.place(Fraction(1001, 100), rate) == 290 and music.second(Fraction(290), rate) == Fraction(1001, 100)
+    assert Music.parse("none") == NO_MUSIC and not NO_MUSIC and music.name == "tide.wav"
+    for odd in ("x 25 Footage:a.wav", "1 25 Footage", "1 25 :a", "1 25 Footage:", "99999999 0 F:a"):
+        with pytest.raises(RuleError):
+            Music.parse(odd)
+
+
+def test_strokes_are_changed_by_hand() -> None:
+    assert tempo(STEADY) == 120 and tempo(()) is None
+    assert halved(STEADY) == STEADY[::2] and tempo(halved(STEADY)) == 60
+    assert tempo(doubled(STEADY)) == 240 and halved(doubled(STEADY)) == STEADY
+    assert with_stroke(STEADY, Fraction(5, 4))[3] == Fraction(5, 4)
+    assert without_stroke(STEADY, 1) == (STEADY[0], *STEADY[2:])
+    assert with_moved_stroke(STEADY, 2, Fraction(11, 10))[2] == Fraction(11, 10)
+    assert nearest_stroke(STEADY, Fraction(6, 5)) == 2 and nearest_stroke(STEADY, Fraction(99)) == 7
+    with pytest.raises(RuleError, match="There is a stroke already"):
+        with_stroke(STEADY, Fraction(1001, 1000))
+    with pytest.raises(RuleError, match="has not begun"):
+        with_stroke(STEADY, Fraction(-1))
+    with pytest.raises(RuleError, match="no strokes"):
+        nearest_stroke((), Fraction(1))
+
+
+def test_taps_take_the_place_of_what_lay_between_them() -> None:
+    taps = [Fraction(21, 20), Fraction(8, 5), Fraction(43, 20)]
+    assert tapped(STEADY, taps) == (*STEADY[:2], *taps, *STEADY[5:])
+    with pytest.raises(RuleError, match="at least two"):
+        tapped(STEADY, taps[:1])

@@ -1,0 +1,152 @@
+"""Music beside a clip over HTTP: chosen, placed, its strokes changed and undone, a moment put on one; and made."""
+
+import io
+import wave
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import pytest
+
+from oddmeter.demo.music import beat_times
+from oddmeter.demo.takes import RECORDINGS
+from tests.waiting import wait_until
+from tests.web.conftest import Browser
+
+FOUNDRY, MUSIC = "The Tide Bell/Foundry day 1", "The Tide Bell/Music"
+BELL, MOULD = "FD1_B01_bell_swing_100.mov", "FD1_A02_mould_50.mov"
+THEME = RECORDINGS[0]
+TRUE = [round(second * 25) for second in beat_times(THEME.piece)]
+
+
+class Tuned:
+    """A clip with music, side B kept between edits."""
+
+    def __init__(self, browser: Browser, name: str) -> None:
+        self.browser, self.show = browser, browser.show()
+        browser.bring_in(self.show, FOUNDRY)
+        browser.bring_in(self.show, MUSIC, "Music")
+        self.clip = browser.ledger(self.show)[name]["id"]
+        self.path = f"/api/shows/{self.show}/bench/{self.clip}"
+        self.side: dict[str, Any] = {}
+
+    def edit(self, do: str, **given: object) -> None:
+        self.side = self.browser.send("POST", f"{self.path}/music", {"do": do, "side": self.side, **given})["take"]
+
+    def choose(self) -> None:
+        (piece,) = [one for one in self.browser.get(f"/api/shows/{self.show}/music") if one["only_sound"]]
+        assert piece["name"] == THEME.name
+        self.edit("choose", root=piece["root"], path=piece["path"])
+
+    @property
+    def music(self) -> Any:
+        return self.browser.send("POST", f"{self.path}/strokes", self.side)
+
+    @property
+    def shown(self) -> Any:
+        return self.browser.send("POST", f"{self.path}/side", self.side)
+
+    def strokes(self, do: str, **given: object) -> list[int]:
+        asked = {"do": do, "side": self.side, **given}
+        return list(self.browser.send("POST", f"{self.path}/strokes/edit", asked)["strokes"])
+
+
+@pytest.fixture
+def tuned(browser: Browser) -> Tuned:
+    made = Tuned(browser, BELL)
+    made.choose()
+    return made
+
+
+def test_music_is_placed_by_its_start_or_its_first_stroke(tuned: Tuned) -> None:
+    found = tuned.music
+    assert found["tempo"] == "96" and found["start"] == 0 and not found["changed"]
+    assert all(min(abs(stroke - true) for stroke in found["strokes"]) <= 1 for true in TRUE[:40])
+    assert tuned.shown["words"] == [f"{THEME.name} from frame 0"]
+    tuned.edit("start", frame=-20)
+    assert tuned.music["strokes"] == [stroke - 20 for stroke in found["strokes"]]
+    tuned.edit("first-stroke", frame=50)
+    assert tuned.music["first_stroke"] == 50 and tuned.music["start"] == 50 - found["first_stroke"]
+    with wave.open(str(tuned.browser.config.roots["Footage"] / MUSIC / THEME.name)) as file:
+        lasts = file.getnframes() / file.getframerate()
+    assert abs(tuned.music["ends"] - (tuned.music["start"] + lasts * 25)) <= 1
+    tuned.edit("off")
+    assert tuned.shown["words"] == ["no music"] or tuned.shown["words"] == []
+    assert tuned.browser.refused("POST", f"{tuned.path}/strokes", tuned.side)[1].startswith("There is no music")
+
+
+def test_strokes_are_moved_added_taken_out_and_tapped_and_undone(tuned: Tuned) -> None:
+    found = tuned.music["strokes"]
+    moved = tuned.strokes("move", frame=found[3], to=found[3] + 4)
+    assert moved == [*found[:3], found[3] + 4, *found[4:]] and tuned.music["changed"]
+    assert tuned.strokes("remove", frame=found[3] + 4) == [*found[:3], *found[4:]]
+    assert tuned.strokes("add", frame=found[3]) == found
+    assert len(tuned.strokes("halve")) == -(-len(found) // 2) and tuned.music["tempo"] == "48"
+    assert len(tuned.strokes("double")) in (len(found), len(found) - 1)
+    taps = [f"{found[5] + 10 * number + 0.25}" for number in range(4)]
+    tapped = tuned.strokes("tap", taps=taps)
+    assert [one for one in tapped if found[5] <= one <= found[5] + 30] == [found[5] + 10 * n for n in range(4)]
+    for _ in range(6):
+        undo = tuned.browser.get(f"/api/shows/{tuned.show}")["undo"]
+        assert undo["title"].startswith(f"Strokes of {THEME.name}: ")
+        tuned.browser.send("POST", f"/api/shows/{tuned.show}/undo/{undo['id']}")
+    assert tuned.music["strokes"] == found and not tuned.music["changed"]
+    tuned.strokes("halve")
+    assert tuned.strokes("find") == found and not tuned.music["changed"]
+
+
+def test_points_snap_and_a_moment_falls_on_a_stroke(tuned: Tuned) -> None:
+    token = tuned.shown["token"]
+    moments = tuned.browser.get(f"/api/bench/{token}/moments")
+    turn = next(one for one in moments if one["kind"] == "turn" and one["frame"] > 120)
+    stroke = next(one for one in tuned.music["strokes"] if one > turn["comes"] + 5)
+
+    def bent(do: str, **given: object) -> Any:
+        asked = {"do": do, "side": tuned.side, "token": token, **given}
+        return tuned.browser.send("POST", f"{tuned.path}/curve", asked)["curve"]["points"]
+
+    (point,) = bent("place", source=turn["frame"], frame=stroke)
+    assert (point["frame"], point["at"], round(point["comes"])) == (turn["frame"], stroke, stroke)
+    (near,) = bent("point", frame=stroke + 2, snap=2)
+    (exact,) = bent("point", frame=stroke, snap=0)
+    (apart,) = bent("point", frame=stroke + 2, snap=0)
+    assert near["frame"] == exact["frame"] != apart["frame"]
+
+
+def test_a_clip_ends_with_its_music_which_is_cut_to_the_sample(browser: Browser, tmp_path: Path) -> None:
+    tuned = Tuned(browser, MOULD)
+    tuned.choose()
+    tuned.edit("first-stroke", frame=0)
+    tuned.edit("fade", text="10f")
+    tuned.edit("end-here", frame=160)
+    assert tuned.shown["length"]["frames"] == 160
+    assert [one.split(":")[0] for one in tuned.shown["sounds"]] == ["stream 1", THEME.name]
+    rows = browser.ledger(tuned.show)
+    browser.decide(tuned.show, [rows[MOULD]], **tuned.side)
+    asked = {"clip_ids": [tuned.clip], "setting": "archive", "folder": "cut"}
+    browser.send("POST", f"/api/shows/{tuned.show}/renders", asked)
+    browser.work()
+    (render,) = browser.get(f"/api/shows/{tuned.show}/renders")
+    checks = {one["name"]: one["found"] for one in render["checks"]}
+    assert render["state"] == "done" and checks["sound 2"] == f"{160 * 1920} samples at 48000"
+    with av.open(str(browser.config.product(render["out_path"]))) as container:
+        cut = np.concatenate([f.to_ndarray() for f in container.decode(audio=1)], axis=1)[0] / 2**31
+    with wave.open(str(browser.config.roots["Footage"] / MUSIC / THEME.name)) as file:
+        whole = np.frombuffer(file.readframes(file.getnframes()), np.int16) / 32_768
+    start = -tuned.music["start"] * 1920
+    fades, wanted = 10 * 1920, whole[start : start + len(cut)].copy()
+    wanted[-fades:] *= np.arange(fades, 0, -1) / fades
+    assert len(cut) == 160 * 1920 and np.abs(cut - wanted).max() < 1e-4
+
+    heard = browser.client.get(f"/api/bench/{tuned.shown['token']}/sound?first=100&count=60&stream=1")
+    assert heard.headers["content-type"] == "audio/wav"
+    with wave.open(io.BytesIO(heard.content)) as file:
+        played = np.frombuffer(file.readframes(file.getnframes()), np.int16) / 32_767
+    assert np.abs(played - wanted[100 * 1920 :]).max() < 1e-3
+    asked_peaks = f"/api/bench/{tuned.shown['token']}/peaks?first=0&last=159&columns=80&stream=1"
+    wait_until(lambda: bool(browser.get(asked_peaks)["percent"] == 100))
+    peaks = browser.get(asked_peaks)
+    assert len(peaks["high"]) == 80 and max(peaks["high"]) > 30
+    tuned.edit("end-with-music")
+    assert tuned.shown["length"]["frames"] == tuned.music["ends"]
