@@ -1,11 +1,12 @@
 """Sound on the Bench: seen under the strip, heard with the pictures at any speed either way, frame by frame."""
 
+import re
 from typing import Any
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.conftest import Running, Show
-from tests.browser.test_bench import bench_of
+from tests.browser.test_bench import bench_of, checks_of, make_file, proven
 from tests.waiting import wait_until
 
 LISTEN = """(() => {
@@ -47,13 +48,12 @@ def test_sound_is_seen_and_heard_with_its_pictures(page: Page, show: Show, runni
     wait_until(
         lambda: bool(page.evaluate("window.heard.length > 0 && window.audio.currentTime > window.heard[0].when + 0.3"))
     )
-    for faster, way in (("l", 2), ("l", 4), ("l", 8), ("j", -1)):
+    for faster, pace in (("l", 2), ("l", 4), ("l", 8), ("j", 1)):
         told = page.evaluate(PLAYING)
         assert away(told) < 0.2 * max(1, told["heard"][-1]["rate"]), told
         page.evaluate("window.heard = []")
         page.keyboard.press(faster)
-        wait_until(lambda: bool(page.evaluate("window.heard.length > 0")))
-        assert {one["rate"] for one in page.evaluate(PLAYING)["heard"]} == {abs(way)}
+        wait_until(lambda pace=pace: any(one["rate"] == pace for one in page.evaluate(PLAYING)["heard"]))  # type: ignore[misc]
     forwards = stepped["samples"]
     backwards = [one["samples"] for one in heard(page) if len(one["samples"]) == len(forwards)]
     assert forwards[::-1] in backwards, "backwards its samples run backwards"
@@ -85,3 +85,69 @@ def test_a_clip_without_sound_says_so(page: Page, show: Show, running: Running) 
     page.keyboard.press("ArrowRight")
     expect(page.get_by_role("img", name="Side A, frame 1, final")).to_be_visible()
     assert heard(page) == []
+
+
+def tab_to(page: Page, wanted: Locator) -> None:
+    """Go to something with the Tab key alone."""
+    for _ in range(150):
+        if wanted.evaluate("element => element === document.activeElement"):
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError("the Tab key does not lead there")
+
+
+def test_life_slow_and_fast_fall_on_three_strokes_of_the_music_by_keyboard(
+    page: Page, show: Show, running: Running
+) -> None:
+    show.bring_in("The Tide Bell/Music")
+    bench_of(show, "FD1_A02_mould_50.mov", running)
+    page.keyboard.press("0")
+    panel = page.get_by_role("group", name="Music beside the clip")
+    expect(panel.get_by_role("option", name="bell_theme_96.wav")).to_be_attached()
+    tab_to(page, panel.get_by_label("Music", exact=True))
+    page.keyboard.type("bell")
+    expect(panel.get_by_text("96 strokes a minute")).to_be_visible()
+    first = panel.get_by_role("button", name="First stroke here")
+    tab_to(page, first)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Stroke on frame 0", exact=True)).to_be_visible()
+
+    def on_stroke(number: int, leaves: str) -> None:
+        """A point of speed on the stroke after the next so many, pinned there, left at a speed."""
+        at, passed = 0, 0
+        while passed < number:
+            page.keyboard.press("4")
+            at = int(page.get_by_role("slider", name="Playhead").get_attribute("aria-valuenow") or 0)
+            passed += at > max(pinned, default=0)
+        assert at in beats, (at, beats)
+        page.keyboard.press("n")
+        mine = page.get_by_role("button", name=re.compile(f"^Point {len(pinned) + 1}: source frame [1-9]"))
+        expect(mine).to_be_visible()
+        page.keyboard.press("Home")
+        for _ in range(len(pinned) + 1):
+            page.keyboard.press(".")
+        expect(mine).to_have_attribute("aria-pressed", "true")
+        page.keyboard.press("y")
+        pinned.append(at)
+        expect(page.get_by_role("button", name=re.compile(f"^Point {len(pinned)}: .*pinned at {at}$"))).to_be_visible()
+        field = page.get_by_role("group", name="Speed along the shot").get_by_label("left at")
+        tab_to(page, field)
+        page.keyboard.press("Control+a")
+        page.keyboard.type(leaves)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name=re.compile(f"^Point {len(pinned)}: .*{leaves[:-1]} %"))).to_be_visible()
+
+    beats = [round(number * 60 / 96 * 25) for number in range(12)]
+    beats = sorted({beat + off for beat in beats for off in (-1, 0, 1)})
+    pinned: list[int] = []
+    on_stroke(2, "40%")
+    on_stroke(2, "150%")
+    on_stroke(1, "100%")
+    page.keyboard.press("Control+Enter")
+    expect(page.get_by_text(re.compile("urve .* for FD1_A02_mould_50.mov")).first).to_be_visible()
+    make_file(page, show, "FD1_A02_mould_50.mov")
+    made = proven(show, "FD1_A02_mould_50.mov")
+    checks = checks_of(made)
+    length = int(checks["frames"])
+    assert checks["sound 1"] == checks["sound 2"] == f"{length * 1920} samples at 48000"
+    assert checks["pictures"] == f"{length} of {length}"

@@ -137,6 +137,7 @@ export function TypedField(props: { name: string; value: string; hint?: string; 
         onKeyDown={(event) => {
           if (event.key === "Enter") done();
           if (event.key === "Escape") setText(null);
+          if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
         }}
       />
     </label>

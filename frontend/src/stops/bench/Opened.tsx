@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../../data/client";
 import { useLedger } from "../../data/queries";
@@ -77,6 +77,11 @@ export function Opened(props: {
   const shownB = useShown(b.token, Math.min(at, b.length.frames - 1)).data;
   const root = useRef<HTMLDivElement>(null);
   useEffect(() => root.current?.focus(), []);
+  // Where what had the focus is not shown any more, the Bench's keys go on.
+  const focused = () => {
+    if (document.activeElement === document.body) root.current?.focus({ preventScroll: true });
+  };
+  useLayoutEffect(focused);
 
   const latestB = () => sideAsked(new URLSearchParams(window.location.search));
   const setB = (next: SideAsked) => write("b", Object.keys(next).length ? JSON.stringify(next) : null);
@@ -147,7 +152,13 @@ export function Opened(props: {
   const check = { first: from, count: Math.min(span, MOST_CHECKED, strip.length.frames - from) };
 
   return (
-    <div ref={root} tabIndex={-1} onKeyDown={press} className="flex h-full min-h-0 flex-col outline-none">
+    <div
+      ref={root}
+      tabIndex={-1}
+      onKeyDown={press}
+      onBlur={(event) => event.relatedTarget ?? focused()}
+      className="flex h-full min-h-0 flex-col outline-none"
+    >
       <div className="flex min-h-9 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b border-hair px-2 py-1">
         <ClipName showId={showId} bench={bench} />
         <span className="text-soft">

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../../data/client";
 import { useAct } from "../../../data/queries";
@@ -45,6 +45,7 @@ export function useMusic(given: {
   const music = useQuery({
     queryKey: ["bench-strokes", showId, clipId, side.token],
     enabled: has,
+    placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
         api.POST("/api/shows/{show_id}/bench/{clip_id}/strokes", {
@@ -62,6 +63,7 @@ export function useMusic(given: {
     queryKey: ["bench-moments", side.token],
     enabled: wanted,
     staleTime: Infinity,
+    placeholderData: keepPreviousData,
     queryFn: () => answer(api.GET("/api/bench/{token}/moments", { params: { path: { token: side.token } } })),
   });
   const [looked, choose] = useState<Moment | null>(null);
