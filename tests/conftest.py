@@ -23,7 +23,7 @@ from oddmeter.store import shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
 
-settings.register_profile("odd-meter", deadline=None, max_examples=60)
+settings.register_profile("odd-meter", deadline=None, max_examples=40)
 settings.load_profile("odd-meter")
 
 KEPT = Path(__file__).parents[1] / ".data"

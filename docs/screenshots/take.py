@@ -30,11 +30,12 @@ def page_in(browser: Browser, theme: str) -> Page:
     return context.new_page()
 
 
+MUSIC = "-9 25 Demo footage:The Tide Bell/Music/bell_theme_96.wav"
 CURVE = [
-    {"frame": 60, "leaves": "1"}, {"frame": 140, "leaves": "1/4"}, {"frame": 240, "leaves": "1/4"},
-    {"frame": 300, "leaves": "3/2", "ease": ["1", "1"]}, {"frame": 420, "leaves": "1", "at": 150},
+    {"frame": 44, "leaves": "1"}, {"frame": 80, "arrives": "2/5", "leaves": "2/5", "at": 47},
+    {"frame": 112, "arrives": "2/5", "leaves": "3/2", "at": 78}, {"frame": 200, "leaves": "1", "ease": ["1", "1"]},
 ]  # fmt: skip
-"""Life, slow where the bell turns, fast, and life again on timeline frame 150."""
+"""Life, slow from the fourth stroke of the music to the sixth, fast, and life again."""
 SEEN = """() => !document.body.innerText.includes("Opening the ") &&
     [...document.images].every((picture) => picture.complete)"""
 
@@ -91,9 +92,10 @@ def take_bench(dim: Page, paper: Page) -> None:
     half = {"intent": {"intent": "pace", "value": "20%"}, "set": {"between": "flow", "trust": "80%"}}
     bench(dim, "FD1_B02_sparks_119.mov", half, "Shift+ArrowRight ArrowRight t ArrowRight b", "bench-trust-dim")
     for page, name in ((paper, "bench-curve-paper"), (dim, "bench-curve-dim")):
-        curve = {"intent": {"intent": "curve", "value": json.dumps({"of": "pace", "points": CURVE})}}
-        bench(page, "FD1_B01_bell_swing_100.mov", curve, "b Shift+ArrowRight . . .", name)
-        page.get_by_role("button", name="Whole clip").click()
+        value = json.dumps({"of": "pace", "points": CURVE})
+        curve = {"intent": {"intent": "curve", "value": value}, "set": {"music": MUSIC}}
+        bench(page, "FD1_A02_mould_50.mov", curve, "b Shift+ArrowRight . .", name)
+        page.get_by_role("button", name="Whole clip").last.click()
         shoot(page, name)
 
 

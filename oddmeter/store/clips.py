@@ -55,7 +55,8 @@ def deliveries(connection: Connection, show_id: int) -> list[Delivery]:
         rows = cursor.execute(
             "SELECT d.id, d.name, d.root, d.folder, count(c.id) AS clips,"
             " count(*) FILTER (WHERE f.state = 'done') AS probed,"
-            " count(*) FILTER (WHERE f.fault IS NOT NULL OR cardinality(f.remarks) > 0) AS troubled"
+            " count(*) FILTER (WHERE f.fault IS NOT NULL AND NOT (f.frames = 0 AND f.sounds <> '[]')"
+            " OR cardinality(f.remarks) > 0) AS troubled"
             " FROM delivery d LEFT JOIN clip c ON c.delivery_id = d.id LEFT JOIN clip_facts f ON f.clip_id = c.id"
             " WHERE d.show_id = %s AND NOT d.removed GROUP BY d.id ORDER BY d.id",
             (show_id,),

@@ -107,8 +107,8 @@ PARTS: tuple[PartWords, ...] = (
         Choice(SoundChoice.FOLLOW, "follows the speed", "follows the speed"),
         Choice(SoundChoice.PITCH, "keeps its pitch", "keeps its pitch"),
     )),
-    PartWords(Part.STREAMS, "sound streams", "", example="all, or numbers: 1, 3"),
-    PartWords(Part.MUSIC, "music", "", of_one_clip=True),
+    PartWords(Part.STREAMS, "streams", "", example="all, or numbers: 1, 3"),
+    PartWords(Part.MUSIC, "music", "", example="chosen on the Bench", of_one_clip=True),
     PartWords(Part.FRAMING, "raster", "", (
         Choice(Framing.KEEP, "raster as it is", "as it is"),
         Choice(Framing.INSIDE, "fit inside", "fit inside the timeline's"),

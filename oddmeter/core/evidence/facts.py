@@ -89,6 +89,11 @@ class Facts:
         return self.sounds[0] if self.sounds else None
 
     @property
+    def only_sound(self) -> bool:
+        """True of a file that has sound and no picture: no clip, but music for one."""
+        return self.frames == 0 and bool(self.sounds)
+
+    @property
     def trouble(self) -> str | None:
         """Everything that is wrong, as one text; None for a sound file."""
         return " ".join(filter(None, (self.fault, *self.remarks))) or None

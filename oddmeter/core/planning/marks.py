@@ -34,6 +34,7 @@ class Mark(StrEnum):
     FILM = "film"
     UNCONFIRMED = "unconfirmed"
     SILENT = "silent"
+    ONLY_SOUND = "only-sound"
     SOUND_CHANGED = "sound-changed"
     CHANGED = "changed"
 
@@ -83,6 +84,7 @@ MARKS: tuple[MarkWords, ...] = (
     MarkWords(Mark.UNCONFIRMED, "unconfirmed", "A rate or the scan is only assumed; confirm it in Intake.", "?",
               _N, True),
     MarkWords(Mark.SILENT, "no sound", "The file has no sound.", "∅", _N, True),
+    MarkWords(Mark.ONLY_SOUND, "sound only", "There is no picture; it can be music beside a clip.", "♫", _N),
     MarkWords(Mark.SOUND_CHANGED, "sound", "Sound runs at another speed than in the file.", "♪", _N),
     MarkWords(Mark.CHANGED, "changed", "Decided otherwise since its file was made.", "↻", _A),
 )  # fmt: skip
@@ -111,6 +113,8 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
     if isinstance(outcome, Refusal):
         if outcome.code == WAITING:
             return ()
+        if facts is not None and facts.only_sound:
+            return (Mark.ONLY_SOUND,)
         return (Mark.FAULT if outcome.known.material is None else Mark.REFUSED,)
     assert facts is not None
     conformed = outcome.conformed

@@ -171,8 +171,12 @@ function Cells({ row, question }: { row: EvidenceRow; question: Question }) {
     );
   if (row.facts.fault)
     return (
-      <span role="gridcell" className="col-span-7 truncate text-madder" title={row.facts.fault}>
-        ✕ {row.facts.fault}
+      <span
+        role="gridcell"
+        className={`col-span-7 truncate ${row.troubles.length ? "text-madder" : "text-soft"}`}
+        title={row.facts.fault}
+      >
+        {row.troubles.length ? "✕" : "♫"} {row.facts.fault}
       </span>
     );
   const verdict = verdictOf(row, question);

@@ -28,7 +28,7 @@ from oddmeter.core.numbers.timecode import parse_length
 from oddmeter.core.planning.plans import Plan
 from oddmeter.media.analysis.moments import MomentKind
 from oddmeter.store.changes import change
-from oddmeter.store.music import forget_strokes, keep_strokes, kept_strokes
+from oddmeter.store.decisions import forget_strokes, keep_strokes, kept_strokes
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Token
 from oddmeter.web.stops.bench.sides import side_asked

@@ -301,7 +301,7 @@ def _troubles(clip: Clip, original: Clip | None, proxies: Sequence[Clip]) -> Ite
     if clip.replaced:
         yield CHANGED
     if clip.facts is not None:
-        if clip.facts.fault:
+        if clip.facts.fault and not clip.facts.only_sound:
             yield clip.facts.fault
         yield from clip.facts.remarks
     pairs = [(original, clip)] if original else [(clip, proxy) for proxy in proxies]

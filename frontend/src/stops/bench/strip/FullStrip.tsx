@@ -70,15 +70,15 @@ export function FullStrip(props: {
   return (
     <section aria-label="Meter strip" className="border-t border-hair">
       <div className="flex h-7 items-center gap-2 px-2 text-[12px]">
-        <span className="font-semibold">Strip of {side}</span>
+        <span className="font-semibold whitespace-nowrap">Strip of {side}</span>
         <Button weight="quiet" className="h-6! px-1!" onClick={swap}>
           show {side === "A" ? "B" : "A"}
         </Button>
-        <span className="text-soft">
+        <span className="min-w-0 truncate text-soft">
           timeline frames <Number>{first}</Number> to <Number>{last}</Number> of <Number>{length}</Number>
         </span>
         {stretch && (
-          <span className="text-patina">
+          <span className="whitespace-nowrap text-patina">
             ▭ stretch <Number>{stretch.first}</Number> to <Number>{stretch.last}</Number>
           </span>
         )}
