@@ -214,9 +214,12 @@ class Viewing:
             before = seen
         return out
 
-    def moments(self, subject: Viewed) -> list[Moment]:
-        """The moments of the action of a clip, found once and kept."""
+    def moments(self, subject: Viewed, *, at_once: bool = False) -> list[Moment]:
+        """The moments of the action of a clip, found once and kept; ``at_once`` none, where they would have to be
+        found."""
         key = _hashed(content_key(subject.path), "moments", "1")
+        if at_once and not self.shelf.has(key):
+            return []
 
         def found() -> bytes:
             told = [[one.frame, one.kind.value] for one in moments_in(subject.path, subject.facts)]

@@ -103,9 +103,9 @@ class Looking:
         edges = np.linspace(first, last + 1, columns + 1) / float(viewed.planned.timeline_rate.value)
         return self._hearing.window(plan, content_key(plan.path), edges)
 
-    def moments(self, token: Token) -> list[Moment]:
-        """The moments of the action of a side's clip, in source frames."""
-        return self._viewing.moments(self.side(token).viewed)
+    def moments(self, token: Token, *, at_once: bool = False) -> list[Moment]:
+        """The moments of the action of a side's clip, as ``Viewing.moments`` has them."""
+        return self._viewing.moments(self.side(token).viewed, at_once=at_once)
 
     def beats(self, path: Path) -> Beats:
         """The beats that are found in a file of sound."""

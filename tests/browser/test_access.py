@@ -74,6 +74,8 @@ def recipes(page: Page, show: Show) -> None:
 def bench(page: Page, show: Show) -> None:
     show.open("bench")
     expect(page.get_by_role("toolbar", name="Moving")).to_be_visible()
+    page.keyboard.press("0")
+    expect(page.get_by_role("group", name="Music beside the clip")).to_be_visible()
 
 
 def handoff(page: Page, show: Show) -> None:

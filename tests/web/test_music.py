@@ -139,6 +139,10 @@ def test_a_clip_ends_with_its_music_which_is_cut_to_the_sample(browser: Browser,
     wanted[-fades:] *= np.arange(fades, 0, -1) / fades
     assert len(cut) == 160 * 1920 and np.abs(cut - wanted).max() < 1e-4
 
+    (row,) = [row for row in browser.get(f"/api/shows/{tuned.show}/sheet.json")["clips"] if row["clip"] == MOULD]
+    start = tuned.music["start"]
+    assert row["sound"] == f"follows the speed, music {THEME.name} from frame {start}".replace("-", "−")
+
     heard = browser.client.get(f"/api/bench/{tuned.shown['token']}/sound?first=100&count=60&stream=1")
     assert heard.headers["content-type"] == "audio/wav"
     with wave.open(io.BytesIO(heard.content)) as file:

@@ -21,7 +21,7 @@ from oddmeter.media.pictures.planes import luma_of
 
 Series = npt.NDArray[np.float64]
 
-MOST_FRAMES = 60_000
+MOST_FRAMES = 30_000
 """Frames of a clip in which moments are looked for."""
 _WIDTH = 160
 _CUT = 24.0

@@ -18,7 +18,7 @@ from oddmeter.media.sound.track import named_layout, picture_start, sound_of
 _BEFORE = Fraction(2, 5)
 """Seconds that are decoded and thrown away before what is wanted: codecs carry over what came before."""
 _TICK_ERROR = Fraction(1, 400)
-"""Seconds by which a coarse timestamp may be off; within it, a frame is where whole frames put it."""
+"""Seconds by which a coarse timestamp may be off; within it, a block is where the blocks before it put it."""
 
 
 class SoundReader:

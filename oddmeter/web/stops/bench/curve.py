@@ -167,7 +167,7 @@ def _snapped(here: Context, show_id: int, plan: Plan, asked: CurveEdit) -> int |
     if asked.frame is None or not asked.snap or asked.token is None or asked.do not in ("point", "carry", "pin"):
         return asked.frame
     viewed, frame = here.looking.side(asked.token).viewed, asked.frame
-    spots = {moment.comes for moment in moments_on(here, asked.token)}
+    spots = {moment.comes for moment in moments_on(here, asked.token, at_once=True)}
     spots |= set(cut_frames(viewed.planned, sorted(viewed.cuts)))
     points = drawn(plan.conformed).comes if plan.conformed.treatment.curve else ()
     spots |= {round(comes) for number, comes in enumerate(points) if number != asked.number}

@@ -156,12 +156,12 @@ def find_moments(here: Here, token: Token) -> list[ActionView]:
     return moments_on(here, token)
 
 
-def moments_on(here: Context, token: Token) -> list[ActionView]:
-    """The moments of a side's clip, in the order in which they come."""
+def moments_on(here: Context, token: Token, *, at_once: bool = False) -> list[ActionView]:
+    """The moments of a side's clip, in the order in which they come; ``at_once`` those that are known by now."""
     planned = here.looking.side(token).viewed.planned
     first, stop = planned.span
     out = []
-    for moment in here.looking.moments(token):
+    for moment in here.looking.moments(token, at_once=at_once):
         if first <= moment.frame < stop:
             comes = planned.frame_map.first_showing(planned.unit_of(moment.frame))
             if comes is not None:

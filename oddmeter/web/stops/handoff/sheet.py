@@ -162,7 +162,7 @@ def _sheet_row(board: Board, row: Row, made: Render | None) -> tuple[SheetRow, s
         in_betweens=planned.treatment.between.value,
         held=held_text(decided.held) if decided.held and planned.treatment.held > 1 else "",
         fields="" if plan.facts.scan is Scan.PROGRESSIVE else part_text(Part.FIELDS, planned.treatment.fields),
-        sound=_sound_words(plan) if plays else "none",
+        sound=_sound_words(plan, plays),
         made_file=made.out_path if made and made.state == "done" else "",
         proof=_proof_words(made),
     )
@@ -196,10 +196,12 @@ def _proof_words(made: Render | None) -> str:
     return made.fault or made.state
 
 
-def _sound_words(plan: Plan) -> str:
-    """What becomes of the sound, and which streams are taken where that is not all of them."""
+def _sound_words(plan: Plan, plays: bool) -> str:
+    """What becomes of the sound, which streams are taken where that is not all of them, and the music beside it."""
     treatment = plan.conformed.treatment
-    words = part_text(Part.SOUND, treatment.sound)
-    if treatment.sound is SoundChoice.OFF or treatment.streams.numbers is None:
-        return words
-    return f"{words}, {part_text(Part.STREAMS, treatment.streams)}"
+    words = [part_text(Part.SOUND, treatment.sound) if plays else "none"]
+    if plays and treatment.sound is not SoundChoice.OFF and treatment.streams.numbers is not None:
+        words.append(part_text(Part.STREAMS, treatment.streams))
+    if treatment.music:
+        words.append(f"music {part_text(Part.MUSIC, treatment.music)}")
+    return ", ".join(words)

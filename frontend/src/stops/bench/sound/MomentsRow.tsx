@@ -15,7 +15,7 @@ export function MomentsRow(props: { work: MusicWork; first: number; span: number
       role="group"
       aria-label="Moments"
     >
-      {seen.length === 0 && <span className="absolute left-1">no moment of the action here</span>}
+      {seen.length === 0 && <span className="absolute left-1">{work.noMoment}</span>}
       {seen.map((one, i) => {
         const on = one === work.chosen;
         const room = x(seen[i + 1]?.comes ?? first + span) - x(one.comes);

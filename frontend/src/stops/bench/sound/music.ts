@@ -18,6 +18,8 @@ export interface MusicWork {
   music: Schemas["StrokesView"] | undefined;
   choices: Schemas["MusicChoice"][];
   moments: Moment[];
+  /** What is said where there is no moment to be shown. */
+  noMoment: string;
   /** The moment that is looked at, by its source frame. */
   chosen: Moment | null;
   choose: (moment: Moment | null) => void;
@@ -84,6 +86,9 @@ export function useMusic(given: {
     music: has ? music.data : undefined,
     choices: choices.data ?? [],
     moments: found,
+    noMoment: moments.isPending
+      ? "looking for moments of the action …"
+      : (moments.error?.message ?? "no moment of the action here"),
     chosen: found.find((one) => one.frame === looked?.frame && one.kind === looked.kind) ?? null,
     choose,
     edit: (edit) => {
