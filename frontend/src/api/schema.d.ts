@@ -2704,6 +2704,7 @@ export interface components {
       | "film"
       | "unconfirmed"
       | "silent"
+      | "only-sound"
       | "sound-changed"
       | "changed";
     /**

@@ -61,12 +61,14 @@ class Moments:
 
     def extents(self, between: Between) -> tuple[Whole, Whole]:
         """The lowest and the highest unit that each moment is made of."""
-        if between is Between.PICK:
-            return self.picks, self.picks
+        return (self.picks, self.picks) if between is Between.PICK else self._mixed
+
+    @cached_property
+    def _mixed(self) -> tuple[Whole, Whole]:
         here = self.ruler.units_at(self.marks)
         low = np.clip(here, 0, self.units - 1)
         alone = self._alone(low) | (here < 0)
-        return low, np.where(alone, low, low + 1)
+        return low, low + ~alone
 
     def kinds(self, between: Between) -> tuple[Flags, Flags, Whole]:
         """For each picture: whether it is another than the one before, whether it is built, and how many units are
@@ -83,7 +85,9 @@ class Moments:
             together = (low[f:] == low[:-f]) & (high[f:] == high[:-f])
             same[f:] = together & ((low == high)[f:] | (np.abs(apart) < 1e-9))
             ahead, behind = low[1:] - high[:-1] - 1, low[:-1] - high[1:] - 1
-            gaps = np.concatenate([[0], np.maximum(0, np.maximum(ahead, behind))])
+            gaps = np.empty(len(low), np.int64)
+            gaps[0] = 0
+            np.maximum(0, np.maximum(ahead, behind), out=gaps[1:])
         built = low != high
         if f == 2:
             return ~(same[::2] & same[1::2]), built[::2] | built[1::2], gaps[::2] + gaps[1::2]

@@ -18,7 +18,7 @@ from oddmeter.core.maps.cadence import Cadence, Kind
 from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
 from oddmeter.core.maps.moments import Moments, moments
 from oddmeter.core.maps.paths import Path, Piece
-from oddmeter.core.maps.rulers import EvenRuler, Ruler, Whole
+from oddmeter.core.maps.rulers import EvenRuler, Flags, Ruler, Whole
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
@@ -206,8 +206,8 @@ class TimedMap(FrameMap):
             return Tally()
         begin, grid = self._grid_over(first, stop, scan)
         (added,) = self._tallied((first, stop), begin, grid, between)
-        if (first, stop) != (0, self.length):
-            return added
+        if (first, stop) != (0, self.length) or all(piece.way >= 0 for piece in self.path.pieces):
+            return added  # what is passed over on the only way is shown on none
         low, high = grid.extents(between)
         seen = np.zeros(self.units, np.bool_)
         seen[low] = True
@@ -232,12 +232,13 @@ class TimedMap(FrameMap):
         new, made, passed = grid.kinds(between)
         if begin == 0:
             passed[0] += int(grid.extents(between)[0][0])
-        sums = [np.concatenate([[0], np.cumsum(values)]) for values in (new & ~made, new & made, passed)]
+        built_new = new & made
+        ends = [min(edge, self.length) for edge in edges]
+        places = [self._pictures_from(edge) - begin for edge in ends]
+        sums = [_added(values, places) for values in (new, built_new, passed)]
         out = []
-        for a, b in pairwise(min(edge, self.length) for edge in edges):
-            pictures = (self._pictures_from(a) - begin, self._pictures_from(b) - begin)
-            unique, built, dropped = (int(total[pictures[1]] - total[pictures[0]]) for total in sums)
-            out.append(Tally(unique, b - a - unique - built, built, dropped))
+        for (a, b), fresh, built, dropped in zip(pairwise(ends), *sums, strict=True):
+            out.append(Tally(fresh - built, b - a - fresh, built, dropped))
         if stop == self.length:
             out[-1] += Tally(dropped=self.units - 1 - int(grid.extents(between)[1][-1]))
         return tuple(out)
@@ -309,3 +310,11 @@ def _out_of_step(picks: Whole, even: Fraction, *, whole: bool) -> list[int]:
     if len(picks) - starts[-1] > even.denominator and (whole or len(starts) > 1):
         out.append(len(picks) - 1)
     return out
+
+
+def _added(values: Flags | Whole, places: Sequence[int]) -> list[int]:
+    """What lies between each place and the next, added up."""
+    if len(places) == 2:
+        return [int(np.sum(values[places[0] : places[1]]))]
+    totals = np.concatenate([[0], np.cumsum(values)])[places]
+    return [int(one) for one in np.diff(totals)]

@@ -25,7 +25,7 @@ RATE = 22_050
 """Samples a second at which music is listened to."""
 STEPS = 100
 """Moments a second at which it is weighed."""
-LONGEST = 3 * 3600
+LONGEST = 3600
 """Seconds of music at most."""
 _WINDOW, _BANDS, _LOWEST, _HIGHEST = 1024, 40, 40.0, 11_000.0
 _SLOWEST, _FASTEST = 50, 205
@@ -112,9 +112,7 @@ def _listened_to(path: Path, place: int) -> npt.NDArray[np.float32]:
                 found.append(np.asarray(made.to_ndarray()[0], np.float32))
                 count += made.samples
             if count > LONGEST * RATE:
-                raise RuleError(
-                    f"{path.name} is longer than {LONGEST // 3600} hours; that is no piece of music.", "beats"
-                )
+                raise RuleError(f"{path.name} is longer than an hour; that is no piece of music.", "beats")
         found += [np.asarray(made.to_ndarray()[0], np.float32) for made in resampler.resample(None)]
     return np.concatenate(found)[max(0, skip or 0) :] if found else np.zeros(0, np.float32)
 
@@ -184,19 +182,19 @@ def _course(even: Series) -> list[int]:
     size = 60 * STEPS // _SLOWEST
     usual = float(np.median([even[first : first + size].max() for first in range(0, len(even), size)]))
     gain = even - _COST * usual
-    score = np.full((len(even), len(periods)), -np.inf)
-    back = np.full((len(even), len(periods)), -1, np.int16)
+    score = np.full((start + 1, len(periods)), -np.inf)  # of the last steps alone, the step over so many its row
+    back = np.full((len(even), len(periods)), -1, np.int8)
     for now in range(len(even)):
-        before = now - periods
-        came = np.where((before >= 0)[:, None], score[np.maximum(before, 0)], -np.inf) + change
+        came = score[(now - periods) % len(score)] + change
         best = came.argmax(axis=1)
         value = came[number, best] + gain[now] + _ONCE * worth
         fresh = gain[now] + worth if now < start else np.full(len(periods), -np.inf)
-        score[now] = np.maximum(value, fresh)
+        score[now % len(score)] = np.maximum(value, fresh)
         back[now] = np.where(value > fresh, best, -1)
-    ends = score[-start:]
+    last = np.arange(len(even) - min(start, len(even)), len(even))
+    ends = score[last % len(score)]
     at, state = (int(one) for one in np.unravel_index(int(np.argmax(ends)), ends.shape))
-    now, out = len(even) - len(ends) + at, []
+    now, out = int(last[at]), []
     while True:
         out.append(now)
         before_this = int(back[now, state])

@@ -26,7 +26,7 @@ from oddmeter.media.sound.track import PART_SECONDS, SoundPlan, made_part
 Peaks = npt.NDArray[np.int8]
 """Lowest and highest, of 127, of each block of samples: shape (blocks, 2)."""
 BLOCK = 256
-_MOST_READERS, _MOST_PARTS = 4, 24
+_MOST_READERS, _MOST_PARTS, _MOST_DRAWN = 4, 24, 64
 
 
 @dataclass
@@ -170,6 +170,8 @@ class Hearing:
                 return self._drawn[key]
             blocks = int((sound_seconds(plan.path, plan.place) + 1) * plan.source_rate) // BLOCK
             drawn = self._drawn[key] = _Drawn(np.zeros((max(1, blocks), 2), np.int8))
+            for done in [key for key, one in self._drawn.items() if one.whole][:-_MOST_DRAWN]:
+                del self._drawn[done]
             thread = threading.Thread(target=self._read_peaks, args=(plan, drawn, kept), daemon=True, name="peaks")
             self._reading = [one for one in self._reading if one.is_alive()] + [thread]
             thread.start()
