@@ -54,9 +54,16 @@ def code_on_screen(page: Page, side: str) -> int | None:
 def make_file(page: Page, show: Show, name: str) -> None:
     show.open("handoff")
     tick = page.get_by_role("checkbox", name=re.compile(re.escape(name)))
-    if not tick.is_checked():
-        tick.check()
-    page.get_by_role("button", name="Make 1 file").click()
+    make = page.get_by_role("button", name="Make 1 file")
+
+    def ready() -> bool:
+        """Whether it can be made: what is decided is ticked by itself, a moment after the list is there."""
+        if not make.is_visible():
+            tick.set_checked(True)
+        return make.is_visible()
+
+    wait_until(ready)
+    make.click()
 
 
 def proven(show: Show, name: str) -> dict[str, Any]:
