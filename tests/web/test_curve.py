@@ -47,6 +47,9 @@ def test_a_stretch_is_slowed_and_nothing_else_changes(browser: Browser) -> None:
     shown = browser.get(f"/api/bench/{bell.shown['token']}/shown?first=49&count=3")
     assert [one["source_frame"] for one in shown] == [196, 200, 201]
     assert bell.edit("fit", frame=50, last=149, text="50")["after"]["frames"] == 150
+    assert bell.edit("fit", frame=50, last=99, text="to 110")["after"]["frames"] == 160
+    assert bell.refused("fit", frame=50, last=109, text="to 50") == "The stretch would end before it begins."
+    assert bell.edit("fit", frame=50, last=109, text="to 100")["after"]["frames"] == 150
     assert [one["text"] for one in bell.shown["curve"]["even"]][-3:] == ["1", "0.5", "0.25"]
 
 

@@ -1913,11 +1913,12 @@ export interface components {
     };
     /**
      * CurveEdit
-     * @description One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as ``text``
-     *     is a speed, ``40%``, ``x0.4``, ``-1/2``; frames; or an ease from 0, soft, to 3. ``frame`` is a timeline frame, but
-     *     for *move* a source frame; *carry* moves a point to the picture at a timeline frame, *place* puts a point on the
-     *     source frame ``source`` and pins it to the timeline frame. Within ``snap`` timeline frames, what falls on a frame
-     *     goes to the nearest stroke, moment, cut or other point of the side of that ``token``.
+     * @description One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as
+     *     ``text`` is a speed, ``40%``, ``x0.4``, ``-1/2``; frames, or for *fit* ``to`` a timeline frame; or an ease from
+     *     0, soft, to 3. ``frame`` is a timeline frame, but for *move* a source frame; *carry* moves a point to the
+     *     picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
+     *     frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, cut or other
+     *     point of the side of that ``token``.
      */
     CurveEdit: {
       /**

@@ -287,7 +287,7 @@ export function Opened(props: {
       {shows && !(curved && (bends.chosen !== null || stretch)) ? (
         <MusicPanel work={tune} frame={at} />
       ) : (
-        curved && <CurvePanel work={bends} stretch={stretch} frame={at} />
+        curved && <CurvePanel work={bends} stretch={stretch} frame={at} strokes={tune.music?.strokes ?? []} />
       )}
     </div>
   );

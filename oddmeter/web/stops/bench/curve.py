@@ -80,11 +80,12 @@ class CurveView(BaseModel):
 
 
 class CurveEdit(BaseModel):
-    """One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as ``text``
-    is a speed, ``40%``, ``x0.4``, ``-1/2``; frames; or an ease from 0, soft, to 3. ``frame`` is a timeline frame, but
-    for *move* a source frame; *carry* moves a point to the picture at a timeline frame, *place* puts a point on the
-    source frame ``source`` and pins it to the timeline frame. Within ``snap`` timeline frames, what falls on a frame
-    goes to the nearest stroke, moment, cut or other point of the side of that ``token``."""
+    """One edit of the curve of a side, ``side`` being how that differs from what is planned. What is typed as
+    ``text`` is a speed, ``40%``, ``x0.4``, ``-1/2``; frames, or for *fit* ``to`` a timeline frame; or an ease from
+    0, soft, to 3. ``frame`` is a timeline frame, but for *move* a source frame; *carry* moves a point to the
+    picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
+    frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, cut or other
+    point of the side of that ``token``."""
 
     side: TreatmentIn = TreatmentIn()
     do: Literal[
@@ -200,9 +201,7 @@ _EDITS: dict[str, Callable[[Conform, CurveEdit], Curve]] = {
     "stretch": lambda planned, asked: with_stretch(
         planned, _given(asked.frame), _given(asked.last), parse_signed(asked.text)
     ),
-    "fit": lambda planned, asked: with_stretch(
-        planned, _given(asked.frame), _given(asked.last), None, _count(asked.text)
-    ),
+    "fit": lambda planned, asked: with_stretch(planned, _given(asked.frame), _given(asked.last), None, _fitted(asked)),
     "segment": lambda planned, asked: with_segment(planned, _given(asked.number), parse_signed(asked.text)),
     "of": lambda planned, asked: _measured(planned, SpeedOf(asked.text)),
     "remove": lambda planned, asked: without_point(planned, _given(asked.number)),
@@ -248,6 +247,17 @@ def _given(value: int | None) -> int:
     if value is None:
         raise RuleError("This edit needs a frame or the number of a point.", "curve")
     return value
+
+
+def _fitted(asked: CurveEdit) -> int:
+    """The frames that a stretch shall fill: so many, or ``to 78``, up to that timeline frame."""
+    typed = asked.text.strip().lower()
+    if not typed.startswith("to"):
+        return _count(asked.text)
+    frames = _count(typed.removeprefix("to")) - _given(asked.frame)
+    if frames < 1:
+        raise RuleError("The stretch would end before it begins.", "curve")
+    return frames
 
 
 def _count(text: str) -> int:

@@ -3,7 +3,14 @@ import type { CurveWork, Edit } from "./curve";
 import type { Stretch } from "./drawStrip";
 
 /** What the chosen point and the marked stretch are, typed; and what a drag would do. */
-export function CurvePanel({ work, stretch, frame }: { work: CurveWork; stretch: Stretch | null; frame: number }) {
+export function CurvePanel(props: {
+  work: CurveWork;
+  stretch: Stretch | null;
+  frame: number;
+  /** The strokes of the music beside the clip: a stretch can be made to end on one. */
+  strokes: number[];
+}) {
+  const { work, stretch, frame, strokes } = props;
   const { view, chosen, foreseen } = work;
   const point = chosen === null ? undefined : view.points[chosen];
   const make = (edit: Edit) => void work.make(edit);
@@ -85,6 +92,20 @@ export function CurvePanel({ work, stretch, frame }: { work: CurveWork; stretch:
             value=""
             put={(text) => make({ do: "fit", frame: stretch.first, last: stretch.last, text })}
           />
+          {strokes
+            .filter((one) => one > stretch.first)
+            .sort((a, b) => Math.abs(a - stretch.last - 1) - Math.abs(b - stretch.last - 1))
+            .slice(0, 2)
+            .sort((a, b) => a - b)
+            .map((one) => (
+              <Button
+                key={one}
+                className="h-6! px-1.5!"
+                onClick={() => make({ do: "fit", frame: stretch.first, last: stretch.last, text: `to ${one}` })}
+              >
+                End on stroke {one}
+              </Button>
+            ))}
         </>
       ) : (
         <span className="text-soft">
