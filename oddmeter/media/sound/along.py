@@ -55,13 +55,6 @@ class SoundCourse:
         ticks = self.clock.ticks * float(self.clock.base)
         return np.asarray(np.interp(source * float(self.rate), np.arange(len(ticks)), ticks), np.float64)
 
-    def bounds(self, lasts: Fraction) -> tuple[float, float]:
-        """The first and the last second of the file that are heard."""
-        moments = np.linspace(0, float(lasts), 4096)
-        edges = np.array([float(piece.ends) for piece in self.path.pieces])
-        heard = self.seconds(np.concatenate([moments, edges[edges < float(lasts)]]))
-        return float(heard.min()), float(heard.max())
-
 
 def followed(samples: Samples, places: Moments) -> Samples:
     """The samples at places between them, which may run at any speed either way."""

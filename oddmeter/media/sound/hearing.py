@@ -9,7 +9,6 @@ import json
 import threading
 import wave
 from collections import OrderedDict
-from contextlib import suppress
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
@@ -22,6 +21,7 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.sound.beats import Beats, beats_in
 from oddmeter.media.sound.reader import SoundReader
 from oddmeter.media.sound.track import PART_SECONDS, SoundPlan, made_part
+from oddmeter.media.viewing import Shelf
 
 Peaks = npt.NDArray[np.int8]
 """Lowest and highest, of 127, of each block of samples: shape (blocks, 2)."""
@@ -51,7 +51,7 @@ class Hearing:
     """What the Bench listens with: a few files open, a few parts made, peaks kept in a folder by the file's content."""
 
     def __init__(self, folder: Path) -> None:
-        self._folder = folder
+        self._shelf = Shelf(folder)
         self._readers: OrderedDict[tuple[str, int], SoundReader] = OrderedDict()
         self._parts: OrderedDict[tuple[str, int], npt.NDArray[np.float32]] = OrderedDict()
         self._drawn: dict[tuple[str, int], _Drawn] = {}
@@ -111,16 +111,13 @@ class Hearing:
 
     def beats(self, path: Path, content: str) -> Beats:
         """The beats of a file's sound, found once and kept."""
-        kept = self._folder / f"beats-{content[:40]}"
+        key = f"{content}-beats"
         with self._listening:
-            try:
-                told = json.loads(kept.read_text())
-                return Beats(told["tempo"], tuple(told["beats"]))
-            except (OSError, ValueError, KeyError):
-                found = beats_in(path)
-            with suppress(OSError):
-                self._folder.mkdir(parents=True, exist_ok=True)
-                kept.write_text(json.dumps({"tempo": found.tempo, "beats": found.beats}))
+            if (kept := self._shelf.get(key)) is not None:
+                tempo, *beats = json.loads(kept)
+                return Beats(tempo, tuple(beats))
+            found = beats_in(path)
+            self._shelf.put(key, json.dumps([found.tempo, *found.beats]).encode())
             return found
 
     def _part(self, plan: SoundPlan, content: str, number: int) -> npt.NDArray[np.float32]:
@@ -160,24 +157,24 @@ class Hearing:
             return self._readers[key]
 
     def _peaks(self, plan: SoundPlan, content: str) -> _Drawn:
-        key, kept = (content, plan.place), self._folder / f"peaks-{content[:40]}-{plan.place}"
+        key, name = (content, plan.place), f"{content}-peaks-{plan.place}"
         with self._lock:
             if key in self._drawn:
                 return self._drawn[key]
-            if kept.exists():
-                peaks = np.fromfile(kept, np.int8).reshape(-1, 2)
+            if (kept := self._shelf.get(name)) is not None:
+                peaks = np.frombuffer(kept, np.int8).reshape(-1, 2)
                 self._drawn[key] = _Drawn(peaks, len(peaks), True)
                 return self._drawn[key]
             blocks = int((sound_seconds(plan.path, plan.place) + 1) * plan.source_rate) // BLOCK
             drawn = self._drawn[key] = _Drawn(np.zeros((max(1, blocks), 2), np.int8))
             for done in [key for key, one in self._drawn.items() if one.whole][:-_MOST_DRAWN]:
                 del self._drawn[done]
-            thread = threading.Thread(target=self._read_peaks, args=(plan, drawn, kept), daemon=True, name="peaks")
+            thread = threading.Thread(target=self._read_peaks, args=(plan, drawn, name), daemon=True, name="peaks")
             self._reading = [one for one in self._reading if one.is_alive()] + [thread]
             thread.start()
             return drawn
 
-    def _read_peaks(self, plan: SoundPlan, drawn: _Drawn, kept: Path) -> None:
+    def _read_peaks(self, plan: SoundPlan, drawn: _Drawn, name: str) -> None:
         rest = np.zeros(0, np.float32)
         try:
             reader = SoundReader(plan.path, plan.place)
@@ -200,11 +197,7 @@ class Hearing:
         finally:
             reader.close()
         drawn.whole = True
-        with suppress(OSError):
-            self._folder.mkdir(parents=True, exist_ok=True)
-            unfinished = kept.with_suffix(".part")
-            drawn.peaks[: drawn.done].tofile(unfinished)
-            unfinished.replace(kept)
+        self._shelf.put(name, drawn.peaks[: drawn.done].tobytes())
 
 
 def _put(
@@ -229,10 +222,10 @@ def _columns(
 ) -> Window:
     """Peaks between places, the same ones where a column holds none of its own."""
     count = len(found)
-    found = np.concatenate([found, found[-1:]])
     if count == 0:
         nothing = [0] * len(first)
         return Window(nothing, nothing, percent)
+    found = np.concatenate([found, found[-1:]])
     silent = silent | (last <= 0) | (first >= count)
     first = np.clip(first, 0, count - 1)
     last = np.clip(np.maximum(last, first + 1), 1, count)

@@ -25,7 +25,6 @@ class SoundReader:
     """A sound stream held open. Samples are counted from the first picture of the file; for one thread at a time."""
 
     def __init__(self, path: Path, place: int) -> None:
-        self.path = path
         self.lock = Lock()
         self._container = opened(path)
         try:

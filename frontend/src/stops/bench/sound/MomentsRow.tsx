@@ -1,6 +1,6 @@
 import type { Moment, MusicWork } from "./music";
 
-export const MOMENTS = 18;
+const MOMENTS = 18;
 const SHAPES: Record<Moment["kind"], string> = { start: "┣", stop: "┫", peak: "▴", turn: "◆" };
 
 /** The moments of the action on the axis of the strip; one that is clicked is chosen. */

@@ -3,7 +3,7 @@ import type { Side } from "../data";
 import type { MusicWork } from "./music";
 import { Wave } from "./Wave";
 
-export const MUSIC = 44;
+const MUSIC = 44;
 
 /**
  * The music beside a side on the axis of the strip: how loud it is, and its strokes. The whole is dragged to another
