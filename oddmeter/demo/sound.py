@@ -1,11 +1,12 @@
 """Sound for the demo clips: bell strokes and clicks on known moments over a low sea noise, as a camera hears."""
 
 import math
-import wave
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
+
+from oddmeter.media.sound.wav import wav_of
 
 SAMPLE_RATE = 48_000
 
@@ -14,11 +15,7 @@ def write_wav(samples: npt.NDArray[np.float32], path: Path) -> None:
     """Write one channel of samples as a WAV file of sixteen bits, under its name only once it is whole."""
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished = path.with_suffix(".part")
-    with wave.open(str(unfinished), "wb") as file:
-        file.setnchannels(1)
-        file.setsampwidth(2)
-        file.setframerate(SAMPLE_RATE)
-        file.writeframes((np.clip(samples, -1, 1) * 32_767).astype("<i2").tobytes())
+    unfinished.write_bytes(wav_of(samples[None], SAMPLE_RATE))
     unfinished.replace(path)
 
 

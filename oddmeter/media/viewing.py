@@ -6,7 +6,6 @@ where there is too much.
 """
 
 import json
-import os
 import time
 from collections import OrderedDict
 from collections.abc import Callable
@@ -32,6 +31,7 @@ from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.media.analysis.moments import Moment, MomentKind, moments_in
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.sequence import sequence
+from oddmeter.media.files.shelf import Shelf
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.planes import eight_bit_rgb, field_of, luma_of
 from oddmeter.media.pictures.raster import put
@@ -43,7 +43,6 @@ _AHEAD, _FAR, _SIDES = 6, 10, 4
 """Final pictures that are made before they are asked for, for whoever goes in steps of at most so many frames, on each
 of so many sides."""
 _MOST_CLIPS, _FRAME_BYTES = 3, 192 << 20
-_KEPT_BYTES, _PRUNE_EVERY = 600 << 20, 200
 _MOST_FILLED = 4_000
 _PLUM = (96, 58, 122)
 
@@ -82,58 +81,6 @@ def content_key(path: Path) -> str:
     except (OSError, IndexError) as error:
         raise RuleError(f"{path.name} is no longer where it was.", "media") from error
     return _hashed(repr((told, len(files))))
-
-
-class Shelf:
-    """Small files kept in a folder by key, not more than so many bytes in all."""
-
-    def __init__(self, folder: Path, most: int = _KEPT_BYTES) -> None:
-        self.folder, self._most, self._written = folder, most, 0
-
-    def get(self, key: str) -> bytes | None:
-        """What is kept under a key."""
-        try:
-            data = self._place(key).read_bytes()
-        except OSError:
-            return None
-        return data or None
-
-    def has(self, key: str) -> bool:
-        """True where something is kept under a key."""
-        return self._place(key).exists()
-
-    def put(self, key: str, data: bytes) -> None:
-        """Keep something; where that fails, it is just not kept."""
-        place = self._place(key)
-        unfinished = place.with_suffix(f".{os.getpid()}.part")
-        try:
-            place.parent.mkdir(parents=True, exist_ok=True)
-            unfinished.write_bytes(data)
-            unfinished.replace(place)
-        except OSError:
-            return
-        self._written += 1
-        if self._written % _PRUNE_EVERY == 0:
-            self.prune()
-
-    def prune(self) -> None:
-        """Take away the oldest until there is not too much."""
-        found = []
-        for place in self.folder.glob("*/*"):
-            try:
-                about = place.stat()
-            except OSError:
-                continue
-            found.append((about.st_mtime_ns, about.st_size, place))
-        total = sum(size for _, size, _ in found)
-        for _, size, place in sorted(found):
-            if total <= self._most:
-                return
-            place.unlink(missing_ok=True)
-            total -= size
-
-    def _place(self, key: str) -> Path:
-        return self.folder / key[:2] / key
 
 
 @dataclass

@@ -4,10 +4,8 @@ What is heard is made in the very parts of which the file is made. Peaks of a fi
 window of a long clip is drawn at once; closer than they are fine, they are taken from the samples.
 """
 
-import io
 import json
 import threading
-import wave
 from collections import OrderedDict
 from dataclasses import dataclass
 from fractions import Fraction
@@ -18,10 +16,11 @@ import numpy as np
 import numpy.typing as npt
 
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.media.files.shelf import Shelf
 from oddmeter.media.sound.beats import Beats, beats_in
 from oddmeter.media.sound.reader import SoundReader
 from oddmeter.media.sound.track import PART_SECONDS, SoundPlan, made_part
-from oddmeter.media.viewing import Shelf
+from oddmeter.media.sound.wav import wav_of
 
 Peaks = npt.NDArray[np.int8]
 """Lowest and highest, of 127, of each block of samples: shape (blocks, 2)."""
@@ -77,13 +76,7 @@ class Hearing:
             part, at = self._part(plan, content, number), number * size
             pieces.append(part[:, max(0, begins - at) : ends - at])
         samples = np.concatenate(pieces, axis=1) if pieces else np.zeros((1, 0), np.float32)
-        held = io.BytesIO()
-        with wave.open(held, "wb") as file:
-            file.setnchannels(len(samples))
-            file.setsampwidth(2)
-            file.setframerate(plan.rate)
-            file.writeframes((np.clip(samples, -1, 1) * 32_767).astype("<i2").T.tobytes())
-        return held.getvalue()
+        return wav_of(samples, plan.rate)
 
     def window(self, plan: SoundPlan, content: str, edges: npt.NDArray[np.float64]) -> Window:
         """The peaks of what is heard between each two moments of the timeline that follow each other in ``edges``,

@@ -53,6 +53,7 @@ export function Opened(props: {
   const stream = Math.min(looks.stream, Math.max(0, own - 1));
   const heard = [...(own ? [stream] : []), ...(withMusic ? [strip.sounds.length - 1] : [])];
   const at = Math.min(frame, length - 1);
+  const onStrip = Math.min(at, strip.length.frames - 1);
   const go = useCallback((to: number) => setFrame(Math.max(0, Math.min(length - 1, to))), [length]);
   const player = usePlayer({
     tokens: a.token === b.token ? [a.token] : [a.token, b.token],
@@ -212,7 +213,7 @@ export function Opened(props: {
       <FullStrip
         token={strip.token}
         length={strip.length.frames}
-        frame={Math.min(at, strip.length.frames - 1)}
+        frame={onStrip}
         side={stripOf}
         swap={() => put({ stripOf: stripOf === "A" ? "B" : "A" })}
         stretch={stretch}
@@ -228,18 +229,10 @@ export function Opened(props: {
               own={own}
               stream={stream}
               choose={(next) => put({ stream: next })}
-              frame={Math.min(at, strip.length.frames - 1)}
+              frame={onStrip}
               {...axis}
             />
-            {withMusic && (
-              <MusicLane
-                side={strip}
-                work={tune}
-                take={takeStroke}
-                frame={Math.min(at, strip.length.frames - 1)}
-                {...axis}
-              />
-            )}
+            {withMusic && <MusicLane side={strip} work={tune} take={takeStroke} frame={onStrip} {...axis} />}
           </>
         )}
         more={
