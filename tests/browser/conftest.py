@@ -42,6 +42,14 @@ class Running:
     def made(self) -> Path:
         return self.data / "made"
 
+    def work(self) -> object:
+        """How far the worker has come with everything, whichever story asked for it."""
+        with psycopg.connect(Cluster(self.data).url(DATABASE)) as connection:
+            return connection.execute(
+                "SELECT 'look', clip_id, state, attempts, done_frames FROM picture"
+                " UNION ALL SELECT 'make', id, state, attempts, done_frames FROM render ORDER BY 1, 2"
+            ).fetchall()
+
 
 def free_port() -> int:
     with socket.socket() as probe:
@@ -148,7 +156,7 @@ class Show:
     """A show made over the API, for stories that begin in the middle."""
 
     def __init__(self, page: Page, running: Running, rate: str = "25") -> None:
-        self.page, self.url = page, running.url
+        self.page, self.running, self.url = page, running, running.url
         timeline = {"name": "Main", "rate": rate}
         body = {"name": f"Show {uuid4().hex[:6]}", "timeline": timeline}
         self.id = page.request.post(f"{self.url}/api/shows", data=body).json()["id"]

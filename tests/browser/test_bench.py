@@ -74,7 +74,7 @@ def proven(show: Show, name: str) -> dict[str, Any]:
         mine = [render for render in renders if render["clip_name"] == name]
         return mine[0] if mine else {"state": "not asked for"}
 
-    wait_until(lambda: newest()["state"] in ("done", "failed"), newest)
+    wait_until(lambda: newest()["state"] in ("done", "failed"), show.running.work)
     made = newest()
     assert made["state"] == "done", made
     return made
@@ -139,10 +139,24 @@ def test_stutter_becomes_flow_with_trust_set_and_is_rendered_and_proven(page: Pa
     expect(page.get_by_text("proven").first).to_be_visible()
 
 
+def test_what_is_typed_and_side_b_are_both_kept_by_one_stroke(page: Page, running: Running) -> None:
+    show = Show(page, running)
+    bench_of(show, "VR_clock_23.mkv", running)
+    page.get_by_label("Side B: in-betweens").select_option("mix")
+    page.get_by_label("out", exact=True).fill("79")
+    page.get_by_label("out", exact=True).press("Control+Enter")
+    expect(page.get_by_text("80 of 240 source frames")).to_be_visible()
+    expect(page.get_by_label("Side A shows")).to_contain_text("source 0")
+    expect(page.get_by_role("button", name=re.compile("^Undo: In-betweens by mix"))).to_be_visible()
+    plan = row_of(show, "VR_clock_23.mkv")["plan"]
+    assert plan["after"]["frames"] == 84, "both hold"
+    expect(page.get_by_text("changed VR_clock_23.mkv first")).to_have_count(0)
+
+
 def test_pulldown_with_a_change_of_phase_is_taken_out(page: Page, running: Running) -> None:
     show = Show(page, running, "23.976")
     bench_of(show, "CH_evensong_2997.mov", running)
-    wait_until(lambda: "pulldown" in row_of(show, "CH_evensong_2997.mov")["marks"])
+    wait_until(lambda: "pulldown" in row_of(show, "CH_evensong_2997.mov")["marks"], running.work)
     page.get_by_label("Side B: fields").select_option("original")
     page.get_by_label("Side B: wanted").select_option("every-frame")
     expect(page.get_by_role("group", name="Side B")).to_be_visible()

@@ -8,9 +8,11 @@ export type Shown = Schemas["FrameView"];
 /** What the address says of side B. */
 export const sideAsked = (search: URLSearchParams) => JSON.parse(search.get("b") ?? "{}") as SideAsked;
 
+export const benchKey = (showId: number, clipId: number) => ["bench", showId, clipId];
+
 export function useBench(showId: number, clipId: number) {
   return useQuery({
-    queryKey: ["bench", showId, clipId],
+    queryKey: benchKey(showId, clipId),
     queryFn: () =>
       answer(
         api.GET("/api/shows/{show_id}/bench/{clip_id}", { params: { path: { show_id: showId, clip_id: clipId } } }),
@@ -21,7 +23,7 @@ export function useBench(showId: number, clipId: number) {
 /** A side worked out by the server; its pictures go by the token in it. */
 export function useSide(showId: number, clipId: number, asked: SideAsked) {
   return useQuery({
-    queryKey: ["bench", showId, clipId, "side", asked],
+    queryKey: [...benchKey(showId, clipId), "side", asked],
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(

@@ -1,9 +1,9 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../data/client";
-import { useAct } from "../../data/queries";
 import { useNotice } from "../../ui/Notice";
-import type { SideAsked } from "./data";
+import { benchKey, type SideAsked } from "./data";
 
 /** What can be sought with a button of its own. */
 export const SPOTS = ["difference", "drop", "repeat", "hiccup", "cut"] as const;
@@ -27,29 +27,45 @@ export function useSeek(a: string, b: string, frame: number, go: (frame: number)
   };
 }
 
-/** Decide for the clip on the Bench: keep side B, or trim. */
+/**
+ * Decide for the clip on the Bench: keep side B, or trim. Decisions made quickly one after another wait for each other,
+ * and each names the revision that the one before it made.
+ */
 export function useBenchDecisions(
   showId: number,
   bench: Schemas["BenchView"],
   asked: () => SideAsked,
   kept: () => void,
 ) {
+  const client = useQueryClient();
   const notice = useNotice();
-  const decide = useAct(
-    (change: SideAsked) =>
-      answer(
+  const queryKey = benchKey(showId, bench.id);
+  const decide = useMutation({
+    scope: { id: `decide-${showId}` },
+    mutationFn: ({ change }: { change: SideAsked; keeps: boolean }) => {
+      const { revision } = client.getQueryData<Schemas["BenchView"]>(queryKey) ?? bench;
+      return answer(
         api.POST("/api/shows/{show_id}/treatments", {
           params: { path: { show_id: showId } },
-          body: { ...change, clips: [{ id: bench.id, revision: bench.revision }] } as Schemas["PlanChange"],
+          body: { ...change, clips: [{ id: bench.id, revision }] } as Schemas["PlanChange"],
         }),
-      ),
-    (made) => made.title,
-  );
+      );
+    },
+    onSuccess: (made, { change, keeps }) => {
+      notice.say(made.title);
+      if (keeps && JSON.stringify(asked()) === JSON.stringify(change)) kept();
+    },
+    onError: (error) => notice.complain(error.message),
+    onSettled: () => {
+      void client.invalidateQueries();
+      return client.refetchQueries({ queryKey, exact: true }, { cancelRefetch: false });
+    },
+  });
   return {
     deciding: decide.isPending,
     keep: () => {
       const change = asked();
-      if (Object.keys(change).length > 0 && !decide.isPending) decide.mutate(change, { onSuccess: kept });
+      if (Object.keys(change).length > 0) decide.mutate({ change, keeps: true });
     },
     trim: (first: number, last: number) => {
       if (first > last) {
@@ -57,7 +73,7 @@ export function useBenchDecisions(
         return;
       }
       const whole = first === 0 && last === bench.frames - 1;
-      decide.mutate({ set: { span: whole ? "whole" : `${first}-${last}` } });
+      decide.mutate({ change: { set: { span: whole ? "whole" : `${first}-${last}` } }, keeps: false });
     },
   };
 }
