@@ -9,7 +9,7 @@ import json
 import time
 from collections import OrderedDict
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
@@ -31,7 +31,7 @@ from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.media.analysis.moments import Moment, MomentKind, moments_in
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.sequence import sequence
-from oddmeter.media.files.shelf import Shelf
+from oddmeter.media.files.shelf import Shelf, UnderWay
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.planes import eight_bit_rgb, field_of, luma_of
 from oddmeter.media.pictures.raster import put
@@ -102,7 +102,7 @@ class Viewing:
         self._lock = RLock()
         self._fill: tuple[Event, Thread] | None = None
         self._filling = RLock()
-        self._under_way: dict[str, Future[bytes]] = {}
+        self._under_way: UnderWay[bytes] = UnderWay()
         self._looked: OrderedDict[tuple[str, str | None], int] = OrderedDict()
         self._ahead = ThreadPoolExecutor(1, "bench ahead")
 
@@ -209,22 +209,13 @@ class Viewing:
         """What is on the shelf under a key, or else made for it, once for all who ask at the same time."""
         if (data := self.shelf.get(key)) is not None:
             return data
-        with self._lock:
-            waiting = self._under_way.get(key)
-            making = self._under_way.setdefault(key, Future())
-        if waiting is not None:
-            return waiting.result()
-        try:
+
+        def made() -> bytes:
             data = make()
             self.shelf.put(key, data)
-            making.set_result(data)
-        except BaseException as error:
-            making.set_exception(error)
-            raise
-        finally:
-            with self._lock:
-                del self._under_way[key]
-        return data
+            return data
+
+        return self._under_way.once(key, made)
 
     def _drawn_small(self, subject: Viewed, unit: int) -> bytes:
         opened = self._open(subject)

@@ -1,9 +1,42 @@
-"""Shelf: small files that can be made again, kept by key in a folder of bounded size."""
+"""Shelf: small files that can be made again, kept by key in a folder of bounded size; and what is under way, made once
+for all who ask for it."""
 
 import os
+from collections.abc import Callable, Hashable
+from concurrent.futures import Future
 from pathlib import Path
+from threading import Lock
+from typing import Generic, TypeVar
 
 _KEPT_BYTES, _PRUNE_EVERY = 600 << 20, 200
+
+T = TypeVar("T")
+
+
+class UnderWay(Generic[T]):
+    """What is being made by key, once for all who ask for it at the same time."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._making: dict[Hashable, Future[T]] = {}
+
+    def once(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What ``make`` makes, or what somebody else is making under that key by now; raises what that raised."""
+        with self._lock:
+            waiting = self._making.get(key)
+            making = self._making.setdefault(key, Future())
+        if waiting is not None:
+            return waiting.result()
+        try:
+            made = make()
+            making.set_result(made)
+        except BaseException as error:
+            making.set_exception(error)
+            raise
+        finally:
+            with self._lock:
+                del self._making[key]
+        return made
 
 
 class Shelf:

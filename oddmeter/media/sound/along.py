@@ -6,9 +6,12 @@ short grains, each taken within a few milliseconds of its place where it goes on
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
+from math import ceil
 
 import numpy as np
 import numpy.typing as npt
+from numpy.lib.stride_tricks import sliding_window_view
 
 from oddmeter.core.maps.paths import Path
 from oddmeter.core.numbers.clock import Clock
@@ -20,6 +23,7 @@ _TAPS = 16
 """Samples on either side that one at speed 1 is made of."""
 _FASTEST = 8
 """Up to so many times the speed of the file, what would fold back is kept out."""
+_SPEED_STEPS, _PHASES = 16, 512
 _AT_ONCE = 1 << 14
 _HOPS, _SEARCH_SECONDS = 75, 0.0035
 """Grains begin so many times a second, which a part of some whole seconds holds a whole number of; each is heard twice
@@ -130,15 +134,26 @@ def _in_grains(samples: Samples, places: Moments, rate: int) -> Samples:
 
 def _read(samples: Samples, places: Moments, speed: float) -> npt.NDArray[np.float32]:
     """Windowed sinc interpolation; above speed 1 with all that would fold back left out."""
-    reach = int(np.ceil(_TAPS * speed))
+    weights = _weights(ceil(speed * _SPEED_STEPS))
+    taps = weights.shape[1]
+    reach = taps // 2
     base = np.floor(places).astype(np.int64)
-    steps = np.arange(-reach + 1, reach + 1)
-    at = base[:, None] + steps[None, :]
-    away = places[:, None] - at
-    weights = np.sinc(away / speed) * np.cos(np.pi * np.clip(away / (2 * reach), -0.5, 0.5)) ** 2
-    weights /= np.maximum(1e-9, weights.sum(axis=1, keepdims=True))
-    weights[(at < 0) | (at >= samples.shape[1])] = 0
-    inside = np.clip(at, 0, max(0, samples.shape[1] - 1))
-    if not samples.shape[1]:
-        return np.zeros((len(samples), len(places)), np.float32)
-    return np.stack([(one[inside] * weights).sum(axis=1) for one in samples]).astype(np.float32)
+    first, last = int(base.min()) - reach + 1, int(base.max()) + reach + 1
+    inside = samples[:, max(0, first) : max(0, last)]
+    around = np.pad(inside, ((0, 0), (max(0, min(last, 0) - first), max(0, last - max(first, 0) - inside.shape[1]))))
+    phase = (places - base) * _PHASES
+    whole = phase.astype(np.int64)
+    share = (phase - whole).astype(np.float32)[:, None]
+    each = weights[whole] * (1 - share) + weights[whole + 1] * share
+    return np.stack([np.einsum("ij,ij->i", sliding_window_view(one, taps)[base - base.min()], each) for one in around])
+
+
+@lru_cache(maxsize=8)
+def _weights(speed: int) -> npt.NDArray[np.float32]:
+    """What each sample around counts for at places a ``_PHASES``-th apart from one sample to the next, at a speed of so
+    many ``_SPEED_STEPS``-ths: shape (_PHASES + 1, taps). Between two of them what lies off is below 16 bits."""
+    times = speed / _SPEED_STEPS
+    reach = ceil(_TAPS * times)
+    away = np.arange(_PHASES + 1)[:, None] / _PHASES - np.arange(-reach + 1, reach + 1)[None, :]
+    weights = np.sinc(away / times) * np.cos(np.pi * np.clip(away / (2 * reach), -0.5, 0.5)) ** 2
+    return np.asarray(weights / weights.sum(axis=1, keepdims=True), np.float32)

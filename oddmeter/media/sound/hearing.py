@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.media.files.shelf import Shelf
+from oddmeter.media.files.shelf import Shelf, UnderWay
 from oddmeter.media.sound.beats import Beats, beats_in
 from oddmeter.media.sound.reader import SoundReader
 from oddmeter.media.sound.track import PART_SECONDS, SoundPlan, made_part
@@ -53,6 +53,7 @@ class Hearing:
         self._shelf = Shelf(folder)
         self._readers: OrderedDict[tuple[str, int], SoundReader] = OrderedDict()
         self._parts: OrderedDict[tuple[str, int], npt.NDArray[np.float32]] = OrderedDict()
+        self._making: UnderWay[npt.NDArray[np.float32]] = UnderWay()
         self._drawn: dict[tuple[str, int], _Drawn] = {}
         self._lock, self._listening = threading.RLock(), threading.Lock()
         self._closing = threading.Event()
@@ -114,11 +115,24 @@ class Hearing:
             return found
 
     def _part(self, plan: SoundPlan, content: str, number: int) -> npt.NDArray[np.float32]:
+        """A part as it is made, once for all who ask for it at the same time."""
         key = (f"{content} {_words(plan)}", number)
         with self._lock:
             if key in self._parts:
                 self._parts.move_to_end(key)
                 return self._parts[key]
+
+        def made() -> npt.NDArray[np.float32]:
+            part = self._made(plan, content, number)
+            with self._lock:
+                self._parts[key] = part
+                while len(self._parts) > _MOST_PARTS:
+                    self._parts.popitem(last=False)
+            return part
+
+        return self._making.once(key, made)
+
+    def _made(self, plan: SoundPlan, content: str, number: int) -> npt.NDArray[np.float32]:
         reader = self._reader(plan, content)
         start, stop = round(plan.start * reader.rate), round((plan.start + plan.seconds) * reader.rate)
 
@@ -130,12 +144,7 @@ class Hearing:
                 inside = reader.read(start + first, start + last)
             return np.pad(inside, ((0, 0), (first - low, high - last)))
 
-        made = made_part(plan, number, read)
-        with self._lock:
-            self._parts[key] = made
-            while len(self._parts) > _MOST_PARTS:
-                self._parts.popitem(last=False)
-        return made
+        return made_part(plan, number, read)
 
     def _reader(self, plan: SoundPlan, content: str) -> SoundReader:
         key = (content, plan.place)
@@ -144,9 +153,7 @@ class Hearing:
                 self._readers[key] = SoundReader(plan.path, plan.place)
             self._readers.move_to_end(key)
             while len(self._readers) > _MOST_READERS:
-                oldest = self._readers.popitem(last=False)[1]
-                with oldest.lock:
-                    oldest.close()
+                self._readers.popitem(last=False)  # closed when the last who reads it lets go of it
             return self._readers[key]
 
     def _peaks(self, plan: SoundPlan, content: str) -> _Drawn:
