@@ -1,4 +1,4 @@
-"""Words: what people settled about clips, and which verdicts later evidence changed."""
+"""Words: what people settled about clips, which verdicts later evidence changed, and markers at frames."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -78,3 +78,23 @@ def changes_of_show(connection: Connection, show_id: int, most: int = 200) -> li
             " FROM verdict_change v JOIN clip c ON c.id = v.clip_id WHERE v.show_id = %s ORDER BY v.id DESC LIMIT %s",
             (show_id, most),
         ).fetchall()
+
+
+def markers(connection: Connection, clip_id: int) -> dict[int, str]:
+    """The markers of a clip: by source frame, in order, their names."""
+    rows = connection.execute("SELECT frame, name FROM marker WHERE clip_id = %s ORDER BY frame", (clip_id,))
+    return {int(str(frame)): str(name) for frame, name in rows}
+
+
+def put_marker(connection: Connection, clip_id: int, frame: int, name: str) -> None:
+    """Put a marker at a source frame of a clip, in place of one that is there."""
+    connection.execute(
+        "INSERT INTO marker (clip_id, frame, name) VALUES (%s, %s, %s)"
+        " ON CONFLICT (clip_id, frame) DO UPDATE SET name = excluded.name",
+        (clip_id, frame, name),
+    )
+
+
+def take_marker(connection: Connection, clip_id: int, frame: int) -> None:
+    """Take the marker at a source frame away, where there is one."""
+    connection.execute("DELETE FROM marker WHERE clip_id = %s AND frame = %s", (clip_id, frame))

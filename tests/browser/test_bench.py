@@ -53,6 +53,7 @@ def code_on_screen(page: Page, side: str) -> int | None:
 
 def make_file(page: Page, show: Show, name: str) -> None:
     show.open("handoff")
+    page.get_by_label("Folder below").fill(f"show {show.id}")  # other stories make files of the same clip
     tick = page.get_by_role("checkbox", name=re.compile(re.escape(name)))
     make = page.get_by_role("button", name="Make 1 file")
 
@@ -151,6 +152,26 @@ def test_what_is_typed_and_side_b_are_both_kept_by_one_stroke(page: Page, runnin
     plan = row_of(show, "VR_clock_23.mkv")["plan"]
     assert plan["after"]["frames"] == 84, "both hold"
     expect(page.get_by_text("changed VR_clock_23.mkv first")).to_have_count(0)
+
+
+def test_a_marker_is_put_named_and_found_again(page: Page, running: Running) -> None:
+    show = Show(page, running)
+    bench_of(show, "VR_clock_23.mkv", running)
+    page.keyboard.press("Shift+ArrowRight")
+    final(page, "A")
+    page.keyboard.press("8")
+    page.get_by_label("marker", exact=True).fill("The hand stops")
+    page.keyboard.press("Enter")
+    named = page.get_by_role("button", name=re.compile("^The hand stops at source frame "))
+    expect(named).to_be_visible()
+    page.get_by_role("heading", name="VR_clock_23.mkv").click()
+    page.keyboard.press("Home")
+    page.keyboard.press("2")
+    expect(page.get_by_role("textbox", name="frame")).to_have_value("10")
+    page.keyboard.press("8")
+    expect(named).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(named).to_be_visible()
 
 
 def test_pulldown_with_a_change_of_phase_is_taken_out(page: Page, running: Running) -> None:

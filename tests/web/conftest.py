@@ -60,6 +60,12 @@ class Browser:
         refs = [{"id": row["id"], "revision": row["revision"]} for row in rows]
         return self.send("POST", f"/api/shows/{show}/treatments", {"clips": refs, **decision})
 
+    def undo(self, show: int) -> str:
+        """Undo the newest change of a show; returns its title."""
+        newest = self.get(f"/api/shows/{show}")["undo"]
+        self.send("POST", f"/api/shows/{show}/undo/{newest['id']}")
+        return str(newest["title"])
+
     def _ok(self, method: str, path: str, body: object) -> Any:
         got = self.client.request(method, path, json=body)
         assert got.status_code < 300, got.text

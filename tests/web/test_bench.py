@@ -101,8 +101,7 @@ def test_side_b_is_kept_in_one_stroke_and_undone(quay: Bench) -> None:
     refs = [{"id": quay.clip, "revision": bench["revision"]}]
     quay.browser.send("POST", f"/api/shows/{quay.show}/treatments", {"clips": refs, **asked})
     assert quay.side()["token"] == b["token"], "what is planned now is what side B was"
-    change = quay.browser.get(f"/api/shows/{quay.show}")["undo"]
-    quay.browser.send("POST", f"/api/shows/{quay.show}/undo/{change['id']}")
+    quay.browser.undo(quay.show)
     assert quay.side()["token"] != b["token"]
 
 

@@ -62,8 +62,7 @@ def test_a_disagreement_is_shown_settled_withdrawn_and_undone(browser: Browser) 
     body = {"clips": refs(now), "question": "shot_rate"}
     browser.send("POST", f"/api/shows/{show}/words/withdraw", body)
     assert verdict(rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"])["state"] == "disputed"
-    undo = browser.get(f"/api/shows/{show}")["undo"]
-    browser.send("POST", f"/api/shows/{show}/undo/{undo['id']}")
+    browser.undo(show)
     assert verdict(rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"])["words"] == "100"
 
 

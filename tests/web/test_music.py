@@ -88,9 +88,7 @@ def test_strokes_are_moved_added_taken_out_and_tapped_and_undone(tuned: Tuned) -
     tapped = tuned.strokes("tap", taps=taps)
     assert [one for one in tapped if found[5] <= one <= found[5] + 30] == [found[5] + 10 * n for n in range(4)]
     for _ in range(6):
-        undo = tuned.browser.get(f"/api/shows/{tuned.show}")["undo"]
-        assert undo["title"].startswith(f"Strokes of {THEME.name}: ")
-        tuned.browser.send("POST", f"/api/shows/{tuned.show}/undo/{undo['id']}")
+        assert tuned.browser.undo(tuned.show).startswith(f"Strokes of {THEME.name}: ")
     assert tuned.music["strokes"] == found and not tuned.music["changed"]
     tuned.strokes("halve")
     assert tuned.strokes("find") == found and not tuned.music["changed"]
@@ -112,6 +110,34 @@ def test_points_snap_and_a_moment_falls_on_a_stroke(tuned: Tuned) -> None:
     (exact,) = bent("point", frame=stroke, snap=0)
     (apart,) = bent("point", frame=stroke + 2, snap=0)
     assert near["frame"] == exact["frame"] != apart["frame"]
+
+
+def test_markers_are_put_named_snapped_to_and_undone(tuned: Tuned) -> None:
+    browser, token, path = tuned.browser, tuned.shown["token"], f"{tuned.path}/markers"
+
+    def there() -> list[tuple[int, int, str]]:
+        return [(one["frame"], one["comes"], one["name"]) for one in browser.get(f"{path}?token={token}")]
+
+    browser.send("POST", path, {"frame": 90, "name": " the rope "})
+    browser.send("POST", path, {"frame": 41})
+    assert there() == [(41, 11, ""), (90, 23, "the rope")], "100 frames a second on 25: every fourth is shown"
+    browser.send("POST", path, {"frame": 41, "name": "first swing"})
+    else_where = {*tuned.music["strokes"], *(one["comes"] for one in browser.get(f"/api/bench/{token}/moments"))}
+    alone = next(frame for frame in range(25, 60) if not else_where & set(range(frame - 3, frame + 4)))
+    browser.send("POST", path, {"frame": 4 * alone - 2})
+    asked = {"do": "point", "side": tuned.side, "token": token, "frame": alone + 2, "snap": 2}
+    (point,) = browser.send("POST", f"{tuned.path}/curve", asked)["curve"]["points"]
+    assert round(point["comes"]) == alone, "the nearest thing that it could snap to"
+    browser.undo(tuned.show)
+    browser.send("POST", path, {"frame": 90, "away": True})
+    assert there() == [(41, 11, "first swing")]
+    browser.undo(tuned.show)
+    browser.undo(tuned.show)
+    assert there() == [(41, 11, ""), (90, 23, "the rope")]
+    assert "has no frame 1048576" in browser.refused("POST", path, {"frame": 1 << 20})[1]
+    browser.decide(tuned.show, [browser.ledger(tuned.show)[BELL]], set={"span": "60-200"})
+    token = tuned.shown["token"]
+    assert [one[0] for one in there()] == [90], "those outside of what is used are kept, but not shown"
 
 
 def test_a_clip_ends_with_its_music_which_is_cut_to_the_sample(browser: Browser, tmp_path: Path) -> None:

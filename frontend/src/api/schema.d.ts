@@ -1203,6 +1203,30 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/bench/{clip_id}/markers": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Markers
+     * @description The markers of a clip that a side shows, in the order in which they come.
+     */
+    get: operations["list_markers_api_shows__show_id__bench__clip_id__markers_get"];
+    put?: never;
+    /**
+     * Edit Marker
+     * @description Put a marker, give it another name, or take it away; it can be undone like any change.
+     */
+    post: operations["edit_marker_api_shows__show_id__bench__clip_id__markers_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/music": {
     parameters: {
       query?: never;
@@ -1917,8 +1941,8 @@ export interface components {
      *     ``text`` is a speed, ``40%``, ``x0.4``, ``-1/2``; frames, or for *fit* ``to`` a timeline frame; or an ease from
      *     0, soft, to 3. ``frame`` is a timeline frame, but for *move* a source frame; *carry* moves a point to the
      *     picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
-     *     frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, cut or other
-     *     point of the side of that ``token``.
+     *     frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
+     *     other point of the side of that ``token``.
      */
     CurveEdit: {
       /**
@@ -2721,6 +2745,36 @@ export interface components {
       /** Shape */
       shape: string;
       attention: components["schemas"]["Attention"];
+    };
+    /**
+     * MarkerEdit
+     * @description A marker at a source frame: put there with that name, or taken away.
+     */
+    MarkerEdit: {
+      /** Frame */
+      frame: number;
+      /**
+       * Name
+       * @default
+       */
+      name: string;
+      /**
+       * Away
+       * @default false
+       */
+      away: boolean;
+    };
+    /**
+     * MarkerView
+     * @description A marker: its source frame, its name, and the timeline frame of the side that first shows it.
+     */
+    MarkerView: {
+      /** Frame */
+      frame: number;
+      /** Name */
+      name: string;
+      /** Comes */
+      comes: number;
     };
     /**
      * MomentKind
@@ -6659,6 +6713,84 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["CurveEdited"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_markers_api_shows__show_id__bench__clip_id__markers_get: {
+    parameters: {
+      query: {
+        token: string;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MarkerView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  edit_marker_api_shows__show_id__bench__clip_id__markers_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        clip_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MarkerEdit"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
         };
       };
       /** @description Client Error */

@@ -190,6 +190,7 @@ const TOUCHES: Record<string, string[]> = {
   clip_tag: PLANNED,
   tag: PLANNED,
   recipe: PLANNED,
+  marker: ["bench-markers"],
   change: ["show"],
   render: ["renders", "preview", "ledger", "rows"],
   sheet: ["sheets"],

@@ -118,8 +118,15 @@ export function Heading({ children, aside }: { children: ReactNode; aside?: Reac
 }
 
 /** A value with its name, typed over and taken with Enter or by going on. */
-export function TypedField(props: { name: string; value: string; hint?: string; put: (text: string) => void }) {
-  const { name, value, hint, put } = props;
+export function TypedField(props: {
+  name: string;
+  value: string;
+  hint?: string;
+  /** Where words are typed, not a number. */
+  wide?: boolean;
+  put: (text: string) => void;
+}) {
+  const { name, value, hint, wide, put } = props;
   const [text, setText] = useState<string | null>(null);
   const done = () => {
     if (text !== null && text.trim() && text !== value) put(text.trim());
@@ -130,7 +137,7 @@ export function TypedField(props: { name: string; value: string; hint?: string; 
       {name}
       <input
         aria-label={name}
-        className={`${fieldLook} h-6! w-[62px]! px-1! text-right font-mono text-[12px]`}
+        className={`${fieldLook} h-6! px-1! text-[12px] ${wide ? "w-[140px]!" : "w-[62px]! text-right font-mono"}`}
         value={text ?? value}
         onChange={(event) => setText(event.target.value)}
         onBlur={done}

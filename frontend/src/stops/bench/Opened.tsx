@@ -19,7 +19,7 @@ import { SideB } from "./SideB";
 import { SideWords } from "./SideWords";
 import { Stage } from "./pictures/Stage";
 import { MomentsRow } from "./sound/MomentsRow";
-import { useMusic } from "./sound/music";
+import { useMusic, type Moment } from "./sound/music";
 import { MusicLane } from "./sound/MusicLane";
 import { MusicPanel } from "./sound/MusicPanel";
 import { WaveLane } from "./sound/WaveLane";
@@ -122,6 +122,10 @@ export function Opened(props: {
   useEffect(() => {
     if (!playing && taps) putTaps();
   }, [playing, taps, putTaps]);
+  const chooseMoment = (one: Moment | null) => {
+    tune.choose(one);
+    put({ music: true });
+  };
   /** A stroke that is clicked takes the chosen moment, or the chosen point, or else the playhead. */
   const takeStroke = (to: number) => {
     if (tune.chosen) void bends.make({ do: "place", source: tune.chosen.frame, frame: to });
@@ -132,6 +136,7 @@ export function Opened(props: {
   const press = useBenchKeys({
     ...{
       frame: at,
+      source: (stripOf === "A" ? shownA : shownB)?.source_frame,
       last: length - 1,
       go,
       player,
@@ -222,7 +227,7 @@ export function Opened(props: {
         above={curved ? (axis) => <CurveLane work={bends} {...axis} /> : undefined}
         below={(axis) => (
           <>
-            {shows && <MomentsRow work={tune} {...axis} />}
+            {(shows || tune.marked) && <MomentsRow work={{ ...tune, choose: chooseMoment }} {...axis} />}
             <WaveLane
               side={strip}
               name={stripOf}

@@ -29,6 +29,7 @@ from oddmeter.core.numbers.numerals import exact_percent_text, number_text, pars
 from oddmeter.core.planning.plans import Plan
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Token
+from oddmeter.web.stops.bench.markers import markers_on
 from oddmeter.web.stops.bench.music import moments_on, strokes_of
 from oddmeter.web.stops.bench.sides import side_asked
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
@@ -84,8 +85,8 @@ class CurveEdit(BaseModel):
     ``text`` is a speed, ``40%``, ``x0.4``, ``-1/2``; frames, or for *fit* ``to`` a timeline frame; or an ease from
     0, soft, to 3. ``frame`` is a timeline frame, but for *move* a source frame; *carry* moves a point to the
     picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
-    frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, cut or other
-    point of the side of that ``token``."""
+    frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
+    other point of the side of that ``token``."""
 
     side: TreatmentIn = TreatmentIn()
     do: Literal[
@@ -169,6 +170,7 @@ def _snapped(here: Context, show_id: int, plan: Plan, asked: CurveEdit) -> int |
         return asked.frame
     viewed, frame = here.looking.side(asked.token).viewed, asked.frame
     spots = {moment.comes for moment in moments_on(here, asked.token, at_once=True)}
+    spots |= {marker.comes for marker in markers_on(here, plan.known.clip.id, asked.token)}
     spots |= set(cut_frames(viewed.planned, sorted(viewed.cuts)))
     points = drawn(plan.conformed).comes if plan.conformed.treatment.curve else ()
     spots |= {round(comes) for number, comes in enumerate(points) if number != asked.number}

@@ -31,7 +31,7 @@ from oddmeter.store.changes import change
 from oddmeter.store.decisions import forget_strokes, keep_strokes, kept_strokes
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Token
-from oddmeter.web.stops.bench.sides import side_asked
+from oddmeter.web.stops.bench.sides import comes_at, side_asked
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
 
 router = APIRouter(prefix="/api", tags=["bench"])
@@ -159,13 +159,8 @@ def find_moments(here: Here, token: Token) -> list[ActionView]:
 def moments_on(here: Context, token: Token, *, at_once: bool = False) -> list[ActionView]:
     """The moments of a side's clip, in the order in which they come; ``at_once`` those that are known by now."""
     planned = here.looking.side(token).viewed.planned
-    first, stop = planned.span
-    out = []
-    for moment in here.looking.moments(token, at_once=at_once):
-        if first <= moment.frame < stop:
-            comes = planned.frame_map.first_showing(planned.unit_of(moment.frame))
-            if comes is not None:
-                out.append(ActionView(frame=moment.frame, comes=comes, kind=moment.kind))
+    found = [(moment, comes_at(planned, moment.frame)) for moment in here.looking.moments(token, at_once=at_once)]
+    out = [ActionView(frame=one.frame, comes=comes, kind=one.kind) for one, comes in found if comes is not None]
     return sorted(out, key=lambda one: (one.comes, one.frame))
 
 

@@ -1,5 +1,6 @@
 """Sides of the Bench as plans: what is planned for a clip, or what it would be with something decided otherwise."""
 
+from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.planning.changes import changed
 from oddmeter.core.planning.plans import Plan
 from oddmeter.web.board import Board, Row
@@ -23,3 +24,9 @@ def side_asked(here: Context, board: Board, row: Row, asked: TreatmentIn) -> Pla
     timeline = board.timeline()
     made = changed(asked.asked(board, timeline), [row.outcome], board.house, timeline, here.person)
     return planned_row(board.work_out(made.clips[0], timeline))
+
+
+def comes_at(planned: Conform, frame: int) -> int | None:
+    """The first timeline frame that shows a source frame of the file; None where that is left out, or is not used."""
+    first, stop = planned.span
+    return planned.frame_map.first_showing(planned.unit_of(frame)) if first <= frame < stop else None

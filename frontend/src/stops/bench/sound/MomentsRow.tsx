@@ -1,9 +1,9 @@
 import type { Moment, MusicWork } from "./music";
 
 const MOMENTS = 18;
-const SHAPES: Record<Moment["kind"], string> = { start: "┣", stop: "┫", peak: "▴", turn: "◆" };
+const SHAPES: Record<Moment["kind"], string> = { start: "┣", stop: "┫", peak: "▴", turn: "◆", marker: "▼" };
 
-/** The moments of the action on the axis of the strip; one that is clicked is chosen. */
+/** The moments of the action, and markers, on the axis of the strip; one that is clicked is chosen. */
 export function MomentsRow(props: { work: MusicWork; first: number; span: number; width: number }) {
   const { work, first, span, width } = props;
   const x = (place: number) => ((place - first + 0.5) / span) * width;
@@ -13,18 +13,19 @@ export function MomentsRow(props: { work: MusicWork; first: number; span: number
       className="relative border-t border-hair text-[11px] leading-4 text-soft"
       style={{ height: MOMENTS }}
       role="group"
-      aria-label="Moments"
+      aria-label="Moments and markers"
     >
       {seen.length === 0 && <span className="absolute left-1">{work.noMoment}</span>}
       {seen.map((one, i) => {
         const on = one === work.chosen;
+        const name = one.name || one.kind;
         const room = x(seen[i + 1]?.comes ?? first + span) - x(one.comes);
         return (
           <button
             key={`${one.frame} ${one.kind}`}
             type="button"
             aria-pressed={on}
-            aria-label={`${one.kind} at source frame ${one.frame}`}
+            aria-label={`${name} at source frame ${one.frame}`}
             className={`absolute flex -translate-x-1.5 items-center gap-0.5 whitespace-nowrap ${on ? "font-semibold text-patina" : "text-ink"}`}
             style={{ left: x(one.comes) }}
             onClick={() => work.choose(on ? null : one)}
@@ -32,7 +33,7 @@ export function MomentsRow(props: { work: MusicWork; first: number; span: number
             <span aria-hidden className="w-3 text-center">
               {SHAPES[one.kind]}
             </span>
-            {(on || room > 46) && one.kind}
+            {(on || room > 22 + 6 * name.length) && name}
           </button>
         );
       })}

@@ -1,5 +1,5 @@
 import { Button, fieldLook, Number, TypedField } from "../../../ui/parts";
-import type { MusicWork } from "./music";
+import type { Moment, MusicWork } from "./music";
 
 /** Which music stands beside the clip, where it starts and how it ends; its strokes; and where the clip ends on it. */
 export function MusicPanel({ work, frame }: { work: MusicWork; frame: number }) {
@@ -70,11 +70,26 @@ export function MusicPanel({ work, frame }: { work: MusicWork; frame: number }) 
           <Number>{work.taps}</Number> tapped; they are put down when playing stops
         </span>
       )}
+      {work.chosen?.kind === "marker" && <OfMarker work={work} marker={work.chosen} key={work.chosen.frame} />}
       {work.chosen && (
         <span className="text-patina">
-          {work.chosen.kind} of source frame <Number>{work.chosen.frame}</Number>: click a stroke, or 5 for this frame
+          {work.chosen.name || work.chosen.kind} of source frame <Number>{work.chosen.frame}</Number>: click a stroke,
+          or 5 for this frame
         </span>
       )}
     </div>
+  );
+}
+
+/** The marker that is chosen: its name, and taking it away. */
+function OfMarker({ work, marker }: { work: MusicWork; marker: Moment }) {
+  const { frame } = marker;
+  return (
+    <>
+      <TypedField wide name="marker" value={marker.name ?? ""} put={(name) => work.mark({ frame, name })} />
+      <Button className="h-6! px-1.5!" weight="quiet" onClick={() => work.mark({ frame, away: true })}>
+        Take it away
+      </Button>
+    </>
   );
 }

@@ -6,10 +6,17 @@ import { useNotice } from "../../../ui/Notice";
 import type { Side, SideAsked } from "../data";
 
 type MusicAsked = Schemas["MusicEdit"];
+type MarkerAsked = Schemas["MarkerEdit"];
 type StrokesAsked = Schemas["StrokeEdit"];
-export type Moment = Schemas["ActionView"];
+/** A moment of the action that was found, or a marker that somebody put. */
+export interface Moment {
+  frame: number;
+  comes: number;
+  kind: Schemas["ActionView"]["kind"] | "marker";
+  name?: string;
+}
 
-/** The music beside a side, its strokes, the moments of the action, and what can be done with them. Edits of which
+/** The music beside a side, its strokes, moments of the action and markers, and what can be done with them. Edits of which
  *  music and where land on side B; strokes belong to the music. */
 export interface MusicWork {
   has: boolean;
@@ -17,7 +24,12 @@ export interface MusicWork {
   stream: number;
   music: Schemas["StrokesView"] | undefined;
   choices: Schemas["MusicChoice"][];
+  /** Moments of the action, and markers, in order. */
   moments: Moment[];
+  /** Whether the clip has markers here. */
+  marked: boolean;
+  /** Put a marker at a source frame, or take it away. */
+  mark: (edit: Partial<MarkerAsked> & Pick<MarkerAsked, "frame">) => void;
   /** What is said where there is no moment to be shown. */
   noMoment: string;
   /** The moment that is looked at, by its source frame. */
@@ -68,6 +80,26 @@ export function useMusic(given: {
     placeholderData: keepPreviousData,
     queryFn: () => answer(api.GET("/api/bench/{token}/moments", { params: { path: { token: side.token } } })),
   });
+  const markers = useQuery({
+    queryKey: ["bench-markers", showId, clipId, side.token],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/shows/{show_id}/bench/{clip_id}/markers", {
+          params: { path, query: { token: side.token } },
+        }),
+      ),
+  });
+  const mark = useAct(
+    (edit: Partial<MarkerAsked> & Pick<MarkerAsked, "frame">) =>
+      answer(
+        api.POST("/api/shows/{show_id}/bench/{clip_id}/markers", {
+          params: { path },
+          body: { name: "", away: false, ...edit },
+        }),
+      ),
+    (made) => made.title,
+  );
   const [looked, choose] = useState<Moment | null>(null);
   const taps = useRef<number[]>([]);
   const [tapped, setTapped] = useState(0);
@@ -79,13 +111,16 @@ export function useMusic(given: {
       }),
     ),
   );
-  const found = moments.data ?? [];
+  const marked = (markers.data ?? []).map((one): Moment => ({ ...one, kind: "marker" }));
+  const found = [...(moments.data ?? []), ...marked].sort((a, b) => a.comes - b.comes);
   return {
     has,
     stream: Math.max(0, side.sounds.length - 1),
     music: has ? music.data : undefined,
     choices: choices.data ?? [],
     moments: found,
+    marked: marked.length > 0,
+    mark: (edit) => mark.mutate(edit),
     noMoment: moments.isPending
       ? "looking for moments of the action …"
       : (moments.error?.message ?? "no moment of the action here"),

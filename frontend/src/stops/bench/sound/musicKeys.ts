@@ -4,17 +4,19 @@ import type { usePlayer } from "../pictures/player";
 import type { CurveWork } from "../strip/curve";
 import type { MusicWork } from "./music";
 
-/** The keys of music and moments. */
+/** The keys of music, moments and markers. */
 export function musicKeys(given: {
   tune: MusicWork;
   bends: CurveWork;
   frame: number;
+  /** The source frame that the strip shows there. */
+  source: number | undefined;
   go: (frame: number) => void;
   player: ReturnType<typeof usePlayer>;
   looks: Looks;
   put: (looks: Partial<Looks>) => void;
 }): KeyRow[] {
-  const { tune, bends, frame, go, player, looks, put } = given;
+  const { tune, bends, frame, source, go, player, looks, put } = given;
   const moment = (way: 1 | -1) => () => {
     put({ music: true });
     const beyond = tune.moments.filter((one) => (one.comes - frame) * way > 0);
@@ -29,10 +31,10 @@ export function musicKeys(given: {
     if (next !== undefined) go(next);
   };
   return [
-    { does: "the moment of the action before or after", keys: { "1": moment(-1), "2": moment(1) } },
+    { does: "the moment of the action, or marker, before or after", keys: { "1": moment(-1), "2": moment(1) } },
     { does: "the stroke of the music before or after", keys: { "3": stroke(-1), "4": stroke(1) } },
     {
-      does: "the moment that is chosen falls on this frame",
+      does: "the moment or marker that is chosen falls on this frame",
       keys: {
         "5": () => {
           if (tune.chosen) void bends.make({ do: "place", source: tune.chosen.frame, frame });
@@ -44,6 +46,18 @@ export function musicKeys(given: {
       keys: {
         "6": () => tune.strokes({ do: "add", frame }),
         "7": () => tune.strokes({ do: "remove", frame }),
+      },
+    },
+    {
+      does: "a marker here, or away with it",
+      keys: {
+        "8": () => {
+          if (source === undefined) return;
+          put({ music: true });
+          const there = tune.moments.find((one) => one.kind === "marker" && one.frame === source);
+          tune.mark({ frame: source, away: there !== undefined });
+          tune.choose(there ? null : { frame: source, comes: frame, kind: "marker" });
+        },
       },
     },
     { does: "tap strokes while it plays", keys: { Enter: () => player.play.speed !== 0 && tune.tap(player.at()) } },
