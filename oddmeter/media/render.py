@@ -26,6 +26,7 @@ from oddmeter.core.conform.framing import Canvas, canvas_for
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.treatment import Fields, SoundChoice
 from oddmeter.core.evidence.facts import Facts, Sound
+from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.maps.paths import Path as PathOfTime
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
@@ -48,7 +49,8 @@ from oddmeter.media.sound.track import SoundPlan, made_sound, sound_layout, soun
 class RenderPlan:
     """All that is needed to make one file. ``timeline`` is the timeline's canvas, None for the source's own raster,
     progressive; ``sound_rate`` the timeline's samples a second, None for the source's; ``cuts`` are frames of the
-    source that begin a shot, as far as they are known, ``music`` the file of the music beside the clip."""
+    source that begin a shot, as far as they are known, ``music`` the file of the music beside the clip, and
+    ``music_known`` what identified it when it was looked at."""
 
     source: Path
     facts: Facts
@@ -60,6 +62,7 @@ class RenderPlan:
     sound_rate: int | None = None
     cuts: frozenset[int] = frozenset()
     music: Path | None = None
+    music_known: Identity | None = None
 
     @property
     def canvas(self) -> Canvas:
@@ -168,7 +171,7 @@ def render(
         plan.out.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise RuleError(could_not_write(f"The folder {plan.out.parent}", error), "folder") from error
-    insist_as_known(plan.source, plan.facts.identity)
+    insist_on_sources(plan)
     unfinished = plan.out.with_name(f".{plan.out.name}.{uuid4().hex[:8]}.part")
     try:
         _state_what_is_missing(plan, _write(plan, unfinished, progress), unfinished)
@@ -178,6 +181,14 @@ def render(
         raise RuleError(could_not_write(plan.out.name, error), "write") from error
     finally:
         unfinished.unlink(missing_ok=True)
+
+
+def insist_on_sources(plan: RenderPlan) -> None:
+    """Raise ``RuleError`` where the clip's file, or the music beside it, is another than the one that was looked
+    at."""
+    insist_as_known(plan.source, plan.facts.identity)
+    if plan.music is not None:
+        insist_as_known(plan.music, plan.music_known, code="music")
 
 
 _FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)

@@ -89,6 +89,12 @@ def identities(connection: Connection, show_id: int) -> list[tuple[int, str, str
     return [(row["id"], row["root"], row["path"], Identity(**row["identity"]), row["replaced"]) for row in rows]
 
 
+def identity_at(connection: Connection, show_id: int, root: str, path: str) -> Identity | None:
+    """What identifies the file at a place in a show, where a clip is brought in from there."""
+    known = {(its_root, its_path): identity for _, its_root, its_path, identity, _ in identities(connection, show_id)}
+    return known.get((root, path))
+
+
 def identify_whole(connection: Connection, clip_id: int, identity: Identity) -> None:
     """Keep the hash of all of a file, where the clip still is that file."""
     connection.execute(

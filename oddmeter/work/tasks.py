@@ -24,7 +24,7 @@ from oddmeter.media.analysis.analyse import DamagedError
 from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
-from oddmeter.media.render import clear_unfinished, could_not_write, render
+from oddmeter.media.render import clear_unfinished, could_not_write, insist_on_sources, render
 from oddmeter.media.verify import verify
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
@@ -216,14 +216,17 @@ def _made_and_proven(
     """The proof of the file, and a sentence where it is not as planned; then it has been moved off its name."""
     with database.transaction() as connection:
         clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
-    plan = render_plan(config, asked, clip)
+        plan = render_plan(config, asked, clip)
+        music = plan.conformed.treatment.music
+        if music:
+            plan = replace(plan, music_known=facts.identity_at(connection, clip.show_id, music.root, music.path))
     if not is_there(plan.source):
         raise RuleError(f"{clip.name} is no longer where it was; nothing was made.")
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))
     made_by_a_worker_that_died = asked.attempts > 0 and plan.out.exists()
     if made_by_a_worker_that_died:
-        insist_as_known(plan.source, plan.facts.identity)
+        insist_on_sources(plan)
     else:
         render(plan, progress, right.insist)
     _surely(database, lambda c: renders.proving(c, asked.id))

@@ -1,6 +1,7 @@
 """Music beside a clip over HTTP: chosen, placed, its strokes changed and undone, a moment put on one; and made."""
 
 import io
+import shutil
 import wave
 from pathlib import Path
 from typing import Any
@@ -110,6 +111,34 @@ def test_points_snap_and_a_moment_falls_on_a_stroke(tuned: Tuned) -> None:
     (exact,) = bent("point", frame=stroke, snap=0)
     (apart,) = bent("point", frame=stroke + 2, snap=0)
     assert near["frame"] == exact["frame"] != apart["frame"]
+
+
+def test_music_that_was_replaced_is_not_made(browser: Browser, tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    shutil.copytree(browser.config.roots["Footage"] / MUSIC, own / "Music")
+    shutil.copytree(browser.config.roots["Footage"] / FOUNDRY, own / "Foundry")
+    browser.config.roots["Footage"] = own
+    show = browser.show()
+    browser.bring_in(show, "Foundry")
+    browser.bring_in(show, "Music", "Music")
+    row = browser.ledger(show)[BELL]
+    browser.decide(show, [row], set={"music": f"0 0 Footage:Music/{THEME.name}"})
+    asked = {"clip_ids": [row["id"]], "setting": "view"}
+
+    def made(folder: str) -> Any:
+        browser.send("POST", f"/api/shows/{show}/renders", {**asked, "folder": folder})
+        browser.work()
+        return browser.get(f"/api/shows/{show}/renders")[0]
+
+    assert made("first")["state"] == "done"
+    file = own / "Music" / THEME.name
+    content = bytearray(file.read_bytes())
+    content[len(content) // 2 :] = bytes(len(content) - len(content) // 2)
+    file.write_bytes(content)
+    again = made("again")
+    assert again["state"] == "failed" and f"{THEME.name}: The file has changed since" in again["fault"]
+    (still,) = [row for row in browser.ledger(show).values() if row["name"] == BELL]
+    assert "replaced" not in still["marks"], "the clip's own file is what it was"
 
 
 def test_markers_are_put_named_snapped_to_and_undone(tuned: Tuned) -> None:

@@ -58,10 +58,10 @@ def is_as_known(path: Path, known: Identity | None, *, quickly: bool = False) ->
     return known.is_same_as(identify(path, whole=known.whole is not None and not quickly))
 
 
-def insist_as_known(path: Path, known: Identity | None, *, quickly: bool = False) -> None:
-    """Raise ``RuleError``, with the code ``changed``, where a file is no longer the one that was looked at."""
+def insist_as_known(path: Path, known: Identity | None, *, quickly: bool = False, code: str = "changed") -> None:
+    """Raise ``RuleError``, with that code, where a file is no longer the one that was looked at."""
     if not is_as_known(path, known, quickly=quickly):
-        raise RuleError(f"{path.name}: {CHANGED}", "changed")
+        raise RuleError(f"{path.name}: {CHANGED}", code)
 
 
 def _samples_of(file: Path) -> Iterator[bytes]:
