@@ -22,6 +22,8 @@ from oddmeter.core.maps.rulers import EvenRuler, Flags, Ruler, Whole
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
+_AT_ONCE = 1 << 14
+"""Timeline frames that are added up together: as many as stay near the processor."""
 _WORST = {Kind.WHOLE: 0, Kind.EVEN: 1, Kind.NEAR: 2, Kind.ODD: 3}
 
 
@@ -204,10 +206,13 @@ class TimedMap(FrameMap):
         stop = self.length if stop is None else min(stop, self.length)
         if stop <= first:
             return Tally()
+        if (first, stop) != (0, self.length) or all(piece.way >= 0 for piece in self.path.pieces):
+            # What is passed over on the only way is shown on none.
+            edges = [*range(first, stop, _AT_ONCE), stop]
+            parts = (self.tallies(part, scan, between)[0] for part in pairwise(edges))
+            return sum(parts, Tally())
         begin, grid = self._grid_over(first, stop, scan)
         (added,) = self._tallied((first, stop), begin, grid, between)
-        if (first, stop) != (0, self.length) or all(piece.way >= 0 for piece in self.path.pieces):
-            return added  # what is passed over on the only way is shown on none
         low, high = grid.extents(between)
         seen = np.zeros(self.units, np.bool_)
         seen[low] = True
