@@ -69,6 +69,17 @@ need_python() {
     echo "$wanted" >"$venv/.odd-meter"
 }
 
+# What builds in-betweens is compiled for this machine once, and kept beside its code.
+need_kernels() {
+    local room="$here/oddmeter/media/inbetweens" wanted
+    wanted=$(cat "$room"/*.py "$here/requirements.lock" | sha256sum | cut -c1-16)
+    [ "$(cat "$room/__pycache__/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
+    say "Compiling what builds in-betweens"
+    (cd "$here" && "$python" -c 'from oddmeter.media.inbetweens.flow import compile_all; compile_all()') \
+        >"$here/.data/kernels.log" 2>&1 || give_up "What builds in-betweens could not be compiled; .data/kernels.log says why."
+    echo "$wanted" >"$room/__pycache__/.odd-meter"
+}
+
 node_is_there() {
     command -v node >/dev/null && command -v npm >/dev/null &&
         node -e 'process.exit(Number(process.versions.node.split(".")[0]) < 20 ? 1 : 0)' 2>/dev/null

@@ -7,6 +7,7 @@ frame, each from its own moment.
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
@@ -21,11 +22,15 @@ from oddmeter.core.maps.frame_map import Shown, Weights
 from oddmeter.core.pictures.scan import Scan, TimelineScan
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.samples import planar, planes_of
-from oddmeter.media.pictures.flow import Motion, between, brought_near, motion
 from oddmeter.media.pictures.light import mixed
+from oddmeter.media.pictures.nearness import brought_near
 from oddmeter.media.pictures.planes import luma_of, woven
 from oddmeter.media.pictures.raster import framed
 from oddmeter.media.pictures.units import Units
+
+if TYPE_CHECKING:
+    from oddmeter.media.inbetweens.flow import Built
+    from oddmeter.media.inbetweens.search import Field, Levels
 
 _GLANCE = (160, 90)
 _STILL, _ALIKE = 6.0, 0.5
@@ -72,7 +77,9 @@ class Maker:
         self._shape = facts.pixel_aspect
         self._two_moments = facts.scan is Scan.INTERLACED and self._units.are_woven
         self._moment = lru_cache(maxsize=4)(self._moment_at)
-        self._motion = lru_cache(maxsize=3)(self._motion_between)
+        self._is_cut = lru_cache(maxsize=16)(self._cut_between)
+        self._sizes = lru_cache(maxsize=5)(self._sizes_of)
+        self._motion = lru_cache(maxsize=4)(self._motion_between)
 
     def made(self, number: int) -> MadeFrame:
         """Timeline frame ``number``; raises ``RuleError`` where the clip has no such frame to show."""
@@ -108,27 +115,50 @@ class Maker:
         if weights.second_weight == 0:
             return _Moment(first)
         second = self._units.picture(weights.second)
-        if self._is_cut(weights.first, weights.second, first, second):
+        if self._is_cut(weights.first, weights.second):
             return _Moment(first, across_cut=True)
         treatment, weight = self.planned.treatment, float(weights.second_weight)
         if treatment.between is Between.MIX:
             return _Moment(mixed(first, second, weight))
         if _are_twins(first, second):
             return _Moment(first)
-        found = self._motion(weights.first, weights.second)
-        trust = float(treatment.trust)
-        built = between(first, second, found, weight, treatment.effort, treatment.reach, trust)
+        built = self._built(weights, first, second)
         return _Moment(built.frame, built.mixed_part)
 
-    def _motion_between(self, first: int, second: int) -> Motion:
-        return motion(self._units.picture(first), self._units.picture(second), self.planned.treatment.effort)
+    def _built(self, weights: Weights, first: VideoFrame, second: VideoFrame) -> "Built":
+        """The picture that Flow builds, with what the pictures on either side of both tell, where they belong to the
+        same shot."""
+        from oddmeter.media.inbetweens import cells, flow  # noqa: PLC0415 (half a second, which few processes need)
 
-    def _is_cut(self, first: int, second: int, a: VideoFrame, b: VideoFrame) -> bool:
+        def shot(unit: int) -> bool:
+            return 0 <= unit < self.planned.frame_map.units - 1 and not self._is_cut(unit, unit + 1)
+
+        one, two, treatment = weights.first, weights.second, self.planned.treatment
+        beyond = cells.Beyond(
+            self._motion(one - 1, one) if two == one + 1 and shot(one - 1) else None,
+            self._motion(two, two + 1) if two == one + 1 and shot(two) else None,
+        )
+        return flow.between(
+            first, second, self._motion(one, two), float(weights.second_weight), treatment.effort, treatment.reach,
+            float(treatment.trust), beyond,
+        )  # fmt: skip
+
+    def _sizes_of(self, unit: int) -> "Levels":
+        from oddmeter.media.inbetweens import flow  # noqa: PLC0415
+
+        return flow.sizes_of(self._units.picture(unit))
+
+    def _motion_between(self, first: int, second: int) -> "Field":
+        from oddmeter.media.inbetweens import flow  # noqa: PLC0415
+
+        return flow.motion(self._sizes(first), self._sizes(second), self.planned.treatment.effort)
+
+    def _cut_between(self, first: int, second: int) -> bool:
         """True where another shot begins between two units."""
         frames = sorted({*self.planned.unit(first).frames, *self.planned.unit(second).frames})
         if any(frame in self._cuts for frame in range(frames[0] + 1, frames[-1] + 1)):
             return True
-        return _are_other_shots(a, b)
+        return _are_other_shots(self._units.picture(first), self._units.picture(second))
 
 
 def _are_twins(a: VideoFrame, b: VideoFrame) -> bool:

@@ -16,7 +16,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.pictures.report import Measures
 from oddmeter.media.files.samples import reformatted, samples_of
-from oddmeter.media.pictures.flow import brought_near
+from oddmeter.media.pictures.nearness import brought_near
 
 Blocks = npt.NDArray[np.float32]
 Plane = npt.NDArray[Any]

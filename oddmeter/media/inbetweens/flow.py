@@ -1,0 +1,119 @@
+"""Flow: a new picture between two, built along the motion from one to the other.
+
+Motion is searched at the moment itself, paths may bend as the pictures before and after tell, and where one picture
+does not show a place the other gives it. How far the motion can be trusted is judged place by place: what agrees little
+better along the motion than without it, or moves farther than the reach, is mixed instead, with a soft edge.
+"""
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+
+from oddmeter.core.decisions.treatment import Effort
+from oddmeter.media.files.samples import empty_like, planar, planes_of
+from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, Cells, chosen
+from oddmeter.media.inbetweens.drawing import draw
+from oddmeter.media.inbetweens.search import Field, Levels, found_between, moved_to
+from oddmeter.media.pictures.light import mix_into, mixed
+from oddmeter.media.pictures.planes import luma_of
+
+Map = npt.NDArray[np.float32]
+
+_CARE = {
+    Effort.QUICK: Care(finest=1, by_four=True, most=4, far=2, alone=16, at_once=3, fits=8),
+    Effort.NORMAL: Care(finest=0, by_four=True, most=6, far=4, alone=12, at_once=2, fits=7),
+    Effort.CAREFUL: Care(finest=0, by_four=False, most=8, far=4, alone=8, at_once=1.5, fits=6),
+}
+_AROUND = 5
+"""Cells on a side over which differences are taken together."""
+_NOISE = 2.0
+"""Grey levels by which two pictures may differ along true motion."""
+_SOFT = 5.0
+"""The width of the edge between built and mixed parts, in pixels."""
+
+
+@dataclass(frozen=True)
+class Built:
+    """A built picture, and how much of it was mixed: for each place of its luma, from 0 to 1."""
+
+    frame: VideoFrame
+    mixed_part: Map
+
+
+def sizes_of(frame: VideoFrame) -> Levels:
+    """What motion is searched in: the luma of a picture in all its sizes."""
+    return Levels(luma_of(frame))
+
+
+def motion(first: Levels, second: Levels, effort: Effort) -> Field:
+    """The motion half way between two pictures of the same raster."""
+    return found_between(first, second, _CARE[effort].finest)
+
+
+def between(
+    first: VideoFrame, second: VideoFrame, found: Field, weight: float, effort: Effort, reach: int, trust: float,
+    beyond: Beyond = NOTHING,
+) -> Built:  # fmt: skip
+    """The picture at ``weight`` of the way from the first to the second, in the pixel format of the first.
+
+    ``reach`` is how far things may move between them, in pixels; ``trust`` from 0 (everything is built) to 1
+    (everything is mixed). ``beyond`` are the pictures on either side, where they belong to the same shot.
+    """
+    first, second = planar(first), planar(second)
+    if trust >= 1:
+        return Built(mixed(first, second, weight), np.ones((first.height, first.width), np.float32))
+    care = _CARE[effort]
+    cells = chosen(moved_to(found, weight, care.finest), beyond, care)
+    sure = _trusted(found, cells, reach, trust)
+    if sure.max() <= 0:
+        return Built(mixed(first, second, weight), np.ones((first.height, first.width), np.float32))
+    out = empty_like(first, first.width, first.height)
+    most = (1 << first.format.components[0].bits) - 1
+    for number, (a, b, made) in enumerate(zip(planes_of(first), planes_of(second), planes_of(out), strict=True)):
+        lit = number == 0 or (number < 3 and first.format.is_rgb)
+        draw(a, b, made, cells, weight, (first.height, first.width), most, light=lit)
+    mixed_part = 1 - _drawn_out(sure, first.width, first.height)
+    mix_into(out, first, second, weight, mixed_part)
+    return Built(out, mixed_part)
+
+
+def compile_all() -> None:
+    """Compile all that pictures are built with, which is kept on disk from then on; takes some twenty seconds."""
+    grey = np.tile(np.arange(64, dtype=np.uint8) * 3, (48, 1))
+    for form in ("yuv420p", "yuv422p10le"):
+        frames = []
+        for moved in range(4):
+            frame = VideoFrame(64, 48, form)
+            for plane in planes_of(frame):
+                plane[:] = np.roll(grey, 2 * moved, 1)[: plane.shape[0], : plane.shape[1]]
+            frames.append(frame)
+        sizes = [sizes_of(frame) for frame in frames]
+        found = [motion(a, b, Effort.QUICK) for a, b in pairwise(sizes)]
+        between(frames[1], frames[2], found[1], 0.25, Effort.QUICK, 64, 0.5, Beyond(found[0], found[2]))
+
+
+def _trusted(found: Field, cells: Cells, reach: int, trust: float) -> Map:
+    """Where the motion is believed, from 0 to 1, with a soft edge, cell by cell.
+
+    Confidence is 1 where both pictures agree along the motion, and one half where they agree no better than without
+    it.
+    """
+    rows, columns = cells.shares.shape
+    apart = cv2.absdiff(found.first.luma, found.second.luma)
+    without = _around(cv2.resize(apart, (columns, rows), interpolation=cv2.INTER_AREA))
+    confidence = np.maximum(0, 1 - _around(cells.differences) / (2 * (without + _NOISE)))
+    far = cv2.magnitude(cells.vectors[..., 0], cells.vectors[..., 1])
+    believed = ((confidence >= trust) & (far <= reach)).astype(np.float32)
+    return np.minimum(np.asarray(cv2.GaussianBlur(believed, (0, 0), _SOFT / 2), np.float32), 1)
+
+
+def _around(values: npt.NDArray[np.generic]) -> Map:
+    return np.asarray(cv2.blur(np.asarray(values, np.float32), (_AROUND, _AROUND)), np.float32)
+
+
+def _drawn_out(values: Map, width: int, height: int) -> Map:
+    return np.asarray(cv2.resize(values, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)

@@ -1,0 +1,225 @@
+"""Search: the motion of two pictures at a moment between them, at nodes four samples apart.
+
+From small pictures to large ones. A node keeps the vector along which its patches of both pictures differ least, of
+its own, those of its neighbours, and one step from the best; then vectors are drawn towards neighbours that fit.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+from math import log2
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from numba import njit
+
+from oddmeter.media.inbetweens.patches import KERNEL, PAD, SIDE, buffer, cost, node_at, step
+
+Map = npt.NDArray[np.float32]
+APART = 4
+"""Samples from one node to the next, in the picture they are searched in."""
+_SMALLEST = 20
+"""Lines of the smallest picture that is searched, or a little fewer."""
+_WELL = 64.0
+"""A cost below which a node asks none of its neighbours; and what a neighbour's vector has to be better by, more than
+a third of it."""
+_MOST_STEP, _UNTESTED = 2.0, 0.3
+_FITS = 6.0
+"""Grey levels a sample by which nodes differ that light is judged by."""
+
+
+def padded(plane: npt.NDArray[Any]) -> Map:
+    """The samples as float32, with ``PAD`` more on every side like those of the edge."""
+    return np.asarray(cv2.copyMakeBorder(np.asarray(plane, np.float32), PAD, PAD, PAD, PAD, cv2.BORDER_REPLICATE))
+
+
+class Levels:
+    """A picture's luma in sizes, each half of the one before, with edges around; the first is its own."""
+
+    def __init__(self, luma: npt.NDArray[np.uint8]) -> None:
+        self.height, self.width = luma.shape
+        self.luma = luma
+
+    @cached_property
+    def pictures(self) -> tuple[Map, ...]:
+        """All sizes, float32 in grey levels, padded by ``PAD``."""
+        found = [np.asarray(self.luma, np.float32)]
+        wanted = max(1, round(log2(max(_SMALLEST, self.height) / _SMALLEST)))
+        while len(found) < wanted and min(found[-1].shape) >= 2 * 16:
+            last = found[-1]
+            size = ((last.shape[1] + 1) // 2, (last.shape[0] + 1) // 2)
+            found.append(np.asarray(cv2.resize(last, size, interpolation=cv2.INTER_AREA), np.float32))
+        return tuple(map(padded, found))
+
+
+@dataclass(frozen=True)
+class Field:
+    """Motion at the moment ``t`` between two pictures: vectors (lines, samples) in samples of the picture, and the cost
+    of each, at nodes ``apart`` samples apart, the first in the middle of the first square of that side; and by how many
+    grey levels the second picture is lighter along it, at which mean level."""
+
+    first: Levels
+    second: Levels
+    t: float
+    vectors: Map
+    costs: Map
+    apart: int
+    lighter: float
+    level: float
+
+
+def found_between(first: Levels, second: Levels, finest: int) -> Field:
+    """The motion half way between two pictures; the last search is in pictures ``finest`` sizes below their own."""
+    vectors: Map | None = None
+    costs: Map = np.zeros((2, 2), np.float32)
+    finest = min(finest, len(first.pictures) - 1)
+    for level in range(len(first.pictures) - 1, finest - 1, -1):
+        a, b = first.pictures[level], second.pictures[level]
+        shape = _nodes(a)
+        vectors = np.zeros((*shape, 2), np.float32) if vectors is None else _finer(vectors, shape)
+        vectors, costs = _refined(a, b, vectors, np.float32(0.5))
+    assert vectors is not None
+    return _field(first, second, 0.5, vectors, costs, finest)
+
+
+def moved_to(field: Field, t: float, finest: int) -> Field:
+    """The same motion at another moment: carried along itself, and searched once more."""
+    if t == field.t:
+        return field
+    finest = min(finest, len(field.first.pictures) - 1)
+    vectors = np.empty_like(field.vectors)
+    _carried(field.vectors, np.float32(field.t - t), field.apart, vectors)
+    a, b = field.first.pictures[finest], field.second.pictures[finest]
+    vectors, costs = _refined(a, b, vectors / np.float32(1 << finest), np.float32(t))
+    return _field(field.first, field.second, t, vectors, costs, finest)
+
+
+def _field(first: Levels, second: Levels, t: float, vectors: Map, costs: Map, finest: int) -> Field:
+    apart = APART << finest
+    vectors = np.ascontiguousarray(vectors * np.float32(1 << finest))
+    lighter, level = _light(first.pictures[0], second.pictures[0], vectors, costs, apart, np.float32(t))
+    return Field(first, second, t, vectors, costs, apart, lighter if abs(lighter) > 0.4 else 0.0, max(level, 8.0))
+
+
+def _nodes(picture: Map) -> tuple[int, int]:
+    return max(2, -(-(picture.shape[0] - 2 * PAD) // APART)), max(2, -(-(picture.shape[1] - 2 * PAD) // APART))
+
+
+def _finer(vectors: Map, shape: tuple[int, int]) -> Map:
+    """The vectors of a picture for one of twice its size, at so many nodes."""
+    rows, columns = vectors.shape[:2]
+    large = cv2.resize(vectors, (columns * 2, rows * 2), interpolation=cv2.INTER_LINEAR) * np.float32(2)
+    at = np.ix_(np.minimum(np.arange(shape[0]), rows * 2 - 1), np.minimum(np.arange(shape[1]), columns * 2 - 1))
+    return np.ascontiguousarray(large[at], np.float32)
+
+
+def _refined(a: Map, b: Map, vectors: Map, t: np.float32) -> tuple[Map, Map]:
+    costs, sample = np.empty(vectors.shape[:2], np.float32), np.empty(vectors.shape[:2], np.float32)
+    count = _sampled(a, b, vectors, t, sample.reshape(-1))
+    usual = float(np.median(sample.reshape(-1)[:count])) if count else 0.0
+    _search(a, b, vectors, costs, t, np.float32(max(_WELL, usual)))
+    smooth = np.empty_like(vectors)
+    _smoothed(vectors, costs, smooth)
+    return smooth, costs
+
+
+@njit(**KERNEL)
+def _sampled(a, b, vectors, t, out):  # type: ignore[no-untyped-def]
+    """The cost of every fourth node of every fourth row; returns their number."""
+    one, two, n = buffer(), buffer(), 0
+    for i in range(1, vectors.shape[0], 4):
+        for j in range(1, vectors.shape[1], 4):
+            y, x = i * APART + (APART - SIDE) * 0.5, j * APART + (APART - SIDE) * 0.5
+            out[n] = cost(a, b, y, x, vectors[i, j, 0], vectors[i, j, 1], t, one, two)
+            n += 1
+    return n
+
+
+@njit(**KERNEL)
+def _search(a, b, vectors, costs, t, well):  # type: ignore[no-untyped-def]
+    """Better vectors for nodes in turn, in place, and what they cost."""
+    rows, columns = vectors.shape[:2]
+    one, two = buffer(), buffer()
+    for i in range(rows):
+        for j in range(columns):
+            y, x = i * APART + (APART - SIDE) * 0.5, j * APART + (APART - SIDE) * 0.5
+            vy, vx = vectors[i, j, 0], vectors[i, j, 1]
+            least = cost(a, b, y, x, vy, vx, t, one, two)
+            if least > well:
+                least -= np.float32(_WELL * 0.375)
+                for side in range(4):
+                    m = i - 1 if side == 1 else i + 1 if side == 3 else i
+                    n = j - 1 if side == 0 else j + 1 if side == 2 else j
+                    if m < 0 or n < 0 or m >= rows or n >= columns:
+                        continue
+                    qy, qx = vectors[m, n, 0], vectors[m, n, 1]
+                    if abs(qy - vy) + abs(qx - vx) < 0.25:
+                        continue
+                    c = cost(a, b, y, x, qy, qx, t, one, two)
+                    if c < least:
+                        least, vy, vx = c, qy, qx
+            dy, dx = step(a, b, y, x, vy, vx, t, one, two)
+            far = max(abs(dx), abs(dy))
+            if far < _UNTESTED:
+                vy += dy
+                vx += dx
+            else:
+                if far > _MOST_STEP:
+                    dy *= np.float32(_MOST_STEP) / far
+                    dx *= np.float32(_MOST_STEP) / far
+                c = cost(a, b, y, x, vy + dy, vx + dx, t, one, two)
+                if c < least:
+                    least, vy, vx = c, vy + dy, vx + dx
+            vectors[i, j, 0], vectors[i, j, 1], costs[i, j] = vy, vx, least
+
+
+@njit(**KERNEL)
+def _smoothed(vectors, costs, out):  # type: ignore[no-untyped-def]
+    """Each vector drawn towards those around it that are like it and fit."""
+    rows, columns = costs.shape
+    for i in range(rows):
+        for j in range(columns):
+            vy, vx, total, ty, tx = vectors[i, j, 0], vectors[i, j, 1], 0.0, 0.0, 0.0
+            for m in range(max(0, i - 1), min(rows, i + 2)):
+                for n in range(max(0, j - 1), min(columns, j + 2)):
+                    dy, dx = vectors[m, n, 0] - vy, vectors[m, n, 1] - vx
+                    weight = 1.5 if m == i and n == j else 1.0 / (1.0 + dy * dy + dx * dx)
+                    weight /= costs[m, n] + _WELL
+                    total += weight
+                    ty += weight * vectors[m, n, 0]
+                    tx += weight * vectors[m, n, 1]
+            out[i, j, 0], out[i, j, 1] = ty / total, tx / total
+
+
+@njit(**KERNEL)
+def _carried(vectors, away, apart, out):  # type: ignore[no-untyped-def]
+    """The vector that comes through each node ``away`` of its length further on, by fixed-point steps."""
+    for i in range(vectors.shape[0]):
+        for j in range(vectors.shape[1]):
+            vy, vx = vectors[i, j, 0], vectors[i, j, 1]
+            for _ in range(3):
+                y, x = i + away * vy / apart, j + away * vx / apart
+                vy, vx = node_at(vectors, y, x, 0), node_at(vectors, y, x, 1)
+            out[i, j, 0], out[i, j, 1] = vy, vx
+
+
+@njit(**KERNEL)
+def _light(a, b, vectors, costs, apart, t):  # type: ignore[no-untyped-def]
+    """By how much the second picture is lighter along the motion, and the mean level, where it fits."""
+    off, mean, count = 0.0, 0.0, 1e-3
+    height, width, rest = a.shape[0] - 2 * PAD, a.shape[1] - 2 * PAD, 1 - t
+    for i in range(costs.shape[0]):
+        for j in range(costs.shape[1]):
+            if costs[i, j] >= _FITS * SIDE * SIDE:
+                continue
+            y, x = i * apart + (apart - 1) * 0.5, j * apart + (apart - 1) * 0.5
+            ay, ax = int(y - t * vectors[i, j, 0] + 0.5), int(x - t * vectors[i, j, 1] + 0.5)
+            by, bx = int(y + rest * vectors[i, j, 0] + 0.5), int(x + rest * vectors[i, j, 1] + 0.5)
+            if min(ay, ax, by, bx) < 0 or max(ay, by) >= height or max(ax, bx) >= width:
+                continue
+            one, two = a[ay + PAD, ax + PAD], b[by + PAD, bx + PAD]
+            off += two - one
+            mean += 0.5 * (one + two)
+            count += 1
+    return off / count, mean / count
