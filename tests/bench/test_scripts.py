@@ -64,11 +64,12 @@ def test_analysis(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatc
 
 
 def test_flow(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
-    for name, value in (("WIDTH", 320), ("HEIGHT", 180), ("FRAMES", 4)):
-        monkeypatch.setattr(flow, name, value)
-    flow.measure(25, ["textured pan"])
+    monkeypatch.setattr(flow, "FRAMES", 4)
+    flow.measure(3, 320, 180, ["layers"])
     said = capsys.readouterr().out
-    assert len(re.findall(r"^(quick|normal|careful) +[+-]\d+\.\d dB on average", said, re.MULTILINE)) == 3
+    assert len(re.findall(r"^(quick|normal|careful) +luma [+-]\d+\.\d dB", said, re.MULTILINE)) == 3
+    shares = [float(one) for one in re.findall(r"trusted at .* (\d+\.\d)% of them", said)]
+    assert len(shares) == len(flow.LEVELS) and shares[-1] >= shares[0], "what is trusted further is right more often"
 
 
 def test_beats() -> None:

@@ -97,17 +97,27 @@ def _picture(field: Field | None, *, first: bool) -> Map:
 
 
 def _gains(field: Field, beyond: Beyond) -> Map:
-    """What the picture before, the first, the second and the one after are multiplied by to be as light as the moment,
-    as far as their light changes as a whole."""
-    t, change = field.t, field.lighter / field.level
-    gains = np.ones(4, np.float32)
-    gains[1], gains[2] = 1 + change * t, 1 - change * (1 - t)
-    gains[0], gains[3] = gains[1], gains[2]
-    if beyond.before is not None:
-        gains[0] *= 1 + beyond.before.lighter / beyond.before.level
-    if beyond.after is not None:
-        gains[3] *= 1 - beyond.after.lighter / beyond.after.level
-    return gains
+    """What the picture before, the first, the second and the one after are multiplied by to be as light as the moment.
+
+    Light changes as a whole from picture to picture by ratios; between the two it follows the cubic through all four
+    (Catmull and Rom 1974), or the straight line where one is missing.
+    """
+    t = field.t
+    first, second = 1.0, _lighter(field)
+    before = first / _lighter(beyond.before) if beyond.before else 2 * first - second
+    after = second * _lighter(beyond.after) if beyond.after else 2 * second - first
+    bent = second - before, after - first
+    now = (
+        (1 + 2 * t) * (1 - t) ** 2 * first + t * (1 - t) ** 2 * bent[0] / 2
+        + t * t * (3 - 2 * t) * second - t * t * (1 - t) * bent[1] / 2
+    )  # fmt: skip
+    return np.asarray([now / max(0.05, one) for one in (before, first, second, after)], np.float32)
+
+
+def _lighter(field: Field) -> float:
+    """How many times as light the second picture is."""
+    change = max(-1.5, min(1.5, field.lighter / field.level))
+    return (1 + change / 2) / (1 - change / 2)
 
 
 NOTHING = Beyond()

@@ -1,4 +1,6 @@
-"""Drawing: one plane of a built picture, each sample read along its cell's path in both pictures by the cubic."""
+"""Drawing: the planes of a built picture, each sample read along its cell's path in both pictures by the cubic."""
+
+from collections.abc import Sequence
 
 import numpy as np
 from numba import njit
@@ -6,29 +8,46 @@ from numba import njit
 from oddmeter.media.files.samples import Plane
 from oddmeter.media.inbetweens.cells import Cells
 from oddmeter.media.inbetweens.patches import KERNEL, PAD
-from oddmeter.media.inbetweens.search import padded
+from oddmeter.media.inbetweens.search import Map, padded
 
 _SHARP = -0.7
 """The parameter of the cubic: between soft (−0.5) and what rings (−1)."""
 
 
-def draw(
-    a: Plane, b: Plane, made: Plane, cells: Cells, t: float, size: tuple[int, int], most: int, *, light: bool
-) -> None:
-    """Draw a plane, of samples up to ``most``, of a picture of that size (lines, samples), at the moment ``t`` between
-    two others. ``light`` where it holds luma, or a colour, which follows the light of the moment."""
+Planes = Sequence[Plane]
+
+
+def draw(first: Planes, second: Planes, made: Planes, cells: Cells, t: float, most: int, *, rgb: bool) -> None:
+    """Draw all planes of a picture, of samples up to ``most``, at the moment ``t`` between two others. Luma, or each
+    colour, follows the light of the moment."""
+    number = 0
+    while number < len(made):
+        lit = cells.gains[1:3] if number == 0 or (rgb and number < 3) else np.ones(2, np.float32)
+        many = 2 if made[number].shape != made[0].shape else 1
+        part = slice(number, number + many)
+        _draw_planes(first[part], second[part], made[part], cells, np.float32(t), lit, made[0].shape, np.float32(most))
+        number += many
+
+
+def _draw_planes(
+    first: Planes, second: Planes, made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...],
+    most: np.float32,
+) -> None:  # fmt: skip
+    """One plane of the picture's own size, or the two of colour that are smaller."""
     rows, columns = cells.shares.shape
-    down, across = -(-rows // made.shape[0]), -(-columns // made.shape[1])
-    tall, wide = -(-made.shape[0] * down // rows), -(-made.shape[1] * across // columns)
-    scale = np.array([made.shape[0] / size[0], made.shape[1] / size[1]], np.float32)
-    gains = cells.gains[1:3] if light else np.ones(2, np.float32)
-    drawn = np.empty(made.shape, made.dtype)
-    given = (padded(a), padded(b), drawn, cells.vectors, cells.bends, cells.shares, np.float32(t), gains, scale)
-    if (down, across, tall, wide) == (1, 1, 2, 2):
-        _draw_fours(*given, np.float32(most))
+    shape = made[0].shape
+    scale = np.array([shape[0] / size[0], shape[1] / size[1]], np.float32)
+    drawn = [np.empty(shape, plane.dtype) for plane in made]
+    paths = (cells.vectors, cells.bends, cells.shares, t, gains, scale)
+    a, b = [padded(plane) for plane in first], [padded(plane) for plane in second]
+    if len(made) == 1:
+        _draw_fours(a[0], b[0], drawn[0], *paths, most)
     else:
-        _draw_singles(*given, down, across, tall, wide, np.float32(most))
-    made[:] = drawn
+        down, across = -(-rows // shape[0]), -(-columns // shape[1])
+        tall, wide = -(-shape[0] * down // rows), -(-shape[1] * across // columns)
+        _draw_pairs(*a, *b, *drawn, *paths, down, across, tall, wide, most)
+    for plane, values in zip(made, drawn, strict=True):
+        plane[:] = values
 
 
 @njit(**KERNEL, inline="always")
@@ -50,16 +69,24 @@ def _place(picture, y, x):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL, inline="always")
-def _single(picture, y, x):  # type: ignore[no-untyped-def]
-    """The sample at a place."""
-    m, n, down, right = _place(picture, y, x)
+def _line(picture, m, n, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
+    return x0 * picture[m, n] + x1 * picture[m, n + 1] + x2 * picture[m, n + 2] + x3 * picture[m, n + 3]
+
+
+@njit(**KERNEL, inline="always")
+def _pair(one, two, y, x):  # type: ignore[no-untyped-def]
+    """The samples of two planes at a place."""
+    m, n, down, right = _place(one, y, x)
     y0, y1, y2, y3 = _cubic(down)
     x0, x1, x2, x3 = _cubic(right)
-    p = x0 * picture[m, n] + x1 * picture[m, n + 1] + x2 * picture[m, n + 2] + x3 * picture[m, n + 3]
-    q = x0 * picture[m + 1, n] + x1 * picture[m + 1, n + 1] + x2 * picture[m + 1, n + 2] + x3 * picture[m + 1, n + 3]
-    r = x0 * picture[m + 2, n] + x1 * picture[m + 2, n + 1] + x2 * picture[m + 2, n + 2] + x3 * picture[m + 2, n + 3]
-    s = x0 * picture[m + 3, n] + x1 * picture[m + 3, n + 1] + x2 * picture[m + 3, n + 2] + x3 * picture[m + 3, n + 3]
-    return y0 * p + y1 * q + y2 * r + y3 * s
+    p, q = _line(one, m, n, x0, x1, x2, x3) * y0, _line(two, m, n, x0, x1, x2, x3) * y0
+    p += _line(one, m + 1, n, x0, x1, x2, x3) * y1
+    q += _line(two, m + 1, n, x0, x1, x2, x3) * y1
+    p += _line(one, m + 2, n, x0, x1, x2, x3) * y2
+    q += _line(two, m + 2, n, x0, x1, x2, x3) * y2
+    p += _line(one, m + 3, n, x0, x1, x2, x3) * y3
+    q += _line(two, m + 3, n, x0, x1, x2, x3) * y3
+    return p, q
 
 
 @njit(**KERNEL, inline="always")
@@ -118,15 +145,18 @@ def _draw_fours(a, b, made, vectors, bends, shares, t, gains, scale, most):  # t
 
 
 @njit(**KERNEL)
-def _draw_singles(  # type: ignore[no-untyped-def]
-    a, b, made, vectors, bends, shares, t, gains, scale, down, across, tall, wide, most
+def _draw_pairs(  # type: ignore[no-untyped-def]
+    a_one, a_two, b_one, b_two, made_one, made_two, vectors, bends, shares, t, gains, scale, down, across, tall, wide,
+    most,
 ):  # fmt: skip
-    """A plane of one sample to ``down`` by ``across`` cells, or of ``tall`` by ``wide`` samples to one."""
-    for i in range(made.shape[0]):
-        for j in range(made.shape[1]):
-            m, n = i // tall * down, j // wide * across
-            ay, ax, by, bx, share = _read_at(
-                vectors, bends, shares, m, n, np.float32(i), np.float32(j), t, scale
-            )  # fmt: skip
-            value = share * gains[0] * _single(a, ay, ax) + (np.float32(1) - share) * gains[1] * _single(b, by, bx)
-            _put(made, i, j, value, most)
+    """Two planes of one sample to ``down`` by ``across`` cells, or of ``tall`` by ``wide`` samples to one."""
+    for i in range(made_one.shape[0]):
+        m = i // tall * down
+        for j in range(made_one.shape[1]):
+            n = j if wide == 1 and across == 1 else j // wide * across
+            ay, ax, by, bx, share = _read_at(vectors, bends, shares, m, n, np.float32(i), np.float32(j), t, scale)
+            a1, a2 = _pair(a_one, a_two, ay, ax)
+            b1, b2 = _pair(b_one, b_two, by, bx)
+            first, second = share * gains[0], (np.float32(1) - share) * gains[1]
+            _put(made_one, i, j, first * a1 + second * b1, most)
+            _put(made_two, i, j, first * a2 + second * b2, most)

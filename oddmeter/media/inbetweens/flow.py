@@ -23,7 +23,7 @@ from oddmeter.media.pictures.planes import luma_of
 
 Map = npt.NDArray[np.float32]
 
-_CARE = {
+CARE = {
     Effort.QUICK: Care(finest=1, by_four=True, most=4, far=2, alone=16, at_once=3, fits=8),
     Effort.NORMAL: Care(finest=0, by_four=True, most=6, far=4, alone=12, at_once=2, fits=7),
     Effort.CAREFUL: Care(finest=0, by_four=False, most=8, far=4, alone=8, at_once=1.5, fits=6),
@@ -51,7 +51,7 @@ def sizes_of(frame: VideoFrame) -> Levels:
 
 def motion(first: Levels, second: Levels, effort: Effort) -> Field:
     """The motion half way between two pictures of the same raster."""
-    return found_between(first, second, _CARE[effort].finest)
+    return found_between(first, second, CARE[effort].finest)
 
 
 def between(
@@ -66,16 +66,17 @@ def between(
     first, second = planar(first), planar(second)
     if trust >= 1:
         return Built(mixed(first, second, weight), np.ones((first.height, first.width), np.float32))
-    care = _CARE[effort]
+    care = CARE[effort]
     cells = chosen(moved_to(found, weight, care.finest), beyond, care)
     sure = _trusted(found, cells, reach, trust)
     if sure.max() <= 0:
         return Built(mixed(first, second, weight), np.ones((first.height, first.width), np.float32))
     out = empty_like(first, first.width, first.height)
     most = (1 << first.format.components[0].bits) - 1
-    for number, (a, b, made) in enumerate(zip(planes_of(first), planes_of(second), planes_of(out), strict=True)):
-        lit = number == 0 or (number < 3 and first.format.is_rgb)
-        draw(a, b, made, cells, weight, (first.height, first.width), most, light=lit)
+    planes = (planes_of(first), planes_of(second), planes_of(out))
+    draw(*planes, cells, weight, most, rgb=first.format.is_rgb)
+    if sure.min() >= 1:
+        return Built(out, np.zeros((first.height, first.width), np.float32))
     mixed_part = 1 - _drawn_out(sure, first.width, first.height)
     mix_into(out, first, second, weight, mixed_part)
     return Built(out, mixed_part)
@@ -96,18 +97,19 @@ def compile_all() -> None:
         between(frames[1], frames[2], found[1], 0.25, Effort.QUICK, 64, 0.5, Beyond(found[0], found[2]))
 
 
-def _trusted(found: Field, cells: Cells, reach: int, trust: float) -> Map:
-    """Where the motion is believed, from 0 to 1, with a soft edge, cell by cell.
-
-    Confidence is 1 where both pictures agree along the motion, and one half where they agree no better than without
-    it.
-    """
+def confidence(found: Field, cells: Cells) -> Map:
+    """How far the motion of each cell is to be believed: 1 where both pictures agree along it, and one half where they
+    agree no better than without it."""
     rows, columns = cells.shares.shape
     apart = cv2.absdiff(found.first.luma, found.second.luma)
     without = _around(cv2.resize(apart, (columns, rows), interpolation=cv2.INTER_AREA))
-    confidence = np.maximum(0, 1 - _around(cells.differences) / (2 * (without + _NOISE)))
+    return np.asarray(np.maximum(0, 1 - _around(cells.differences) / (2 * (without + _NOISE))), np.float32)
+
+
+def _trusted(found: Field, cells: Cells, reach: int, trust: float) -> Map:
+    """Where the motion is believed, from 0 to 1, with a soft edge, cell by cell."""
     far = cv2.magnitude(cells.vectors[..., 0], cells.vectors[..., 1])
-    believed = ((confidence >= trust) & (far <= reach)).astype(np.float32)
+    believed = ((confidence(found, cells) >= trust) & (far <= reach)).astype(np.float32)
     return np.minimum(np.asarray(cv2.GaussianBlur(believed, (0, 0), _SOFT / 2), np.float32), 1)
 
 

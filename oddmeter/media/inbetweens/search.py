@@ -4,6 +4,7 @@ From small pictures to large ones. A node keeps the vector along which its patch
 its own, those of its neighbours, and one step from the best; then vectors are drawn towards neighbours that fit.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from math import log2
@@ -78,7 +79,8 @@ def found_between(first: Levels, second: Levels, finest: int) -> Field:
         a, b = first.pictures[level], second.pictures[level]
         shape = _nodes(a)
         vectors = np.zeros((*shape, 2), np.float32) if vectors is None else _finer(vectors, shape)
-        vectors, costs = _refined(a, b, vectors, np.float32(0.5))
+        ways = (False,) if level == finest else (False, True)  # what is found travels both ways where that is cheap
+        vectors, costs = _refined(a, b, vectors, np.float32(0.5), ways)
     assert vectors is not None
     return _field(first, second, 0.5, vectors, costs, finest)
 
@@ -91,7 +93,7 @@ def moved_to(field: Field, t: float, finest: int) -> Field:
     vectors = np.empty_like(field.vectors)
     _carried(field.vectors, np.float32(field.t - t), field.apart, vectors)
     a, b = field.first.pictures[finest], field.second.pictures[finest]
-    vectors, costs = _refined(a, b, vectors / np.float32(1 << finest), np.float32(t))
+    vectors, costs = _refined(a, b, vectors / np.float32(1 << finest), np.float32(t), (True,))
     return _field(field.first, field.second, t, vectors, costs, finest)
 
 
@@ -114,11 +116,13 @@ def _finer(vectors: Map, shape: tuple[int, int]) -> Map:
     return np.ascontiguousarray(large[at], np.float32)
 
 
-def _refined(a: Map, b: Map, vectors: Map, t: np.float32) -> tuple[Map, Map]:
+def _refined(a: Map, b: Map, vectors: Map, t: np.float32, ways: Sequence[bool]) -> tuple[Map, Map]:
+    """Searched once for each way to go through the nodes, back or not, and smoothed."""
     costs, sample = np.empty(vectors.shape[:2], np.float32), np.empty(vectors.shape[:2], np.float32)
     count = _sampled(a, b, vectors, t, sample.reshape(-1))
     usual = float(np.median(sample.reshape(-1)[:count])) if count else 0.0
-    _search(a, b, vectors, costs, t, np.float32(max(_WELL, usual)))
+    for back in ways:
+        _search(a, b, vectors, costs, t, np.float32(max(_WELL, usual)), back)
     smooth = np.empty_like(vectors)
     _smoothed(vectors, costs, smooth)
     return smooth, costs
@@ -137,12 +141,14 @@ def _sampled(a, b, vectors, t, out):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _search(a, b, vectors, costs, t, well):  # type: ignore[no-untyped-def]
-    """Better vectors for nodes in turn, in place, and what they cost."""
+def _search(a, b, vectors, costs, t, well, back):  # type: ignore[no-untyped-def]
+    """Better vectors for nodes in turn, or from the last one back, in place, and what they cost."""
     rows, columns = vectors.shape[:2]
     one, two = buffer(), buffer()
-    for i in range(rows):
-        for j in range(columns):
+    for row in range(rows):
+        i = rows - 1 - row if back else row
+        for column in range(columns):
+            j = columns - 1 - column if back else column
             y, x = i * APART + (APART - SIDE) * 0.5, j * APART + (APART - SIDE) * 0.5
             vy, vx = vectors[i, j, 0], vectors[i, j, 1]
             least = cost(a, b, y, x, vy, vx, t, one, two)

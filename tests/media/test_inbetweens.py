@@ -1,0 +1,135 @@
+"""In-betweens: even in time, the same however they are made, never worse than a mix, in every layout of planes."""
+
+from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
+
+import cv2
+import numpy as np
+import pytest
+from av.video.frame import VideoFrame
+
+from bench.flow import by_flow, by_mix, drawn, likeness
+from bench.scenes import KINDS
+from oddmeter.core.decisions.treatment import Effort
+from oddmeter.media.files.samples import planes_of
+from oddmeter.media.inbetweens.cells import Beyond
+from oddmeter.media.inbetweens.flow import Built, between, compile_all, motion, sizes_of
+
+UNSEEN = 4_711
+REACH = 96
+
+
+def textured(width: int, height: int, form: str, across: float) -> VideoFrame:
+    """A picture of rough ground moved sideways by so many samples of luma."""
+    dice = np.random.default_rng(3)
+    ground = cv2.resize(
+        dice.random((height // 4 + 8, width // 4 + 24)), None, fx=4, fy=4, interpolation=cv2.INTER_CUBIC
+    )
+    frame = VideoFrame(width, height, form)
+    most = (1 << frame.format.components[0].bits) - 1
+    for plane in planes_of(frame):
+        scale = plane.shape[1] / width
+        place = np.array([[scale, 0, scale * (across - 40)], [0, plane.shape[0] / height, 0]])
+        moved = cv2.warpAffine(ground, place, plane.shape[::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+        plane[:] = np.clip(moved * 0.6 * most + 0.2 * most, 0, most).astype(plane.dtype)
+    return frame
+
+
+def built(frames: list[VideoFrame], weight: float, effort: Effort, trust: float = 0.5) -> Built:
+    """What lies between the second and the third of four."""
+    found = [motion(a, b, effort) for a, b in pairwise(map(sizes_of, frames))]
+    return between(frames[1], frames[2], found[1], weight, effort, REACH, trust, Beyond(found[0], found[2]))
+
+
+@pytest.mark.parametrize("effort", Effort)
+@pytest.mark.parametrize("kind", ["layers", "crowd", "flash", "water", "far movers", "sparks", "grain"])
+def test_no_built_frame_is_worse_than_a_mix(kind: str, effort: Effort) -> None:
+    """But for what moves far over ground that looks like it, where one may be by a decibel at 50."""
+    worse = 1.5 if kind == "far movers" else 0.1
+    given, true = drawn(KINDS[kind](UNSEEN), 320, 180)
+    made, mixes = by_flow(given, effort)[0], by_mix(given)
+    for number, frame in made.items():
+        assert likeness(frame, true[number]) > likeness(mixes[number], true[number]) - worse, (kind, number)
+
+
+@pytest.mark.parametrize("effort", Effort)
+def test_a_row_of_moments_moves_evenly_and_hands_over_without_a_jump(effort: Effort) -> None:
+    """Rough ground that moves 9.3 samples a frame: off by a tenth of a sample it would differ by a level."""
+    frames = [textured(320, 176, "yuv420p", 9.3 * number) for number in range(4)]
+
+    def off(made: VideoFrame, across: float) -> float:
+        here, true = (
+            planes_of(one)[0][:, 40:280].astype(float) for one in (made, textured(320, 176, "yuv420p", across))
+        )
+        return float(np.abs(here - true).mean())
+
+    assert off(frames[1], 9.3 + 0.1) > 1
+    for moment in (0.001, 0.024, 0.2, 1 / 3, 0.5, 2 / 3, 0.8, 0.976, 0.999):
+        made = built(frames, moment, effort)
+        assert off(made.frame, 9.3 * (1 + moment)) < 1, moment
+        assert made.mixed_part.mean() < 0.05
+
+
+def test_it_is_the_same_in_any_order_and_by_any_number_of_threads() -> None:
+    given, _ = drawn(KINDS["limbs"](UNSEEN), 320, 180)
+    asked = [(effort, weight) for effort in (Effort.QUICK, Effort.CAREFUL) for weight in (0.2, 0.5, 0.9)]
+
+    def made(one: tuple[Effort, float]) -> bytes:
+        frame = built(given[:4], one[1], one[0]).frame
+        return b"".join(np.ascontiguousarray(plane).tobytes() for plane in planes_of(frame))
+
+    alone = [made(one) for one in asked]
+    with ThreadPoolExecutor(3) as pool:
+        together = list(pool.map(made, reversed(asked)))
+    assert together[::-1] == alone
+
+
+@pytest.mark.parametrize(
+    ("form", "width", "height"),
+    [
+        ("yuv422p10le", 160, 90), ("yuv444p", 101, 61), ("yuv411p", 160, 96), ("yuv410p", 160, 96), ("gbrp", 98, 66),
+        ("yuva420p", 96, 64), ("gray", 80, 60), ("gray16le", 80, 60), ("yuv420p12le", 96, 64), ("yuv420p", 33, 35),
+    ],
+)  # fmt: skip
+def test_every_layout_of_planes_moves_as_one(form: str, width: int, height: int) -> None:
+    frames = [textured(width, height, form, 3.0 * number) for number in range(4)]
+    true = textured(width, height, form, 4.5)
+    made = built(frames, 0.5, Effort.NORMAL).frame
+    most = (1 << made.format.components[0].bits) - 1
+    for plane, wanted in zip(planes_of(made), planes_of(true), strict=True):
+        inside = slice(None), slice(plane.shape[1] // 5, -plane.shape[1] // 5)
+        off = np.abs(plane[inside].astype(float) - wanted[inside]).mean()
+        assert off < 0.02 * most, (form, off)
+
+
+@pytest.mark.parametrize("size", [(2, 2), (3, 5), (16, 400), (400, 16)])
+def test_pictures_of_any_size_are_built(size: tuple[int, int]) -> None:
+    frames = [textured(*size, "yuv444p", number) for number in range(4)]
+    for effort in Effort:
+        assert built(frames, 0.4, effort).frame.width == size[0]
+
+
+def test_what_shares_nothing_is_mixed() -> None:
+    """Noise that is another in each frame has no motion: most of it is mixed, by the map as by the samples."""
+    dice = np.random.default_rng(9)
+    frames = []
+    for _ in range(4):
+        frame = textured(192, 108, "yuv420p", 0)
+        planes_of(frame)[0][:] = cv2.resize(dice.integers(30, 220, (27, 48)).astype(np.uint8), (192, 108))
+        frames.append(frame)
+    made = built(frames, 0.5, Effort.QUICK, trust=0.7)
+    assert made.mixed_part.mean() > 0.6
+
+
+def test_compiling_says_all_that_is_needed_later() -> None:
+    compile_all()
+    from oddmeter.media.inbetweens import cells, drawing, search  # noqa: PLC0415
+
+    def compiled() -> dict[str, int]:
+        rooms = [vars(room) for room in (cells, drawing, search)]
+        return {name: len(one.signatures) for room in rooms for name, one in room.items() if hasattr(one, "signatures")}
+
+    before = compiled()
+    for form, width, height in (("yuv420p", 66, 50), ("yuv422p10le", 100, 40), ("gbrp", 40, 40), ("yuv411p", 64, 40)):
+        built([textured(width, height, form, n) for n in range(4)], 0.3, Effort.CAREFUL)
+    assert compiled() == before, "nothing is compiled in the middle of a person's step"
