@@ -270,3 +270,20 @@ def test_what_would_run_for_days_is_refused() -> None:
     clock = even_clock(1000, Fraction(25))
     with pytest.raises(RuleError, match="hours; that is far too long"):
         conform(Material(1000, Rate.of(25), clock=clock), Treatment(Intent.FIT, Fraction(9_000_000)), Rate.of(25))
+
+
+@pytest.mark.parametrize("between", Between)
+def test_a_long_curve_adds_up_whatever_the_parts(between: Between) -> None:
+    """It is added up in parts that stay near the processor: nothing may be lost where two of them meet."""
+    points = tuple(Point(3_000 * (i + 1), Fraction(1 + i % 3, 2), Fraction(2 + i % 5, 3)) for i in range(12))
+    treatment = Treatment(Intent.CURVE, curve=Curve(SpeedOf.SPEED, points), between=between)
+    long = conform(Material(48_000, Rate.of(25)), treatment, Rate.of(25)).frame_map
+    edges = [0, 7, 16_383, 16_385, long.length // 2, 32_768, long.length]
+    for scan in TimelineScan:
+        whole = long.tally(scan=scan, between=between)
+        parts = [long.tally(a, b, scan, between) for a, b in pairwise(sorted(set(edges)))]
+        assert whole == sum(parts, Tally())
+        assert whole.frames == long.length
+        window = range(16_370, 16_400)
+        walked = FrameMap.tally(long, window.start, window.stop, scan, between)
+        assert long.tally(window.start, window.stop, scan, between) == walked

@@ -17,6 +17,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.sound.along import followed
 from oddmeter.media.sound.pitch import resampled, stretched, strokes
 from oddmeter.media.verify import verify
 
@@ -176,3 +177,15 @@ def _edge(sound: np.ndarray, near: int) -> int:
     start = max(0, near - 600)
     window = np.abs(sound[start : near + 600])
     return start + int(np.argmax(window > window.max() / 2))
+
+
+@pytest.mark.parametrize("speed", [0.3, 1.0, 2.5, 8.0])
+def test_what_follows_is_band_limited_to_the_sixteenth_bit(speed: float) -> None:
+    """A sine below the limit of both rates, read at any speed, is that sine at each place."""
+    rate, pitch = 48_000, 1_000.0
+    sound = np.sin(np.arange(rate) * 2 * np.pi * pitch / rate).astype(np.float32)[None]
+    places = np.asarray(5_000.3 + np.arange(4_000) * speed, np.float64)
+    wanted = np.sin(places * 2 * np.pi * pitch / rate)
+    inside = slice(200, -200)
+    off = followed(sound, places)[0][inside] - wanted[inside]
+    assert np.abs(off).max() < 2**-11 and np.sqrt((off**2).mean()) < 2**-12
