@@ -26,7 +26,7 @@ export function MomentsRow(props: { work: MusicWork; first: number; span: number
             type="button"
             aria-pressed={on}
             aria-label={`${name} at source frame ${one.frame}`}
-            className={`absolute flex -translate-x-1.5 items-center gap-0.5 whitespace-nowrap ${on ? "font-semibold text-patina" : "text-ink"}`}
+            className={`absolute flex -translate-x-1.5 items-center gap-0.5 whitespace-nowrap ${on ? "z-10 bg-ground pr-1 font-semibold text-patina" : "text-ink"}`}
             style={{ left: x(one.comes) }}
             onClick={() => work.choose(on ? null : one)}
           >
