@@ -19,6 +19,7 @@ from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.treatment import Between, Framing
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.maps.frame_map import Shown, Weights
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import Scan, TimelineScan
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.samples import planar, planes_of
@@ -126,22 +127,27 @@ class Maker:
         return _Moment(built.frame, built.mixed_part)
 
     def _built(self, weights: Weights, first: VideoFrame, second: VideoFrame) -> "Built":
-        """The picture that Flow builds, with what the pictures on either side of both tell, where they belong to the
-        same shot."""
+        """The picture that Flow builds, with what the pictures on either side of both tell, where all come at even
+        times."""
         from oddmeter.media.inbetweens import cells, flow  # noqa: PLC0415 (half a second, which few processes need)
 
-        def shot(unit: int) -> bool:
-            return 0 <= unit < self.planned.frame_map.units - 1 and not self._is_cut(unit, unit + 1)
-
         one, two, treatment = weights.first, weights.second, self.planned.treatment
-        beyond = cells.Beyond(
-            self._motion(one - 1, one) if two == one + 1 and shot(one - 1) else None,
-            self._motion(two, two + 1) if two == one + 1 and shot(two) else None,
-        )
+        evenly = two == one + 1 and self.planned.material.clock is None
+        beyond = cells.Beyond(self._beside(one - 1), self._beside(two)) if evenly else cells.NOTHING
         return flow.between(
             first, second, self._motion(one, two), float(weights.second_weight), treatment.effort, treatment.reach,
             float(treatment.trust), beyond,
         )  # fmt: skip
+
+    def _beside(self, unit: int) -> "Field | None":
+        """The motion from a unit to the one after it; None where one of them is not there, cannot be decoded, or
+        belongs to another shot."""
+        if not 0 <= unit < self.planned.frame_map.units - 1:
+            return None
+        try:
+            return None if self._is_cut(unit, unit + 1) else self._motion(unit, unit + 1)
+        except RuleError:
+            return None
 
     def _sizes_of(self, unit: int) -> "Levels":
         from oddmeter.media.inbetweens import flow  # noqa: PLC0415

@@ -19,6 +19,7 @@ from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.maps.frame_map import FrameKind
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import originals_of
 from oddmeter.core.pictures.scan import FieldOrder, Scan, TimelineScan
@@ -462,3 +463,27 @@ def test_many_may_look_at_the_same_frames_at_once(footage: dict[str, Path], tmp_
     whole = [data for data, (_, part) in zip(seen, asked, strict=True) if part is None]
     codes = [read(np.asarray(cv2.imdecode(np.frombuffer(d, np.uint8), cv2.IMREAD_GRAYSCALE), np.uint8)) for d in whole]
     assert codes == [planned.frame_map.pick(number) for number in range(30)]
+
+
+def test_a_picture_that_cannot_be_decoded_spoils_none_but_its_own(
+    footage: dict[str, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Flow looks at the pictures beside the two that it builds between; where one is broken, it does without."""
+    path = footage["HB_quay_29.mp4"]
+    planned = planned_for(path, "60", Treatment(REAL, between=Between.FLOW, effort=Effort.QUICK, span=Span(10, 20)))
+    with maker_of(path, planned) as maker:
+        whole = maker._units.picture
+
+        def broken(unit: int) -> VideoFrame:
+            if unit in (2, 5):
+                raise RuleError(f"Frame {unit} cannot be decoded.", "media")
+            return whole(unit)
+
+        monkeypatch.setattr(maker._units, "picture", broken)
+        number = next(n for n in range(20) if planned.frame_map.weights(n).first == 3)
+        weights = planned.frame_map.weights(number)
+        assert (weights.first, weights.second) == (3, 4) and weights.second_weight
+        made = maker.made(number)
+        assert made.shown.kind is FrameKind.MADE and made.mixed_part is not None and made.mixed_part.mean() < 0.2
+        with pytest.raises(RuleError, match="Frame 5 cannot be decoded"):
+            maker.made(next(n for n in range(30) if planned.frame_map.weights(n).first == 4 and n > number + 1))
