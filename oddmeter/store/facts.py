@@ -76,14 +76,18 @@ def note_replaced(connection: Connection, clip_ids: Iterable[int], replaced: boo
     )
 
 
+_IDENTIFIED = (
+    "FROM clip_facts f JOIN clip c ON c.id = f.clip_id JOIN delivery d ON d.id = c.delivery_id"
+    " WHERE d.show_id = %s AND NOT d.removed AND f.state = 'done' AND f.identity IS NOT NULL"
+)
+
+
 def identities(connection: Connection, show_id: int) -> list[tuple[int, str, str, Identity, bool]]:
     """For each clip of a show whose file was identified: its id, root and path, what identifies it, and whether it was
     found to be another file since."""
     with connection.cursor(row_factory=dict_row) as cursor:
         rows = cursor.execute(
-            "SELECT c.id, d.root, c.path, f.identity, f.replaced FROM clip_facts f JOIN clip c ON c.id = f.clip_id"
-            " JOIN delivery d ON d.id = c.delivery_id"
-            " WHERE d.show_id = %s AND NOT d.removed AND f.state = 'done' AND f.identity IS NOT NULL",
+            f"SELECT c.id, d.root, c.path, f.identity, f.replaced {_IDENTIFIED}".encode(),
             (show_id,),
         ).fetchall()
     return [(row["id"], row["root"], row["path"], Identity(**row["identity"]), row["replaced"]) for row in rows]
@@ -91,8 +95,11 @@ def identities(connection: Connection, show_id: int) -> list[tuple[int, str, str
 
 def identity_at(connection: Connection, show_id: int, root: str, path: str) -> Identity | None:
     """What identifies the file at a place in a show, where a clip is brought in from there."""
-    known = {(its_root, its_path): identity for _, its_root, its_path, identity, _ in identities(connection, show_id)}
-    return known.get((root, path))
+    row = connection.execute(
+        f"SELECT f.identity {_IDENTIFIED} AND d.root = %s AND c.path = %s ORDER BY c.id DESC LIMIT 1".encode(),
+        (show_id, root, path),
+    ).fetchone()
+    return None if row is None else Identity(**row[0])  # type: ignore[arg-type]
 
 
 def identify_whole(connection: Connection, clip_id: int, identity: Identity) -> None:

@@ -102,8 +102,7 @@ def test_a_curve_is_kept_undone_and_made_like_any_decision(browser: Browser) -> 
     browser.work()
     (render,) = browser.get(f"/api/shows/{show}/renders")
     assert render["state"] == "done" and all(check["passed"] for check in render["checks"]), render
-    title = browser.get(f"/api/shows/{show}")["undo"]
-    browser.send("POST", f"/api/shows/{show}/undo/{title['id']}")
+    browser.undo(show)
     assert {row["intent"] for row in browser.ledger(show).values()} == {None}
     sheet = browser.client.get(f"/api/shows/{show}/sheet.csv")
     assert sheet.status_code == 200

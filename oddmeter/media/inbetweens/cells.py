@@ -9,13 +9,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 from numba import njit
 
 from oddmeter.media.inbetweens.patches import KERNEL, PAD, buffer, differ, node_at, read
-from oddmeter.media.inbetweens.search import Field, Levels
+from oddmeter.media.inbetweens.search import Field, Map
 
-Map = npt.NDArray[np.float32]
 _WINDOW = 6
 """Samples along the square by which a motion is judged."""
 _MOST_BEND = 16.0
@@ -72,6 +70,8 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
     """The cells of the picture at a field's moment."""
     first, second = field.first, field.second
     a, b = first.pictures[0], second.pictures[0]
+    before = beyond.before.first.pictures[0] if beyond.before else _NOTHING
+    after = beyond.after.second.pictures[0] if beyond.after else _NOTHING
     bends, gains = np.zeros_like(field.vectors), _gains(field, beyond)
     if beyond.before is not None and beyond.after is not None:
         _bent(field.vectors, beyond.before.vectors, beyond.after.vectors, field.apart, np.float32(field.t), bends)
@@ -81,19 +81,11 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
     shares, differences = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
     fits = max(care.fits, 1.6 * float(np.median(field.costs[::3, ::3])) / 64)
     _choose(
-        a, b, _picture(beyond.before, first=True), _picture(beyond.after, first=False), field.vectors, field.costs,
-        bends, field.apart, np.float32(field.t), gains, beyond.before is not None, beyond.after is not None,
-        care.by_four, care.most, care.far, np.float32(care.alone), np.float32(care.at_once), np.float32(fits),
-        vectors, aside, shares, differences,
+        a, b, before, after, field.vectors, field.costs, bends, field.apart, np.float32(field.t), gains,
+        beyond.before is not None, beyond.after is not None, care.by_four, care.most, care.far,
+        np.float32(care.alone), np.float32(care.at_once), np.float32(fits), vectors, aside, shares, differences,
     )  # fmt: skip
     return Cells(vectors, aside, np.asarray(cv2.blur(shares, (3, 3)), np.float32), differences, gains)
-
-
-def _picture(field: Field | None, *, first: bool) -> Map:
-    if field is None:
-        return _NOTHING
-    levels: Levels = field.first if first else field.second
-    return levels.pictures[0]
 
 
 def _gains(field: Field, beyond: Beyond) -> Map:

@@ -17,11 +17,9 @@ from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import empty_like, planar, planes_of
 from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, Cells, chosen
 from oddmeter.media.inbetweens.drawing import draw
-from oddmeter.media.inbetweens.search import Field, Levels, found_between, moved_to
+from oddmeter.media.inbetweens.search import Field, Levels, Map, found_between, moved_to
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import luma_of
-
-Map = npt.NDArray[np.float32]
 
 CARE = {
     Effort.QUICK: Care(finest=1, by_four=True, most=4, far=2, alone=16, at_once=3, fits=8),
@@ -64,19 +62,19 @@ def between(
     (everything is mixed). ``beyond`` are the pictures on either side, where they belong to the same shot.
     """
     first, second = planar(first), planar(second)
+    all_mixed = np.ones((first.height, first.width), np.float32)
     if trust >= 1:
-        return Built(mixed(first, second, weight), np.ones((first.height, first.width), np.float32))
-    care = CARE[effort]
-    cells = chosen(moved_to(found, weight, care.finest), beyond, care)
+        return Built(mixed(first, second, weight), all_mixed)
+    cells = chosen(moved_to(found, weight), beyond, CARE[effort])
     sure = _trusted(found, cells, reach, trust)
     if sure.max() <= 0:
-        return Built(mixed(first, second, weight), np.ones((first.height, first.width), np.float32))
+        return Built(mixed(first, second, weight), all_mixed)
     out = empty_like(first, first.width, first.height)
     most = (1 << first.format.components[0].bits) - 1
     planes = (planes_of(first), planes_of(second), planes_of(out))
     draw(*planes, cells, weight, most, rgb=first.format.is_rgb)
     if sure.min() >= 1:
-        return Built(out, np.zeros((first.height, first.width), np.float32))
+        return Built(out, np.zeros_like(all_mixed))
     mixed_part = 1 - _drawn_out(sure, first.width, first.height)
     mix_into(out, first, second, weight, mixed_part)
     return Built(out, mixed_part)

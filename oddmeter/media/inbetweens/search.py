@@ -85,11 +85,11 @@ def found_between(first: Levels, second: Levels, finest: int) -> Field:
     return _field(first, second, 0.5, vectors, costs, finest)
 
 
-def moved_to(field: Field, t: float, finest: int) -> Field:
-    """The same motion at another moment: carried along itself, and searched once more."""
+def moved_to(field: Field, t: float) -> Field:
+    """The same motion at another moment: carried along itself, and searched once more in the same size."""
     if t == field.t:
         return field
-    finest = min(finest, len(field.first.pictures) - 1)
+    finest = (field.apart // APART).bit_length() - 1
     vectors = np.empty_like(field.vectors)
     _carried(field.vectors, np.float32(field.t - t), field.apart, vectors)
     a, b = field.first.pictures[finest], field.second.pictures[finest]
@@ -118,9 +118,10 @@ def _finer(vectors: Map, shape: tuple[int, int]) -> Map:
 
 def _refined(a: Map, b: Map, vectors: Map, t: np.float32, ways: Sequence[bool]) -> tuple[Map, Map]:
     """Searched once for each way to go through the nodes, back or not, and smoothed."""
-    costs, sample = np.empty(vectors.shape[:2], np.float32), np.empty(vectors.shape[:2], np.float32)
-    count = _sampled(a, b, vectors, t, sample.reshape(-1))
-    usual = float(np.median(sample.reshape(-1)[:count])) if count else 0.0
+    costs = np.empty(vectors.shape[:2], np.float32)
+    sample = np.empty(costs.size, np.float32)
+    count = _sampled(a, b, vectors, t, sample)
+    usual = float(np.median(sample[:count])) if count else 0.0
     for back in ways:
         _search(a, b, vectors, costs, t, np.float32(max(_WELL, usual)), back)
     smooth = np.empty_like(vectors)
