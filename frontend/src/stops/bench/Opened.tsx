@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../../data/client";
@@ -7,7 +8,7 @@ import { Changes } from "./strip/Changes";
 import { useCurve } from "./strip/curve";
 import { CurveLane } from "./strip/CurveLane";
 import { CurvePanel } from "./strip/CurvePanel";
-import { sideAsked, useShown, type SideAsked } from "./data";
+import { shownQuery, sideAsked, useShown, type SideAsked } from "./data";
 import { FullStrip } from "./strip/FullStrip";
 import { useBenchKeys } from "./keys";
 import { USUAL_LOOKS, type Looks } from "./looks";
@@ -41,6 +42,7 @@ export function Opened(props: {
 }) {
   const { showId, bench, a, b, asked, trouble } = props;
   const [search] = useSearchParams();
+  const client = useQueryClient();
   const write = useAddress();
   const length = Math.max(a.length.frames, b.length.frames);
   const [frame, setFrame] = useState(() => Math.max(0, +(search.get("frame") ?? 0) || 0));
@@ -122,6 +124,12 @@ export function Opened(props: {
   useEffect(() => {
     if (!playing && taps) putTaps();
   }, [playing, taps, putTaps]);
+  /** Do something with the source frame that a side shows; what is on screen may still be the frame before. */
+  const withSource = (token: string, frame: number, does: (source: number) => void) =>
+    void client.fetchQuery(shownQuery(token, frame)).then(
+      (shown) => shown && does(shown.source_frame),
+      () => undefined,
+    );
   const chooseMoment = (one: Moment | null) => {
     tune.choose(one);
     put({ music: true });
@@ -136,7 +144,7 @@ export function Opened(props: {
   const press = useBenchKeys({
     ...{
       frame: at,
-      source: (stripOf === "A" ? shownA : shownB)?.source_frame,
+      withSource: (does) => withSource(strip.token, onStrip, does),
       last: length - 1,
       go,
       player,
@@ -147,11 +155,10 @@ export function Opened(props: {
       bends,
       tune,
     },
-    trimHere: (point) => {
-      if (!shownA) return;
-      if (point === "in") trim(shownA.source_frame, bench.last_frame);
-      else trim(bench.first_frame, shownA.source_frame);
-    },
+    trimHere: (point) =>
+      withSource(a.token, Math.min(at, a.length.frames - 1), (source) =>
+        point === "in" ? trim(source, bench.last_frame) : trim(bench.first_frame, source),
+      ),
   });
   const from = stretch ? stretch.first : Math.max(0, Math.min(at - CHECKED / 2, strip.length.frames - CHECKED));
   const span = stretch ? stretch.last - stretch.first + 1 : CHECKED;

@@ -35,19 +35,21 @@ export function useSide(showId: number, clipId: number, asked: SideAsked) {
   });
 }
 
-/** What a frame of a side shows. */
+/** What a frame of a side shows, as it is asked for. */
+export const shownQuery = (token: string, frame: number) => ({
+  queryKey: ["bench-shown", token, frame],
+  staleTime: Infinity,
+  queryFn: async () => {
+    const found = await answer(
+      api.GET("/api/bench/{token}/shown", { params: { path: { token }, query: { first: frame, count: 1 } } }),
+    );
+    return found[0] ?? null;
+  },
+});
+
+/** What a frame of a side shows; until that is there, what was shown before it. */
 export function useShown(token: string, frame: number) {
-  return useQuery({
-    queryKey: ["bench-shown", token, frame],
-    staleTime: Infinity,
-    placeholderData: keepPreviousData,
-    queryFn: async () => {
-      const found = await answer(
-        api.GET("/api/bench/{token}/shown", { params: { path: { token }, query: { first: frame, count: 1 } } }),
-      );
-      return found[0] ?? null;
-    },
-  });
+  return useQuery({ ...shownQuery(token, frame), placeholderData: keepPreviousData });
 }
 
 export function useStrip(token: string, first: number, last: number, columns: number) {

@@ -12,7 +12,7 @@ import { WAYS } from "./pictures/Stage";
 /** The keys of the Bench. */
 export function useBenchKeys(given: {
   frame: number;
-  source: number | undefined;
+  withSource: (does: (source: number) => void) => void;
   last: number;
   go: (frame: number) => void;
   player: ReturnType<typeof usePlayer>;
@@ -24,7 +24,7 @@ export function useBenchKeys(given: {
   bends: CurveWork;
   tune: MusicWork;
 }) {
-  const { frame, source, last, go, player, looks, put, seek, keep, trimHere, bends, tune } = given;
+  const { frame, withSource, last, go, player, looks, put, seek, keep, trimHere, bends, tune } = given;
   const { stretch, area } = looks;
   const playing = player.play.speed !== 0;
   const faster = (way: 1 | -1) => {
@@ -78,7 +78,7 @@ export function useBenchKeys(given: {
     },
     { does: "check a stretch for frames that are not new", keys: { u: () => put({ checks: !looks.checks }) } },
     { does: "sound on or off", keys: { m: () => put({ sound: !looks.sound }) } },
-    ...musicKeys({ tune, bends, frame, source, go, player, looks, put }),
+    ...musicKeys({ tune, bends, frame, withSource, go, player, looks, put }),
     ...curveKeys(bends, frame, go, looks.stretch),
     { does: "keep side B’s treatment", keys: { "Mod+Enter": keep } },
   ]);

@@ -9,14 +9,14 @@ export function musicKeys(given: {
   tune: MusicWork;
   bends: CurveWork;
   frame: number;
-  /** The source frame that the strip shows there. */
-  source: number | undefined;
+  /** Do something with the source frame that the strip shows there. */
+  withSource: (does: (source: number) => void) => void;
   go: (frame: number) => void;
   player: ReturnType<typeof usePlayer>;
   looks: Looks;
   put: (looks: Partial<Looks>) => void;
 }): KeyRow[] {
-  const { tune, bends, frame, source, go, player, looks, put } = given;
+  const { tune, bends, frame, withSource, go, player, looks, put } = given;
   const moment = (way: 1 | -1) => () => {
     put({ music: true });
     const beyond = tune.moments.filter((one) => (one.comes - frame) * way > 0);
@@ -51,13 +51,13 @@ export function musicKeys(given: {
     {
       does: "a marker here, or away with it",
       keys: {
-        "8": () => {
-          if (source === undefined) return;
-          put({ music: true });
-          const there = tune.moments.find((one) => one.kind === "marker" && one.frame === source);
-          tune.mark({ frame: source, away: there !== undefined });
-          tune.choose(there ? null : { frame: source, comes: frame, kind: "marker" });
-        },
+        "8": () =>
+          withSource((source) => {
+            put({ music: true });
+            const there = tune.moments.find((one) => one.kind === "marker" && one.frame === source);
+            tune.mark({ frame: source, away: there !== undefined });
+            tune.choose(there ? null : { frame: source, comes: frame, kind: "marker" });
+          }),
       },
     },
     { does: "tap strokes while it plays", keys: { Enter: () => player.play.speed !== 0 && tune.tap(player.at()) } },
