@@ -1,8 +1,8 @@
 """Levels: who decides what, and which decision holds.
 
-A level decides some parts and leaves the others to the levels above it: show, delivery, recipe, clip, and one use of
-the clip on a timeline. ``resolve`` takes, for each part, the word of the level nearest to the use, and keeps where it
-came from.
+A level decides some parts and leaves the others to the levels above it: show, delivery, recipe, clip, its use on one
+timeline, and one event there. ``resolve`` takes, for each part, the word of the level nearest to the use, and keeps
+where it came from.
 """
 
 from collections.abc import Iterable, Mapping
@@ -38,6 +38,7 @@ class Level(StrEnum):
     RECIPE = "recipe"
     CLIP = "clip"
     USE = "use"
+    EVENT = "event"
 
 
 @dataclass(frozen=True)

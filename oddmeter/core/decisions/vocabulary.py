@@ -226,6 +226,7 @@ def origin_text(layer: Layer | None) -> str:
     return {
         Level.HOUSE: "", Level.SHOW: "show", Level.DELIVERY: f"delivery {layer.name}",
         Level.RECIPE: f"recipe {layer.name}", Level.CLIP: "clip", Level.USE: f"{layer.name} alone",
+        Level.EVENT: "this event alone",
     }[layer.level]  # fmt: skip
 
 
@@ -237,4 +238,5 @@ def decided_by(held: Resolved) -> str:
     return {
         Level.HOUSE: "", Level.SHOW: "by the show's default", Level.DELIVERY: f"by the delivery {layer.name}",
         Level.RECIPE: f"by the recipe {layer.name}", Level.CLIP: "", Level.USE: f"for {layer.name} alone",
+        Level.EVENT: "for this event alone",
     }[layer.level]  # fmt: skip

@@ -117,9 +117,11 @@ _HALF = Fraction(1, 2)
 
 @dataclass(frozen=True)
 class Path:
-    """Pieces one after the other, from the timeline moment 0; what lies beyond the last follows it on."""
+    """Pieces one after the other, from the timeline moment 0; what lies beyond the last follows it on. ``until`` is the
+    moment at which a window of a longer path is over."""
 
     pieces: tuple[Piece, ...]
+    until: Fraction | None = None
 
     def __post_init__(self) -> None:
         if not self.pieces:
@@ -138,7 +140,23 @@ class Path:
     @property
     def lasts(self) -> Fraction:
         """Seconds from end to end."""
-        return self.pieces[-1].ends
+        return self.pieces[-1].ends if self.until is None else self.until
+
+    def window(self, begins: Fraction, lasts: Fraction) -> "Path":
+        """The path from one of its moments on, for so many seconds. Before its beginning it comes as it begins; behind
+        its end it rests."""
+        first, last = self.pieces[0], self.pieces[-1]
+        pieces = [*self.pieces]
+        if begins < 0:
+            before = Piece(begins, first.source + first.leaves * begins, -begins, first.leaves, first.leaves)
+            pieces = [replace(first, begins=begins, source=before.source, lasts=first.lasts - begins), *pieces[1:]]
+            pieces = pieces if first.is_straight else [before, *self.pieces]
+        if begins + lasts > last.ends and not last.rests:
+            end = last.source + last.run
+            pieces.append(Piece(last.ends, end, begins + lasts - last.ends, Fraction(0), Fraction(0)))
+        shifted = [replace(one, begins=one.begins - begins) for one in pieces]
+        within = [one for one in shifted if one.begins < lasts and one.ends > 0]
+        return Path(tuple(within or shifted[-1:]), lasts)
 
     def piece(self, moment: Fraction) -> Piece:
         """The piece that a moment lies in."""

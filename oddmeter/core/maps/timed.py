@@ -45,6 +45,8 @@ class TimedMap(FrameMap):
     moment j / T.
 
     ``held`` as in a straight map. In ``reverse`` the clip runs from its last unit to its first; the path then says how.
+    ``is_part`` where it is a window of the source: what lies before its first frame and behind its last is not passed
+    over.
     """
 
     path: Path
@@ -53,6 +55,7 @@ class TimedMap(FrameMap):
     timeline_rate: Fraction
     held: Fraction = Fraction(1)
     reverse: bool = False
+    is_part: bool = False
 
     def __post_init__(self) -> None:
         if self.units < 1:
@@ -74,7 +77,7 @@ class TimedMap(FrameMap):
         """The seconds of the path."""
         return self.path.lasts * self.timeline_rate / timeline_rate
 
-    def moment(self, frame: int, *, late: bool = False) -> Fraction:
+    def moment(self, frame: int | Fraction, *, late: bool = False) -> Fraction:
         """The second of the timeline at which a frame looks at the source; half a frame later at its second field."""
         if self.holds:
             return self.held * floor(frame / self.held) / self.timeline_rate
@@ -151,7 +154,7 @@ class TimedMap(FrameMap):
         own are left out."""
         out = []
         for piece, following in zip(self.path.pieces, (*self.path.pieces[1:], None), strict=True):
-            first = ceil(piece.begins * self.timeline_rate)
+            first = max(0, ceil(piece.begins * self.timeline_rate))
             stop = ceil(following.begins * self.timeline_rate) if following else self.length
             if first < stop:
                 out.append(Rhythm(first, stop, piece.leaves, piece.arrives, self._cadence(piece)))
@@ -218,7 +221,9 @@ class TimedMap(FrameMap):
         seen[low] = True
         if between is not Between.PICK:
             seen[high] = True
-        return Tally(added.unique, added.repeated, added.made, self.units - int(np.count_nonzero(seen)))
+        if self.is_part:
+            seen = seen[int(low.min()) : int(high.max()) + 1]
+        return Tally(added.unique, added.repeated, added.made, len(seen) - int(np.count_nonzero(seen)))
 
     def tallies(
         self, edges: Sequence[int], scan: TimelineScan = PROGRESSIVE, between: Between = Between.PICK
@@ -235,7 +240,7 @@ class TimedMap(FrameMap):
     def _tallied(self, edges: Sequence[int], begin: int, grid: Moments, between: Between) -> tuple[Tally, ...]:
         stop = min(edges[-1], self.length)
         new, made, passed = grid.kinds(between)
-        if begin == 0:
+        if begin == 0 and not self.is_part:
             passed[0] += int(grid.extents(between)[0][0])
         built_new = new & made
         ends = [min(edge, self.length) for edge in edges]
@@ -244,7 +249,7 @@ class TimedMap(FrameMap):
         out = []
         for (a, b), fresh, built, dropped in zip(pairwise(ends), *sums, strict=True):
             out.append(Tally(fresh - built, b - a - fresh, built, dropped))
-        if stop == self.length:
+        if stop == self.length and not self.is_part:
             out[-1] += Tally(dropped=self.units - 1 - int(grid.extents(between)[1][-1]))
         return tuple(out)
 
@@ -254,9 +259,13 @@ class TimedMap(FrameMap):
         return FrameKind.HELD if rests else kind
 
     def _ahead(self, extent: tuple[int, int]) -> int:
+        if self.is_part:
+            return 0
         return self.units - 1 - extent[1] if self.reverse else extent[0]
 
     def _behind(self, extent: tuple[int, int]) -> int:
+        if self.is_part:
+            return 0
         return extent[0] if self.reverse else self.units - 1 - extent[1]
 
     def _turned(self, unit: int) -> int:

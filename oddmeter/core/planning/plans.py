@@ -9,7 +9,7 @@ from functools import cached_property
 
 from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.conform.strips import Strip, mini_strip
-from oddmeter.core.decisions.levels import Layer, Level, Resolved, resolve
+from oddmeter.core.decisions.levels import Decisions, Layer, Level, Resolved, resolve
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.maps.frame_map import Tally
 from oddmeter.core.numbers.errors import RuleError
@@ -105,12 +105,17 @@ def planned(known: KnownClip, held: Resolved, timeline: Timeline) -> Outcome:
         return Refusal(known, held, timeline, str(error), error.code)
 
 
-def resolved(delivery_id: int, decided: Decided, house: House, timeline: Timeline) -> Resolved:
-    """What holds for a clip on a timeline, of all that is decided at every level."""
+def resolved(
+    delivery_id: int, decided: Decided, house: House, timeline: Timeline, event: Decisions | None = None
+) -> Resolved:
+    """What holds for a clip on a timeline, of all that is decided at every level; in one event of it, with what is
+    decided there."""
     layers = [house.default, house.deliveries.get(delivery_id), house.recipe(decided.recipe_id)]
     layers.append(Layer(Level.CLIP, "", decided.decisions))
     if (use := decided.use_on(timeline.id)) is not None:
         layers.append(Layer(Level.USE, timeline.settings.name, use.decisions))
+    if event is not None:
+        layers.append(Layer(Level.EVENT, "", event))
     return resolve(layer for layer in layers if layer is not None)
 
 

@@ -1,20 +1,14 @@
-"""The ``oddmeter`` command: the application's parts, and the same work for scripts without server or database.
-
-Exit status 0: done. 1: the work failed. 2: the call was wrong. Errors are one sentence on standard error.
-"""
+"""Commands: the parts of the application, and its work on rates, evidence and single clips."""
 
 import json
 import os
-import sys
-from collections.abc import Callable
-from enum import StrEnum
 from pathlib import Path
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any
 
 import typer
-from pydantic import TypeAdapter, ValidationError
-from typer.exceptions import TyperException
+from pydantic import TypeAdapter
 
+from oddmeter.cli.calls import AsJson, WrongCallError, app, called, choice, print_json, print_lines, stop, text_of
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields, Intent
@@ -25,31 +19,6 @@ from oddmeter.core.planning.plans import Refusal
 from oddmeter.interchange.asked import asked_for
 from oddmeter.interchange.figures import Given, clock_from_text, figures
 from oddmeter.interchange.reports import proven
-
-app = typer.Typer(help=__doc__, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
-
-T = TypeVar("T")
-E = TypeVar("E", bound=StrEnum)
-AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
-
-
-class WrongCallError(Exception):
-    """The command was called in a way that cannot work; the message is the sentence to print."""
-
-
-def main() -> None:
-    """Run the command line and exit with its status."""
-    try:
-        status = app(standalone_mode=False)
-        sys.exit(status if isinstance(status, int) else 0)
-    except typer.Abort:
-        _stop("Stopped.", 1)
-    except TyperException as error:
-        _stop(error.format_message(), 2)
-    except (WrongCallError, ValidationError) as error:
-        _stop(_sentence(error), 2)
-    except RuleError as error:
-        _stop(str(error), 1)
 
 
 @app.command()
@@ -119,7 +88,7 @@ def openapi() -> None:
     from oddmeter.config import Config  # noqa: PLC0415
     from oddmeter.web.app import create_app  # noqa: PLC0415
 
-    _print_json(create_app(Config.under(Path(".data"), "")).openapi())
+    print_json(create_app(Config.under(Path(".data"), "")).openapi())
 
 
 @app.command()
@@ -143,7 +112,7 @@ def calc(
 ) -> None:
     """Speed, stride, lengths and cadence of a clip on a timeline."""
     if cases is not None:
-        _print_json(_called(lambda: [case.case().answer() for case in _cases(cases)]))
+        print_json(called(lambda: [case.case().answer() for case in _cases(cases)]))
         return
     wanted: dict[str, object] = {"--timeline": timeline}
     if times is None:
@@ -159,11 +128,11 @@ def calc(
     if curve is not None:
         told["curve"] = _curve(curve).document()
     if times is not None:
-        told["times"], told["end"] = _called(lambda: clock_from_text(_text_of(times)))
+        told["times"], told["end"] = called(lambda: clock_from_text(text_of(times)))
     if at is not None:
         told["at"] = at.replace(",", " ").split()
-    answer = _called(lambda: Given.model_validate(told).case().answer())
-    _print_json(answer) if as_json else _print_lines(answer)
+    answer = called(lambda: Given.model_validate(told).case().answer())
+    print_json(answer) if as_json else print_lines(answer)
 
 
 @app.command()
@@ -181,12 +150,12 @@ def inspect(
             raise WrongCallError(f"There is no file {path}.")
     reports = inspect_all(paths, log or [], whole=whole)
     if as_json:
-        _print_json(reports)
+        print_json(reports)
         return
     for report in reports:
         print(report["path"])
         claims = report.pop("claims")
-        _print_lines({key: value for key, value in report.items() if key not in ("path", "verdicts")}, "  ")
+        print_lines({key: value for key, value in report.items() if key not in ("path", "verdicts")}, "  ")
         for claim in claims:
             print(f"    {claim['question'].replace('_', ' '):11}  {claim['words']}")
 
@@ -229,7 +198,7 @@ def conform_file(
     if intent is None and curve is None:
         raise WrongCallError("conform needs --intent, or --curve.")
     bend = _curve(curve) if curve else None
-    asked = _called(
+    asked = called(
         lambda: asked_for(
             intent or Intent.CURVE, value, curve=bend, timeline=timeline, drop_frame=drop_frame, shot=shot,
             file_rate=file_rate, read_rate=read_rate, raster=raster, fit=fit, scan=scan, sound_rate=sound_rate,
@@ -239,7 +208,7 @@ def conform_file(
             },
         )
     )  # fmt: skip
-    chosen = _choice(Setting, setting, "--setting")
+    chosen = choice(Setting, setting, "--setting")
     if not is_there(path):
         raise WrongCallError(f"There is no file {path}.")
     clip = clip_at(path, whole=asked.looks_at_all, words=asked.words)
@@ -257,9 +226,9 @@ def conform_file(
     proof = verify(plan)
     plan_figures = figures(planned, drop_frame)
     if as_json:
-        _print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out)})
+        print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out)})
     else:
-        _print_lines(plan_figures)
+        print_lines(plan_figures)
         for check in proof.checks:
             print(
                 "agrees " if check.passed else "DIFFERS", f"{check.name}: planned {check.planned}, found {check.found}"
@@ -277,9 +246,9 @@ def beats(
     """Find the beats of music: how many a minute, and the second of each."""
     from oddmeter.media.sound.beats import beats_in  # noqa: PLC0415
 
-    found = _called(lambda: beats_in(path, stream - 1))
+    found = called(lambda: beats_in(path, stream - 1))
     told = {"tempo": round(found.tempo, 3), "beats": list(found.beats)}
-    _print_json(told) if as_json else _print_lines(told)
+    print_json(told) if as_json else print_lines(told)
 
 
 @app.command()
@@ -293,10 +262,10 @@ def moments(
 
     facts = probe(path)
     if facts.fault:
-        _stop(f"{path.name}: {facts.fault}", 2)
-    found = _called(lambda: moments_in(path, facts))
+        stop(f"{path.name}: {facts.fault}", 2)
+    found = called(lambda: moments_in(path, facts))
     if as_json:
-        _print_json([{"frame": one.frame, "kind": one.kind.value} for one in found])
+        print_json([{"frame": one.frame, "kind": one.kind.value} for one in found])
     else:
         for one in found:
             print(f"{one.frame:>8}  {one.kind.value}")
@@ -310,30 +279,15 @@ def timecode(
     as_json: AsJson = False,
 ) -> None:
     """Frames to timecode, or timecode to frames."""
-    at = _called(lambda: Rate.parse(rate))
+    at = called(lambda: Rate.parse(rate))
     if value.isdecimal():
-        found = _called(lambda: Timecode(int(value), at, drop_frame))
+        found = called(lambda: Timecode(int(value), at, drop_frame))
     else:
-        found = _called(lambda: Timecode.parse(value, at, drop_frame or None))
+        found = called(lambda: Timecode.parse(value, at, drop_frame or None))
     if as_json:
-        _print_json({"frames": found.frames, "timecode": str(found), "rate": at.exact, "drop_frame": found.drop})
+        print_json({"frames": found.frames, "timecode": str(found), "rate": at.exact, "drop_frame": found.drop})
     else:
         print(str(found) if value.isdecimal() else found.frames)
-
-
-def _called(make: Callable[[], T]) -> T:
-    """The value made from what was typed; a rule broken there is a wrong call, not failed work."""
-    try:
-        return make()
-    except RuleError as error:
-        raise WrongCallError(str(error)) from error
-
-
-def _choice(kind: type[E], text: str, option: str) -> E:
-    try:
-        return kind(text)
-    except ValueError:
-        raise WrongCallError(f"{option} takes {', '.join(kind)}; not “{text}”.") from None
 
 
 def _cases(path: Path) -> list[Given]:
@@ -347,49 +301,15 @@ def _cases(path: Path) -> list[Given]:
         raise WrongCallError(f"{path} is not a JSON list of cases.") from error
 
 
-def _text_of(path: Path) -> str:
-    try:
-        return path.read_text()
-    except OSError as error:
-        raise WrongCallError(f"{path} cannot be read: {error.strerror}.") from error
-    except UnicodeDecodeError as error:
-        raise WrongCallError(f"{path} is no text.") from error
-
-
 def _curve(path: Path) -> Curve:
     """The curve in a file: JSON, by itself or as the ``curve`` of something larger."""
 
     def read() -> Curve:
-        text = _text_of(path)
+        text = text_of(path)
         try:
             document = json.loads(text)
         except (ValueError, RecursionError):
             return Curve.parse(text)
         return Curve.parse(document.get("curve", document) if isinstance(document, dict) else document)
 
-    return _called(read)
-
-
-def _print_json(value: object) -> None:
-    print(json.dumps(value, ensure_ascii=False, indent=1))
-
-
-def _print_lines(values: dict[str, Any], indent: str = "") -> None:
-    width = max(len(key) for key in values)
-    for key, value in values.items():
-        shown = (
-            "—" if value is None else json.dumps(value, ensure_ascii=False) if isinstance(value, dict | list) else value
-        )
-        print(f"{indent}{key.replace('_', ' '):{width}}  {shown}")
-
-
-def _sentence(error: Exception) -> str:
-    if isinstance(error, ValidationError):
-        first = error.errors()[0]
-        return f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}."
-    return str(error)
-
-
-def _stop(sentence: str, status: int) -> None:
-    print(f"oddmeter: {sentence}", file=sys.stderr)
-    sys.exit(status)
+    return called(read)

@@ -1,0 +1,80 @@
+"""The command for cuts: lists read, written in another format, and held against each other."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from oddmeter.cli.calls import AsJson, WrongCallError, app, called, print_json, stop
+from oddmeter.core.cutting.listed import ListedCut
+from oddmeter.core.cutting.pulls import pulls
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.interchange.cuts import comparison_document, cut_document, pull_documents, read_cut, write_cut
+
+
+@app.command()
+def cut(
+    path: Annotated[Path, typer.Argument(help="A list: .edl (CMX 3600) or .otio.")],
+    rate: Annotated[str | None, typer.Option(help="The list's rate; an edit decision list does not say it.")] = None,
+    drop_frame: Annotated[bool, typer.Option("--drop-frame", help="It is counted in drop-frame.")] = False,
+    against: Annotated[Path | None, typer.Option(help="The next version of the same cut, to hold beside it.")] = None,
+    to: Annotated[Path | None, typer.Option(help="A list to write: .edl, .otio, or .csv for a pull list.")] = None,
+    handles: Annotated[int, typer.Option(min=0, help="Source frames either side of each range of a pull list.")] = 0,
+    pull: Annotated[bool, typer.Option("--pull", help="Print the pull list instead of the events.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """What a list says of a cut: its events with their places, sources and speeds, exactly."""
+    at = called(lambda: Rate.parse(rate)) if rate else None
+    found = _read(path, at, drop_frame)
+    if to is not None:
+        _write(found, to, handles)
+        return
+    if against is not None:
+        document = comparison_document(found, _read(against, at or found.rate, drop_frame))
+        if as_json:
+            print_json(document)
+            return
+        for fate, events in document.items():
+            print(f"{fate:8} {len(events):>5}")
+            for event in events if fate != "kept" else ():
+                print(f"         {event['track']:>3} {event['record_in']:>8} {event['length']:>6}  {event['name']}")
+    elif pull:
+        print_json(pull_documents(pulls(found, handles)))
+    elif as_json:
+        print_json(cut_document(found))
+    else:
+        _print_events(found)
+
+
+def _read(path: Path, rate: Rate | None, drop_frame: bool) -> ListedCut:
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise WrongCallError(f"{path} cannot be read: {error.strerror}.") from error
+    return read_cut(data, path.name, rate, drop_frame)
+
+
+def _write(found: ListedCut, to: Path, handles: int) -> None:
+    written = write_cut(found, to.name, handles)
+    try:
+        with to.open("x", encoding="utf-8", newline="") as file:
+            file.write(written.text)
+    except FileExistsError:
+        stop(f"{to} is there already; nothing is written over.", 1)
+    except OSError as error:
+        raise WrongCallError(f"{to} cannot be written: {error.strerror}.") from error
+    for loss in written.losses:
+        print(loss)
+
+
+def _print_events(found: ListedCut) -> None:
+    drop = ", drop-frame" if found.drop_frame else ""
+    print(f"{found.name}: {found.rate}{drop}, from {found.timecode(0)}, {found.length} frames")
+    for one in found.events:
+        way = "-" if one.reverse else ""
+        print(
+            f"{one.track:>3} {found.timecode(one.record_in)} {one.length:>6}  {way}{float(one.speed * 100):8.3f} %  "
+            f"{one.name or one.reel or one.kind.value}"
+        )
+    for note in found.notes:
+        print(note)

@@ -1,0 +1,358 @@
+"""Edits: each takes a cut and gives the cut that follows; nothing else in it changes, and nothing is written over.
+
+For each edit a person says whether what follows moves along or lengths keep their place. What moves along are all
+events, on every track, that begin at or behind the point of change; events of one group change together.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from fractions import Fraction
+
+from oddmeter.core.cutting.events import Cut, Event, Track, frames_text, named
+from oddmeter.core.cutting.windows import Window, frames_at, seconds_at
+from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.numbers.errors import RuleError
+
+Windows = Callable[[Event], Window | None]
+"""The window of an event, None where its source is missing."""
+
+
+class Following(StrEnum):
+    """What becomes of what follows: it moves along, or it keeps its place."""
+
+    MOVES = "moves"
+    STAYS = "stays"
+
+
+class Edge(StrEnum):
+    """An edge of an event."""
+
+    HEAD = "head"
+    TAIL = "tail"
+
+
+def placed(cut: Cut, events: Sequence[Event], at: int, following: Following = Following.STAYS) -> Cut:
+    """The cut with new events laid in, the first at a timeline frame and the others where they lie against it. What
+    begins there or behind it moves along by their length; or they must fit where they are put."""
+    if not events:
+        return cut
+    first = min(event.record_in for event in events)
+    length = max(event.stop for event in events) - first
+    free = cut.free_id
+    laid = [replace(event.moved(at - first), id=free - n) for n, event in enumerate(events)]
+    if following is Following.MOVES:
+        _none_across(cut, at)
+        cut = _rippled(cut, at, length)
+    return cut.with_events(laid)
+
+
+def in_order(events: Iterable[Event]) -> tuple[Event, ...]:
+    """Events one after the other; those of one group begin together, and the longest of them counts."""
+    out: list[Event] = []
+    at, group, begins = 0, None, 0
+    for event in events:
+        if event.group is None or event.group != group:
+            begins, group = at, event.group
+        out.append(replace(event, record_in=begins))
+        at = max(at, begins + event.length)
+    return tuple(out)
+
+
+def deleted(cut: Cut, chosen: Iterable[int], following: Following = Following.STAYS) -> Cut:
+    """The cut without some events; what follows each moves up to where it began, or the gap stays."""
+    gone = cut.together(cut.event(one) for one in chosen)
+    left = cut.with_events((), [event.id for event in gone])
+    if following is Following.STAYS:
+        return left
+    for begin, stop in reversed(_stretches(gone)):
+        left = _rippled(left, stop, begin - stop)
+    return left
+
+
+def trimmed(
+    cut: Cut, event_id: int, edge: Edge, by: int, windows: Windows, following: Following = Following.STAYS
+) -> Cut:
+    """The cut with an edge of an event so many timeline frames later. Its other edge keeps its source frame. Where what
+    follows moves along, a head keeps its place on the timeline, and the event grows or shrinks behind it."""
+    group = cut.together([cut.event(event_id)])
+    if edge is Edge.TAIL:
+        changed = [replace(one, length=_length(one, one.length + by)) for one in group]
+        return _longer(cut, changed, group, by, following)
+    changed = [_begun(replace(one, length=_length(one, one.length - by)), by, windows) for one in group]
+    if following is Following.MOVES:
+        return _longer(cut, changed, group, -by, following)
+    _check_start(min(one.record_in for one in group) + by)
+    return cut.with_events(one.moved(by) for one in changed)
+
+
+def slipped(cut: Cut, chosen: Iterable[int], by: Fraction, windows: Windows) -> Cut:
+    """The cut with other source frames under the same places: so many source frames later."""
+    changed = []
+    for event in cut.together(cut.event(one) for one in chosen):
+        window = windows(event)
+        if not event.carries_source:
+            continue
+        if window is None or window.conformed.course is None:
+            changed.append(replace(event, source_in=event.source_in + by))
+            continue
+        speed = window.speed_in * window.conformed.read_rate.value
+        if speed == 0:
+            raise RuleError(f"{named(event)} stands still where it begins; it cannot be slipped there.", "slip")
+        changed.append(replace(event, lead=event.lead + by / speed))
+    return cut.with_events(changed)
+
+
+def slid(cut: Cut, event_id: int, by: int, windows: Windows) -> Cut:
+    """The cut with an event so many timeline frames later, and with its own source frames: neighbours that touch it
+    give way on one side and fill up on the other."""
+    group = cut.together([cut.event(event_id)])
+    ids = {one.id for one in group}
+    changed = {one.id: one.moved(by) for one in group}
+    _check_start(min(one.record_in for one in group) + by)
+    for one in group:
+        before, after = cut.before(one), cut.after(one)
+        if before is not None and before.id not in ids:
+            changed[before.id] = replace(before, length=_length(before, before.length + by))
+        if after is not None and after.id not in ids:
+            shorter = replace(after, length=_length(after, after.length - by))
+            changed[after.id] = _begun(shorter, by, windows).moved(by)
+    return cut.with_events(changed.values())
+
+
+def moved(cut: Cut, chosen: Iterable[int], by: int, track: Track | None = None) -> Cut:
+    """The cut with some events so many timeline frames later, where there is room; one of them on another track."""
+    some = cut.together(cut.event(one) for one in chosen)
+    _check_start(min((one.record_in for one in some), default=0) + by)
+    changed = [one.moved(by) for one in some]
+    if track is not None:
+        changed = [replace(one, track=track) if one.track.kind is track.kind else one for one in changed]
+    return cut.with_events(changed)
+
+
+def split(cut: Cut, event_id: int, after: int, windows: Windows) -> Cut:
+    """The cut with an event parted after so many of its frames: the second part's first frame is the one that would
+    have come next."""
+    chosen = cut.event(event_id)
+    group = [one for one in cut.together([chosen]) if one.record_in < chosen.record_in + after < one.stop]
+    if not 0 < after < chosen.length:
+        raise RuleError(f"{named(chosen)} is parted between its first and its last frame.", "split")
+    free, second_group = cut.free_id, None
+    changed = []
+    for number, one in enumerate(group):
+        into = chosen.record_in + after - one.record_in
+        rest = _begun(replace(one, length=one.length - into), into, windows).moved(into)
+        second = replace(rest, id=free - number, transition=None)
+        second_group = second.id if second_group is None and one.group is not None else second_group
+        changed += [replace(one, length=into), replace(second, group=second_group)]
+    return cut.with_events(changed)
+
+
+def refit(cut: Cut, event_id: int, length: int, windows: Windows, following: Following = Following.STAYS) -> Cut:
+    """The cut with an event of another length that shows the same source range: its speed follows, exactly."""
+    group = cut.together([cut.event(event_id)])
+    changed = []
+    for one in group:
+        by = Fraction(one.length, _length(one, length))
+        changed.append(replace(_at_speed(one, by, windows), length=length))
+    return _longer(cut, changed, group, length - group[0].length, following)
+
+
+def respeeded(
+    cut: Cut, chosen: Iterable[int], decide: Callable[[Event], Event], windows: Windows,
+    following: Following = Following.STAYS,
+) -> Cut:  # fmt: skip
+    """The cut with other decisions on some events, each of which keeps its source range: where its speed is another, so
+    is its length, rounded up to whole frames so that nothing is lost. Where lengths keep their place they stay as they
+    are, and the source range follows."""
+    for chosen_id in [event.id for event in cut.together(cut.event(one) for one in chosen)]:
+        event = cut.event(chosen_id)
+        decided = decide(event)
+        if following is Following.STAYS:
+            cut = cut.with_events([decided])
+            continue
+        length = _length_over(event, decided, windows)
+        cut = _longer(cut, [replace(decided, length=length)], [event], length - event.length, following)
+    return cut
+
+
+def filled(cut: Cut, event_id: int, windows: Windows, *, by_speed: bool) -> Cut:
+    """The cut with the gap behind an event filled exactly: by more of its source, or by the same at another speed."""
+    event = cut.event(event_id)
+    begins = [stop for track, first, stop in cut.gaps() if track == event.track and first == event.stop]
+    if not begins:
+        raise RuleError(f"There is no gap behind {named(event)}.", "gap")
+    length = begins[0] - event.record_in
+    if by_speed:
+        return refit(cut, event_id, length, windows)
+    return trimmed(cut, event_id, Edge.TAIL, length - event.length, windows)
+
+
+def closed(cut: Cut, tracks: Iterable[Track] | None = None) -> Cut:
+    """The cut with its gaps closed where every track, or each of those that are named, has nothing: all that follows
+    moves up."""
+    taken = _stretches([event for event in cut.events if tracks is None or event.track in set(tracks)])
+    at, gaps = 0, []
+    for begin, stop in taken:
+        if begin > at:
+            gaps.append((at, begin))
+        at = stop
+    for begin, stop in reversed(gaps):
+        _none_across(cut, stop)
+        cut = _rippled(cut, stop, begin - stop)
+    return cut
+
+
+def parted(cut: Cut, chosen: Iterable[int]) -> Cut:
+    """The cut with picture and sound of some events no longer together."""
+    return cut.with_events(replace(one, group=None) for one in cut.together(cut.event(one) for one in chosen))
+
+
+@dataclass(frozen=True)
+class Effect:
+    """What an edit does, told before it is made: how far what lies on each track moves, in timeline frames, and for how
+    many events; lengths that change; and events that run out, by how many frames, which did not before."""
+
+    moves: tuple[tuple[Track, int, int], ...]
+    lengths: tuple[tuple[Event, int, int], ...]
+    added: int
+    gone: int
+    runs_out: tuple[tuple[Event, int], ...]
+
+
+def effect(before: Cut, after: Cut, windows: Windows) -> Effect:
+    """What becomes of one cut in the other."""
+    moves: dict[tuple[Track, int], int] = {}
+    lengths, runs_out = [], []
+    for event in after.events:
+        was = before.by_id.get(event.id)
+        if was == event:
+            continue
+        if was is not None and was.record_in != event.record_in:
+            key = event.track, event.record_in - was.record_in
+            moves[key] = moves.get(key, 0) + 1
+        if was is not None and was.length != event.length:
+            lengths.append((event, was.length, event.length))
+        same_run = was is not None and replace(was, record_in=event.record_in) == event
+        if not same_run and (over := _overrun(event, windows)) > (_overrun(was, windows) if was else 0):
+            runs_out.append((event, over))
+    return Effect(
+        tuple((track, by, count) for (track, by), count in sorted(moves.items())), tuple(lengths),
+        len(after.by_id.keys() - before.by_id.keys()), len(before.by_id.keys() - after.by_id.keys()), tuple(runs_out),
+    )  # fmt: skip
+
+
+def _overrun(event: Event, windows: Windows) -> int:
+    window = windows(event) if event.carries_source else None
+    return window.overrun if window else 0
+
+
+def _longer(cut: Cut, changed: Sequence[Event], group: Sequence[Event], by: int, following: Following) -> Cut:
+    """The cut with changed events, whose end comes so many frames later: what follows moves, or must have room."""
+    if following is Following.MOVES and by:
+        ids = {one.id for one in group}
+        cut = _rippled(cut, max(one.stop for one in group), by, ids)
+    return cut.with_events(changed)
+
+
+def _rippled(cut: Cut, at: int, by: int, but: set[int] | frozenset[int] = frozenset()) -> Cut:
+    """Everything that begins at a frame or behind it, on every track, so many frames later. What lies across the frame
+    on another track stays; where what follows would then lie over it, ``RuleError`` says so."""
+    moving = [event for event in cut.events if event.record_in >= at and event.id not in but]
+    staying = [event for event in cut.events if event.record_in < at and event.id not in but]
+    if by < 0:
+        for event in staying:
+            close = [one for one in moving if one.track == event.track and one.record_in + by < event.stop]
+            if close:
+                over = frames_text(event.stop - min(one.record_in for one in close) - by)
+                raise RuleError(
+                    f"What follows on {event.track.name} would move over {named(event)} by {over}.", "overlap"
+                )
+    changed = {event.id: event.moved(by) for event in moving}
+    # Replaced all at once, so that none lies over another on the way.
+    return replace(cut, events=tuple(changed.get(event.id, event) for event in cut.events if event.id not in but))
+
+
+def _stretches(events: Iterable[Event]) -> list[tuple[int, int]]:
+    """The timeline frames that events cover, in stretches."""
+    out: list[tuple[int, int]] = []
+    for event in sorted(events, key=lambda one: one.record_in):
+        if out and event.record_in <= out[-1][1]:
+            out[-1] = (out[-1][0], max(out[-1][1], event.stop))
+        else:
+            out.append((event.record_in, event.stop))
+    return out
+
+
+def _none_across(cut: Cut, at: int) -> None:
+    across = next((event for event in cut.events if event.record_in < at < event.stop), None)
+    if across is not None:
+        raise RuleError(f"{named(across)} on {across.track.name} lies across this point; part it first.", "across")
+
+
+def _begun(event: Event, by: int, windows: Windows) -> Event:
+    """The event as it is so many timeline frames after its first moment; it begins there, place and length apart."""
+    if not by or not event.carries_source:
+        return event
+    window = windows(event)
+    if window is None:
+        return event
+    if window.conformed.course is not None:
+        return replace(event, lead=event.lead + by / window.timeline_rate.value)
+    return replace(event, source_in=_run_on(window, by))
+
+
+def _run_on(window: Window, by: int) -> Fraction:
+    """The place of a straight event so many frames after its first moment, as if the source had no ends."""
+    conformed = window.conformed
+    material, speed = conformed.material, -conformed.speed if conformed.treatment.reverse else conformed.speed
+    into = Fraction(by) / window.timeline_rate.value + window.event.lead
+    return frames_at(material, conformed, seconds_at(material, conformed, window.event.source_in) + speed * into)
+
+
+def _at_speed(event: Event, by: Fraction, windows: Windows) -> Event:
+    """The event so many times as fast."""
+    window = windows(event) if event.carries_source else None
+    if window is None:
+        return event
+    if window.conformed.course is not None:
+        curve = window.conformed.treatment.curve
+        assert curve is not None
+        points = tuple(
+            replace(
+                one, arrives=one.arrives * by, leaves=one.leaves * by, holds=round(one.holds / by),
+                at=None if one.at is None else round(one.at / by),
+            ) for one in curve.points
+        )  # fmt: skip
+        wish = Wish(Intent.CURVE, curve=replace(curve, points=points))
+        return replace(event, decisions=replace(event.decisions, intent=wish), lead=event.lead / by)
+    wish = Wish(Intent.SPEED, window.conformed.speed * by)
+    return replace(event, decisions=replace(event.decisions, intent=wish))
+
+
+def _length_over(event: Event, decided: Event, windows: Windows) -> int:
+    """Timeline frames that the same source range takes under other decisions."""
+    was, now = windows(event), windows(decided)
+    if was is None or now is None:
+        return event.length
+    if now.conformed.course is not None:
+        return max(1, now.conformed.frame_map.length)
+    # An overrun is no range of the source, and takes no part in it.
+    used = was.used
+    span = min(used[1], Fraction(was.frames)) - max(used[0], Fraction(0))
+    if span <= 0:
+        return event.length
+    stride = now.conformed.speed * now.conformed.read_rate.value / now.timeline_rate.value
+    return max(1, -(-span // stride))
+
+
+def _length(event: Event, length: int) -> int:
+    if length < 1:
+        raise RuleError(f"Nothing of {named(event)} would be left; delete it instead.", "length")
+    return length
+
+
+def _check_start(at: int) -> None:
+    if at < 0:
+        raise RuleError("Nothing lies before the start of the timeline.", "place")

@@ -1,0 +1,200 @@
+"""Events: uses of clips and timelines on tracks, each with its place, its length and what is decided for it alone."""
+
+from bisect import bisect_right
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from fractions import Fraction
+from functools import cached_property
+from itertools import pairwise
+
+from oddmeter.core.cutting.listed import SourceKind, Transition
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+
+NOTHING_DECIDED = Decisions()
+
+
+class TrackKind(StrEnum):
+    """What a track carries."""
+
+    PICTURE = "picture"
+    SOUND = "sound"
+
+
+@dataclass(frozen=True, order=True)
+class Track:
+    """A track of a timeline; of pictures, a higher number lies over a lower one."""
+
+    kind: TrackKind
+    number: int
+
+    @property
+    def name(self) -> str:
+        """V1, V2, A1 and so on."""
+        return f"{'V' if self.kind is TrackKind.PICTURE else 'A'}{self.number}"
+
+
+FIRST_PICTURE = Track(TrackKind.PICTURE, 1)
+
+
+@dataclass(frozen=True)
+class Event:
+    """One use of a source on a timeline.
+
+    ``record_in`` and ``length`` are timeline frames. ``source_in`` is a place in source frames of the file, counted
+    from 0: where its first moment looks, or, with a curve, where the curve enters; then ``lead`` are the timeline
+    seconds of the curve that lie before the first moment. ``decisions`` are what this event decides for itself.
+    Events of one ``group`` are one clip's picture and sound, and change together. ``flattened`` shows a nested
+    timeline by its own frames only. ``missing`` names what a list asks for and nobody found.
+    """
+
+    id: int
+    track: Track
+    kind: SourceKind
+    record_in: int
+    length: int
+    source_in: Fraction = Fraction(0)
+    lead: Fraction = Fraction(0)
+    clip_id: int | None = None
+    timeline_id: int | None = None
+    decisions: Decisions = field(default_factory=lambda: NOTHING_DECIDED)
+    transition: Transition | None = None
+    group: int | None = None
+    flattened: bool = False
+    name: str = ""
+    missing: str = ""
+
+    def __post_init__(self) -> None:
+        if self.length < 1:
+            raise RuleError("An event is at least one frame long.", "length")
+        if self.record_in < 0:
+            raise RuleError("Nothing lies before the start of the timeline.", "place")
+
+    @property
+    def stop(self) -> int:
+        """The timeline frame after its last."""
+        return self.record_in + self.length
+
+    @property
+    def carries_source(self) -> bool:
+        """True where it shows a clip or a timeline, and not black."""
+        return self.kind in (SourceKind.CLIP, SourceKind.TIMELINE)
+
+    def moved(self, by: int) -> "Event":
+        """The same so many timeline frames later."""
+        return replace(self, record_in=self.record_in + by) if by else self
+
+
+@dataclass(frozen=True)
+class Cut:
+    """A timeline's events; on one track none lies over another. ``rate`` is the timeline's.
+
+    Raises ``RuleError`` where two of them overlap.
+    """
+
+    rate: Rate
+    events: tuple[Event, ...] = ()
+
+    def __post_init__(self) -> None:
+        for on in self.by_track.values():
+            for one, other in pairwise(on):
+                if other.record_in < one.stop:
+                    over = one.stop - other.record_in
+                    raise RuleError(
+                        f"On {one.track.name} {named(other)} would lie over {named(one)} by {frames_text(over)}.",
+                        "overlap",
+                    )
+
+    @cached_property
+    def by_track(self) -> dict[Track, tuple[Event, ...]]:
+        """The events of each track in time order; tracks of pictures first, from the lowest."""
+        out: dict[Track, list[Event]] = {}
+        for event in sorted(self.events, key=lambda one: (one.track, one.record_in)):
+            out.setdefault(event.track, []).append(event)
+        return {track: tuple(events) for track, events in out.items()}
+
+    @cached_property
+    def by_id(self) -> dict[int, Event]:
+        """The events by their ids."""
+        return {event.id: event for event in self.events}
+
+    @cached_property
+    def _begins(self) -> dict[Track, list[int]]:
+        return {track: [event.record_in for event in events] for track, events in self.by_track.items()}
+
+    @property
+    def length(self) -> int:
+        """Timeline frames to the end of the last event."""
+        return max((events[-1].stop for events in self.by_track.values()), default=0)
+
+    def event(self, event_id: int) -> Event:
+        """The event with an id; raises ``RuleError`` where there is none."""
+        found = self.by_id.get(event_id)
+        if found is None:
+            raise RuleError("This event is not there any more.", "event")
+        return found
+
+    def at(self, track: Track, moment: Fraction, *, backwards: bool = False) -> Event | None:
+        """The event of a track that a moment, in timeline frames, falls into; None where none does. Running backwards,
+        the moment of a cut still belongs to what lies before it."""
+        begins = self._begins.get(track, [])
+        number = bisect_right(begins, moment) - 1
+        if backwards and number >= 0 and begins[number] == moment:
+            number -= 1
+        if number < 0:
+            return None
+        event = self.by_track[track][number]
+        return event if moment < event.stop or (backwards and moment == event.stop) else None
+
+    def before(self, event: Event) -> Event | None:
+        """The event on the same track that ends where this one begins; None where there is a gap."""
+        found = self.at(event.track, Fraction(event.record_in), backwards=True)
+        return found if found is not None and found.stop == event.record_in else None
+
+    def after(self, event: Event) -> Event | None:
+        """The event on the same track that begins where this one ends; None where there is a gap."""
+        found = self.at(event.track, Fraction(event.stop))
+        return found if found is not None and found.record_in == event.stop else None
+
+    def gaps(self) -> tuple[tuple[Track, int, int], ...]:
+        """The empty stretches of each track before its last event: track, first frame, frame after the last."""
+        out = []
+        for track, events in self.by_track.items():
+            at = 0
+            for event in events:
+                if event.record_in > at:
+                    out.append((track, at, event.record_in))
+                at = event.stop
+        return tuple(out)
+
+    def together(self, chosen: Iterable[Event]) -> tuple[Event, ...]:
+        """The chosen events with those of their groups, in time order."""
+        some = list(chosen)
+        groups = {event.group for event in some} - {None}
+        ids = {event.id for event in some} | {event.id for event in self.events if event.group in groups}
+        return tuple(sorted((self.by_id[one] for one in ids), key=lambda event: (event.record_in, event.track)))
+
+    def with_events(self, changed: Iterable[Event], gone: Iterable[int] = ()) -> "Cut":
+        """The same cut with some events changed or added, by their ids, and some taken away."""
+        events = {**self.by_id, **{event.id: event for event in changed}}
+        for one in gone:
+            events.pop(one, None)
+        return replace(self, events=tuple(events.values()))
+
+    @property
+    def free_id(self) -> int:
+        """An id that no event has; those below 0 are of events that are not kept yet."""
+        return min((event.id for event in self.events), default=0) - 1 if self.events else -1
+
+
+def named(event: Event) -> str:
+    """An event as a sentence calls it."""
+    what = {SourceKind.BLACK: "black", SourceKind.TIMELINE: "the timeline"}.get(event.kind, "")
+    return f"“{event.name}”" if event.name else what or "an event"
+
+
+def frames_text(count: int) -> str:
+    """``1 frame``, ``12 frames``."""
+    return f"{count} frame{'' if count == 1 else 's'}"

@@ -1,0 +1,145 @@
+"""Listed cuts: what a list says of a cut, event by event, before anything of it is found among the footage."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from fractions import Fraction
+
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode, frames_in_day
+
+
+class SourceKind(StrEnum):
+    """What an event shows."""
+
+    CLIP = "clip"
+    TIMELINE = "timeline"
+    BLACK = "black"
+    GAP = "gap"
+
+
+@dataclass(frozen=True)
+class Transition:
+    """How an event comes in, over what was there before: ``kind`` is ``dissolve``, ``wipe``, or the list's own word;
+    it takes the first ``length`` timeline frames of the event."""
+
+    kind: str
+    length: int
+
+
+@dataclass(frozen=True)
+class Note:
+    """Something about a list that people should know, with the number of its line where it has one."""
+
+    text: str
+    line: int | None = None
+
+    def __str__(self) -> str:
+        return self.text if self.line is None else f"Line {self.line}: {self.text}"
+
+
+@dataclass(frozen=True)
+class Marker:
+    """A marker at a timeline frame counted from the start."""
+
+    at: int
+    name: str
+    colour: str = ""
+
+
+@dataclass(frozen=True)
+class ListedEvent:
+    """One event of a list.
+
+    ``record_in`` and ``length`` are timeline frames, counted from the list's start; ``source_in`` is the place at which
+    its first moment looks, in source frames from timecode zero at ``source_rate``. ``speed`` is source seconds a
+    second, never below 0 (0 is a freeze); in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
+    nested timeline. ``comments`` and ``kept`` (JSON) are what nobody here reads, and goes out again as it came.
+    """
+
+    track: str
+    kind: SourceKind
+    record_in: int
+    length: int
+    name: str = ""
+    reel: str = ""
+    path: str = ""
+    source_rate: Rate = field(default_factory=lambda: Rate.of(25))
+    source_in: Fraction = Fraction(0)
+    speed: Fraction = Fraction(1)
+    reverse: bool = False
+    transition: Transition | None = None
+    inside: "ListedCut | None" = None
+    number: str = ""
+    comments: tuple[str, ...] = ()
+    kept: str = ""
+    line: int | None = None
+
+    @property
+    def stop(self) -> int:
+        """The timeline frame after its last."""
+        return self.record_in + self.length
+
+    @property
+    def freeze(self) -> bool:
+        """True where one picture stands."""
+        return self.speed == 0
+
+    @property
+    def is_sound(self) -> bool:
+        """True on a track of sound."""
+        return is_sound_track(self.track)
+
+    def stride(self, timeline_rate: Rate) -> Fraction:
+        """Source frames moved for each timeline frame; below 0 where it runs back."""
+        stride = self.source_rate.value * self.speed / timeline_rate.value
+        return -stride if self.reverse else stride
+
+    def source_out(self, timeline_rate: Rate) -> Fraction:
+        """The place at which it ends, in source frames."""
+        return self.source_in + self.stride(timeline_rate) * self.length
+
+    def used(self, timeline_rate: Rate) -> tuple[Fraction, Fraction]:
+        """The lowest and highest place of the source that it runs through; of a freeze, its frame."""
+        if self.freeze:
+            return self.source_in, self.source_in + 1
+        ends = self.source_in, self.source_out(timeline_rate)
+        return min(ends), max(ends)
+
+
+@dataclass(frozen=True)
+class ListedCut:
+    """A cut as a list has it. ``start`` is the timecode of its first timeline frame, in frames."""
+
+    name: str
+    rate: Rate
+    drop_frame: bool
+    start: int
+    events: tuple[ListedEvent, ...]
+    notes: tuple[Note, ...] = ()
+    markers: tuple[Marker, ...] = ()
+    kept: str = ""
+
+    @property
+    def length(self) -> int:
+        """Timeline frames from the start to the end of the last event."""
+        return max((event.stop for event in self.events), default=0)
+
+    @property
+    def tracks(self) -> tuple[str, ...]:
+        """The names of its tracks: pictures first, each kind in the order in which it comes."""
+        names = list(dict.fromkeys(event.track for event in self.events))
+        return tuple(sorted(names, key=is_sound_track))
+
+    def on(self, track: str) -> tuple[ListedEvent, ...]:
+        """The events of a track in time order."""
+        return tuple(sorted((one for one in self.events if one.track == track), key=lambda one: one.record_in))
+
+    def timecode(self, frame: int) -> str:
+        """The timecode of a timeline frame, past midnight from zero again."""
+        day = frames_in_day(self.rate, self.drop_frame)
+        return str(Timecode((self.start + frame) % day, self.rate, self.drop_frame))
+
+
+def is_sound_track(name: str) -> bool:
+    """True where a track's name says that it is one of sound: A, A2, Audio 1."""
+    return name[:1].upper() == "A"

@@ -1,0 +1,186 @@
+"""What a timeline frame shows: through tracks, transitions and nested timelines, down to frames of clips.
+
+Maps are composed: the outer one gives a moment in the nested timeline, which is not rounded to its frames, the event
+there gives the place in its own source, and so on (docs/model.md, Cuts).
+"""
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from math import ceil, floor
+
+from oddmeter.core.cutting.events import Cut, Event, TrackKind
+from oddmeter.core.cutting.listed import SourceKind
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.maps.frame_map import Weights
+from oddmeter.core.numbers.errors import RuleError
+
+DEEPEST = 64
+"""Nested levels that are looked into."""
+
+
+class Book(ABC):
+    """Where timelines are looked up: their events, and the window of each."""
+
+    @abstractmethod
+    def cut(self, timeline_id: int) -> Cut:
+        """The events of a timeline."""
+
+    @abstractmethod
+    def window(self, timeline_id: int, event: Event) -> Window | None:
+        """An event's window; None where its source is missing, or cannot be planned with."""
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A share of what is seen: the events that lead to it, from the outermost on, the clip, and what of it the moment
+    is made of; without a clip it is black. ``place`` is in units of the clip's map."""
+
+    chain: tuple[Event, ...]
+    share: Fraction
+    clip_id: int | None = None
+    place: Fraction = Fraction(0)
+    weights: Weights = field(default_factory=lambda: Weights.alone(0))
+    between: Between = Between.PICK
+
+    @property
+    def event(self) -> Event | None:
+        """The event that uses the clip; None where nothing is there."""
+        return self.chain[-1] if self.chain else None
+
+    @property
+    def picture(self) -> tuple[object, ...]:
+        """What is seen of it, to tell whether two frames show the same."""
+        return self.clip_id, self.share, self.weights.parts
+
+
+BLACK = Seen((), Fraction(1))
+
+
+def shown_at(book: Book, timeline_id: int, frame: int | Fraction, way: int = 1) -> tuple[Seen, ...]:
+    """What a timeline shows at a moment, given in its frames; running backwards (``way`` −1), the moment of a cut still
+    belongs to what lies before it. Several parts where a transition is running; black where nothing is.
+
+    Raises ``RuleError`` where timelines are nested deeper than ``DEEPEST``.
+    """
+    return _shown(book, timeline_id, Fraction(frame), way, ())
+
+
+def _shown(book: Book, timeline_id: int, moment: Fraction, way: int, chain: tuple[Event, ...]) -> tuple[Seen, ...]:
+    if len(chain) >= DEEPEST:
+        raise RuleError(f"Timelines are nested more than {DEEPEST} deep.", "nested")
+    cut = book.cut(timeline_id)
+    for track in reversed([one for one in cut.by_track if one.kind is TrackKind.PICTURE]):
+        event = cut.at(track, moment, backwards=way < 0)
+        if event is not None:
+            return _with_transition(book, timeline_id, cut, event, moment, way, chain)
+    return (replace(BLACK, chain=chain),)
+
+
+def _with_transition(
+    book: Book, timeline_id: int, cut: Cut, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
+) -> tuple[Seen, ...]:
+    seen = _of_event(book, timeline_id, event, moment, way, chain)
+    since = moment - event.record_in
+    transition = event.transition
+    if transition is None or since >= transition.length or transition.kind != "dissolve":
+        return seen
+    share = min(Fraction(1), (since + Fraction(1, 2)) / transition.length)
+    before = cut.before(event)
+    if before is None:
+        under: tuple[Seen, ...] = (replace(BLACK, chain=chain),)
+    else:
+        # What goes out runs on under what comes in.
+        longer = replace(before, length=before.length + transition.length)
+        under = _of_event(book, timeline_id, longer, moment, way, chain)
+    return (*_shared(under, 1 - share), *_shared(seen, share))
+
+
+def _shared(parts: tuple[Seen, ...], share: Fraction) -> tuple[Seen, ...]:
+    return tuple(replace(part, share=part.share * share) for part in parts if share)
+
+
+def _of_event(
+    book: Book, timeline_id: int, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
+) -> tuple[Seen, ...]:
+    here = (*chain, event)
+    window = book.window(timeline_id, event) if event.carries_source else None
+    if window is None:
+        return (Seen(here, Fraction(1)),)
+    frame_map = window.frame_map
+    at = frame_map.moment(moment - event.record_in)
+    way *= frame_map.path.piece(at).way or 1
+    second = frame_map.path.at(at)
+    if event.kind is SourceKind.TIMELINE:
+        assert event.timeline_id is not None
+        inner = _inner_moment(window, second, way, flattened=event.flattened)
+        return _shown(book, event.timeline_id, inner, way, here)
+    place = frame_map.ruler.place(second)
+    between = window.conformed.treatment.between
+    return (Seen(here, Fraction(1), event.clip_id, place, _weights(place, frame_map.units, way, between), between),)
+
+
+def _inner_moment(window: Window, second: Fraction, way: int, *, flattened: bool) -> Fraction:
+    """The moment in a nested timeline, in its frames; beyond its ends its first or last frame is held."""
+    moment = second * window.conformed.read_rate.value
+    if flattened:
+        moment = Fraction(ceil(moment) - 1 if way < 0 else floor(moment))
+    last = window.frames - 1
+    if moment < 0:
+        return Fraction(0)
+    return moment if moment < last + 1 or (way < 0 and moment == last + 1) else Fraction(last)
+
+
+def _weights(place: Fraction, units: int, way: int, between: Between) -> Weights:
+    last = units - 1
+    if between is Between.PICK:
+        unit = ceil(place) - 1 if way < 0 else floor(place)
+        return Weights.alone(max(0, min(last, unit)))
+    first = floor(place)
+    if place <= 0 or first >= last:
+        return Weights.alone(0 if place <= 0 else last)
+    return Weights(first, first + 1, place - first)
+
+
+@dataclass(frozen=True)
+class Lost:
+    """Source frames of one clip that a flattened nested timeline shows no more, of those that it showed."""
+
+    clip_id: int
+    name: str
+    shown: int
+    lost: int
+
+
+def lost_by_flattening(book: Book, timeline_id: int, event: Event) -> tuple[Lost, ...]:
+    """What showing a nested timeline by its own frames only would lose, by clip: each timeline frame of the event is
+    looked at both ways."""
+    seen: dict[bool, dict[int, set[int]]] = {}
+    names: dict[int, str] = {}
+    for flattened in (False, True):
+        found = seen.setdefault(flattened, {})
+        one = replace(event, flattened=flattened)
+        for frame in range(event.length):
+            moment = Fraction(event.record_in + frame)
+            for part in _of_event(book, timeline_id, one, moment, 1, ()):
+                if part.clip_id is not None and part.event is not None:
+                    names[part.clip_id] = part.event.name
+                    found.setdefault(part.clip_id, set()).update(unit for unit, _ in part.weights.parts)
+    return tuple(
+        Lost(clip, names[clip], len(units), len(units - seen[True].get(clip, set())))
+        for clip, units in seen[False].items()
+    )
+
+
+def contains(book: Book, outer: int, inner: int) -> bool:
+    """True where a timeline is, or somewhere holds, another: then it cannot be put into that one."""
+    waiting, done = [outer], set()
+    while waiting:
+        one = waiting.pop()
+        if one == inner:
+            return True
+        if one not in done:
+            done.add(one)
+            waiting += [event.timeline_id for event in book.cut(one).events if event.timeline_id is not None]
+    return False

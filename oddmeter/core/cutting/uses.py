@@ -1,0 +1,93 @@
+"""Uses: an event planned as what it is, a use of a clip or of a nested timeline, with its marks."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+
+from oddmeter.core.conform.speeds import Material
+from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.listed import SourceKind
+from oddmeter.core.cutting.windows import Window, window
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.planning.clips import Decided, KnownClip
+from oddmeter.core.planning.houses import House
+from oddmeter.core.planning.plans import resolved
+from oddmeter.core.planning.timelines import Timeline
+
+
+class EventMark(StrEnum):
+    """Something about an event that people look for."""
+
+    MISSING = "missing"
+    REFUSED = "refused"
+    OVERRUN = "overrun"
+    GAP_BEHIND = "gap"
+    NO_HANDLES = "handles"
+
+
+@dataclass(frozen=True)
+class Use:
+    """An event with its window, or with the sentence that says why it has none."""
+
+    event: Event
+    window: Window | None
+    trouble: str = ""
+
+    @property
+    def overrun(self) -> int:
+        """Timeline frames for which the last good frame, or the first one, is held."""
+        return self.window.overrun + self.window.underrun if self.window else 0
+
+
+def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: Timeline) -> Use:
+    """An event of a clip, planned with all that is decided at every level and by itself."""
+    if known is None:
+        return Use(event, None, f"{event.missing or 'Its clip'} is not among the footage.")
+    material = known.material
+    if material is None:
+        return Use(event, None, known.trouble)
+    rate = timeline.settings.rate
+    held = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions)
+    try:
+        treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
+        return Use(event, window(event, material, treatment, rate))
+    except RuleError as error:
+        return Use(event, None, str(error))
+
+
+def use_of_timeline(event: Event, inner: Cut, house: House, timeline: Timeline) -> Use:
+    """An event of a nested timeline, whose frames come evenly at its own rate."""
+    rate = timeline.settings.rate
+    if not inner.length:
+        return Use(event, None, "The timeline inside is empty.")
+    held = resolved(0, Decided(), House(), timeline, event.decisions)
+    try:
+        treatment = held.treatment(inner.rate, inner.rate, rate)
+        return Use(event, window(event, Material(inner.length, inner.rate), treatment, rate))
+    except RuleError as error:
+        return Use(event, None, str(error))
+
+
+def use_of_nothing(event: Event) -> Use:
+    """An event of black, which has no source."""
+    assert event.kind in (SourceKind.BLACK, SourceKind.GAP)
+    return Use(event, None)
+
+
+def marks_of(use: Use, cut: Cut, handles: int) -> tuple[tuple[EventMark, Fraction], ...]:
+    """What is to be seen about an event, each with its frames: the overrun and the gap behind it in timeline frames,
+    and where fewer than so many source frames are left on one side, how many."""
+    out: list[tuple[EventMark, Fraction]] = []
+    event = use.event
+    if use.window is None and event.carries_source:
+        out.append(
+            (EventMark.MISSING if event.clip_id is event.timeline_id is None else EventMark.REFUSED, Fraction(0))
+        )
+    if use.overrun:
+        out.append((EventMark.OVERRUN, Fraction(use.overrun)))
+    behind = next((end - begin for track, begin, end in cut.gaps() if (track, begin) == (event.track, event.stop)), 0)
+    if behind:
+        out.append((EventMark.GAP_BEHIND, Fraction(behind)))
+    if use.window is not None and not use.overrun and (left := min(use.window.handles)) < handles:
+        out.append((EventMark.NO_HANDLES, Fraction(left)))
+    return tuple(out)

@@ -1,0 +1,202 @@
+"""Two versions of a cut: what became of each event, found by source and content, not by number.
+
+Events that lie on the same track and show the same source are matched: those that are the same in all but their place
+first, then those that share the most of their source, then those that lie nearest. What is left of the old is gone,
+what is left of the new is new.
+"""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.numbers.rates import Rate
+
+
+class Fate(StrEnum):
+    """What became of an event: ``moved`` only in its place, ``trimmed`` in its in or out point, ``retimed`` in its
+    speed; a trim that is also a move is a trim, any of them with another speed a retime."""
+
+    KEPT = "kept"
+    MOVED = "moved"
+    TRIMMED = "trimmed"
+    RETIMED = "retimed"
+    NEW = "new"
+    GONE = "gone"
+
+
+@dataclass(frozen=True)
+class Compared:
+    """What became of one event: as it was, None where it is new; as it is, None where it is gone."""
+
+    fate: Fate
+    was: ListedEvent | None
+    now: ListedEvent | None
+
+    @property
+    def made_again(self) -> bool:
+        """True where what was made of it no longer is what the cut shows."""
+        return self.fate in (Fate.TRIMMED, Fate.RETIMED, Fate.NEW)
+
+    @property
+    def event(self) -> ListedEvent:
+        """The event as it is, or was."""
+        found = self.now or self.was
+        assert found is not None
+        return found
+
+
+@dataclass(frozen=True)
+class _Side:
+    """One version: its rate, and the timeline frame, from its start, that both begin to count at."""
+
+    rate: Rate
+    zero: int = 0
+
+    def at(self, event: ListedEvent) -> Fraction:
+        """The second at which an event begins."""
+        return (event.record_in - self.zero) / self.rate.value
+
+    def used(self, event: ListedEvent) -> tuple[Fraction, Fraction]:
+        """Source seconds that it runs through."""
+        low, high = event.used(self.rate)
+        return low / event.source_rate.value, high / event.source_rate.value
+
+    def length(self, event: ListedEvent) -> Fraction:
+        return event.length / self.rate.value
+
+    def whole(self, event: ListedEvent) -> object:
+        """All of an event: its content and its place."""
+        return self.content(event), self.at(event)
+
+    def content(self, event: ListedEvent) -> object:
+        """All but its place."""
+        return event.track, _source_in(event), self.length(event), event.speed, event.reverse
+
+    def begins(self, event: ListedEvent) -> object:
+        """Where it begins in its source."""
+        return event.track, _source_in(event)
+
+
+def compared(old: ListedCut, new: ListedCut) -> tuple[Compared, ...]:
+    """Each event of both cuts once, in the order of the new cut; those that are gone where they were.
+
+    Lengths at different rates are held together in seconds. Places are held together by timecode, or from the start of
+    each where more events stay in place so. Gaps are no events.
+    """
+    by_timecode = Fraction(old.start) / old.rate.value - Fraction(new.start) / new.rate.value
+    found = _compared(old, new, _Side(old.rate), _Side(new.rate))
+    if by_timecode and abs(by_timecode) < _SAME_HOUR:
+        other = _compared(old, new, _Side(old.rate), _Side(new.rate, round(by_timecode * new.rate.value)))
+        if _in_place(other) >= _in_place(found):
+            return other
+    return found
+
+
+_SAME_HOUR = 3600
+"""Seconds; cuts that start further apart are not counted by one clock."""
+
+
+def _in_place(found: tuple[Compared, ...]) -> int:
+    return sum(one.fate is Fate.KEPT for one in found)
+
+
+def _compared(old: ListedCut, new: ListedCut, before: _Side, after: _Side) -> tuple[Compared, ...]:
+    out: list[Compared] = []
+    olds, news = _by_source(old), _by_source(new)
+    for source in dict.fromkeys([*olds, *news]):
+        pairs, gone, added = _matched(olds.get(source, []), news.get(source, []), before, after)
+        out += [Compared(_fate(was, now, before, after), was, now) for was, now in pairs]
+        out += [Compared(Fate.NEW, None, now) for now in added]
+        out += [Compared(Fate.GONE, was, None) for was in gone]
+    return tuple(sorted(out, key=lambda one: (_place(one, before, after), one.event.track)))
+
+
+def _place(one: Compared, before: _Side, after: _Side) -> Fraction:
+    return after.at(one.now) if one.now else before.at(one.event)
+
+
+def _by_source(cut: ListedCut) -> dict[tuple[str, ...], list[ListedEvent]]:
+    out: dict[tuple[str, ...], list[ListedEvent]] = defaultdict(list)
+    for event in cut.events:
+        if event.kind is not SourceKind.GAP:
+            out[_source(event)].append(event)
+    return out
+
+
+def _source(event: ListedEvent) -> tuple[str, ...]:
+    """What an event shows: its reel with its name, or its name alone where reels are not told apart."""
+    track, reel = "sound" if event.is_sound else "picture", event.reel.casefold()
+    if event.kind is not SourceKind.CLIP:
+        return track, event.kind, event.name.casefold()
+    if reel and reel != "ax":
+        return track, "reel", reel, event.name.casefold()
+    return track, "name", (event.name or event.path.rpartition("/")[2]).casefold()
+
+
+Pairs = list[tuple[ListedEvent, ListedEvent]]
+Left = list[ListedEvent]
+
+
+def _matched(olds: Left, news: Left, before: _Side, after: _Side) -> tuple[Pairs, Left, Left]:
+    """Pairs of one source, the surest first, and what is left of both."""
+    pairs: Pairs = []
+    ways = ((before.whole, after.whole), (before.content, after.content), (before.begins, after.begins))
+    for of_old, of_new in ways:
+        known: dict[object, Left] = defaultdict(list)
+        for was in olds:
+            known[of_old(was)].append(was)
+        rest = []
+        for now in news:
+            if same := known.get(of_new(now)):
+                nearest = min(same, key=lambda was: abs(before.at(was) - after.at(now)))
+                same.remove(nearest)
+                pairs.append((nearest, now))
+            else:
+                rest.append(now)
+        olds, news = [one for left in known.values() for one in left], rest
+    shared = _sharing(olds, news, before, after)
+    pairs += [(olds[j], news[i]) for i, j in shared.items()]
+    found = set(shared.values())
+    gone = [one for j, one in enumerate(olds) if j not in found]
+    return pairs, gone, [one for i, one in enumerate(news) if i not in shared]
+
+
+def _sharing(olds: Left, news: Left, before: _Side, after: _Side) -> dict[int, int]:
+    """New events by the old one with which each shares most of its source; those that share most are taken first."""
+    in_turn = sorted(range(len(olds)), key=lambda j: before.used(olds[j])[0])
+    shares: list[tuple[Fraction, Fraction, int, int]] = []
+    running: list[int] = []
+    at = 0
+    for i in sorted(range(len(news)), key=lambda i: after.used(news[i])[0]):
+        begin, end = after.used(news[i])
+        while at < len(in_turn) and before.used(olds[in_turn[at]])[0] < end:
+            running.append(in_turn[at])
+            at += 1
+        running = [j for j in running if before.used(olds[j])[1] > begin]
+        for j in running:
+            low, high = before.used(olds[j])
+            if (both := min(end, high) - max(begin, low)) > 0:
+                shares.append((-both, abs(before.at(olds[j]) - after.at(news[i])), i, j))
+    out: dict[int, int] = {}
+    taken: set[int] = set()
+    for _, _, i, j in sorted(shares):
+        if i not in out and j not in taken:
+            out[i] = j
+            taken.add(j)
+    return out
+
+
+def _fate(was: ListedEvent, now: ListedEvent, before: _Side, after: _Side) -> Fate:
+    if (was.speed, was.reverse) != (now.speed, now.reverse):
+        return Fate.RETIMED
+    cut_alike = _source_in(was) == _source_in(now) and before.length(was) == after.length(now)
+    if not cut_alike or was.transition != now.transition:
+        return Fate.TRIMMED
+    return Fate.KEPT if (was.track, before.at(was)) == (now.track, after.at(now)) else Fate.MOVED
+
+
+def _source_in(event: ListedEvent) -> Fraction:
+    """The source second at which it begins."""
+    return event.source_in / event.source_rate.value

@@ -1,0 +1,192 @@
+"""Windows: the map of one event, a part of its source's run that begins where the event does (docs/model.md, Cuts)."""
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from math import ceil, floor
+
+from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.cutting.events import Event
+from oddmeter.core.decisions.treatment import Fields, Intent, Span, Treatment
+from oddmeter.core.maps.paths import Path, Piece
+from oddmeter.core.maps.rulers import EvenRuler, OwnRuler, Ruler
+from oddmeter.core.maps.timed import TimedMap
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+
+
+@dataclass(frozen=True)
+class Window:
+    """An event's use of its source, worked out: ``conformed`` is the whole source under the event's treatment,
+    ``frame_map`` what the event's frames look at, in units of the whole file, ``path`` the source seconds under its
+    timeline seconds."""
+
+    event: Event
+    conformed: Conform
+    frame_map: TimedMap
+    timeline_rate: Rate
+
+    @property
+    def path(self) -> Path:
+        """Source seconds under timeline seconds, from the event's first moment on."""
+        return self.frame_map.path
+
+    @property
+    def frames(self) -> int:
+        """Frames of the source."""
+        return self.conformed.material.frames
+
+    def place(self, frame: int | Fraction) -> Fraction:
+        """The place in source frames of the file that a moment of the event looks at, in timeline frames from its
+        start; also before its first and behind its last."""
+        return frames_at(self.conformed.material, self.conformed, self.path.at(frame / self.timeline_rate.value))
+
+    @property
+    def source_in(self) -> Fraction:
+        """The place at its first moment."""
+        return self.place(0)
+
+    @property
+    def source_out(self) -> Fraction:
+        """The place at its end."""
+        return self.place(self.event.length)
+
+    @property
+    def used(self) -> tuple[Fraction, Fraction]:
+        """The lowest and the highest place that it runs through."""
+        edges = {Fraction(0), self.path.lasts, *(one.begins for one in self.path.pieces if one.begins > 0)}
+        places = [self.place(edge * self.timeline_rate.value) for edge in edges]
+        return min(places), max(places)
+
+    @property
+    def speed_in(self) -> Fraction:
+        """Source seconds a second at its first moment; below 0 backwards."""
+        return self.path.piece(Fraction(0)).speed_at(Fraction(0))
+
+    @property
+    def overrun(self) -> int:
+        """Timeline frames at its end that ask for more than there is, so that the last good frame is held."""
+        return self.event.length - self._good(from_end=True)
+
+    @property
+    def underrun(self) -> int:
+        """Timeline frames at its head that come before the source begins."""
+        first = self.path.pieces[0]
+        beyond = first.rests and len(self.path.pieces) > 1 and self._at_an_end(first)
+        return ceil(self.path.pieces[1].begins * self.timeline_rate.value) if beyond else 0
+
+    @property
+    def handles(self) -> tuple[int, int]:
+        """Whole source frames that are left before and behind what it uses."""
+        low, high = self.used
+        return max(0, floor(low)), max(0, self.frames - ceil(high))
+
+    def _good(self, *, from_end: bool) -> int:
+        last = self.path.pieces[-1]
+        if not last.rests or not self._at_an_end(last) or not self._ran_out:
+            return self.event.length
+        return min(self.event.length, max(0, ceil(last.begins * self.timeline_rate.value)))
+
+    @property
+    def _ran_out(self) -> bool:
+        """True unless its own curve stops there on purpose."""
+        course = self.conformed.course
+        return course is None or not course.path.pieces[-1].rests
+
+    def _at_an_end(self, piece: Piece) -> bool:
+        end = end_of(self.conformed.material, self.conformed)
+        return not 0 < piece.source < end
+
+
+def window(event: Event, material: Material, treatment: Treatment, timeline_rate: Rate) -> Window:
+    """The map of an event of a source; raises ``RuleError`` where its speed or curve is impossible."""
+    if treatment.intent is Intent.CURVE:
+        return _curved(event, material, treatment, timeline_rate)
+    conformed = conform(material, treatment, timeline_rate)
+    speed = -conformed.speed if treatment.reverse else conformed.speed
+    lasts = event.length / timeline_rate.value
+    begins = seconds_at(material, conformed, event.source_in) + speed * event.lead
+    path = Path(_bounded(begins, speed, lasts, end_of(material, conformed)), lasts)
+    return Window(event, conformed, _map(material, conformed, path, timeline_rate), timeline_rate)
+
+
+def _curved(event: Event, material: Material, treatment: Treatment, timeline_rate: Rate) -> Window:
+    """A curve enters at the whole frame at or before ``source_in``; up to there it runs as it begins."""
+    enters = min(floor(event.source_in), material.frames - 1)
+    if enters < 0:
+        raise RuleError("A curve cannot enter before the source begins.", "curve")
+    conformed = conform(material, replace(treatment, span=Span(enters), reverse=False), timeline_rate)
+    assert conformed.course is not None
+    whole = conformed.course.path
+    first = whole.pieces[0]
+    into = seconds_at(material, conformed, event.source_in) - first.source
+    late = into / first.leaves if first.is_straight and first.leaves > 0 else Fraction(0)
+    path = whole.window(event.lead + late, event.length / timeline_rate.value)
+    return Window(event, conformed, _map(material, conformed, path, timeline_rate), timeline_rate)
+
+
+def _map(material: Material, conformed: Conform, path: Path, timeline_rate: Rate) -> TimedMap:
+    ruler: Ruler
+    if conformed.by_times:
+        assert material.clock is not None
+        clock = material.clock.of_fields if conformed.fields is Fields.SPLIT else material.clock
+        if conformed.fields is Fields.ORIGINAL and material.originals is not None:
+            units = material.originals.units(0, material.frames)
+            clock = material.clock.of_frames([unit.frames[0] for unit in units])
+        ruler, count = OwnRuler(Fraction(0), clock), clock.frames
+    else:
+        ruler = EvenRuler(Fraction(0), conformed.read_rate.value * conformed.units_a_frame)
+        count = _units(material, conformed)
+    return TimedMap(path, ruler, count, timeline_rate.value, conformed.treatment.held, is_part=True)
+
+
+def _units(material: Material, conformed: Conform) -> int:
+    if conformed.fields is Fields.ORIGINAL and material.originals is not None:
+        return len(material.originals.units(0, material.frames))
+    return material.frames * (2 if conformed.fields is Fields.SPLIT else 1)
+
+
+def _bounded(begins: Fraction, speed: Fraction, lasts: Fraction, end: Fraction) -> tuple[Piece, ...]:
+    """One speed, and rests where the source has not begun yet, or is over."""
+    rest = Fraction(0)
+    if speed == 0:
+        return (Piece(rest, begins, lasts, rest, rest),)
+    enters = max(rest, (-begins if speed > 0 else end - begins) / speed)
+    leaves = min(lasts, (end - begins if speed > 0 else -begins) / speed)
+    low, high = (rest, end) if speed > 0 else (end, rest)
+    if leaves <= 0:
+        return (Piece(rest, high, lasts, rest, rest),)
+    if enters >= lasts:
+        return (Piece(rest, low, lasts, rest, rest),)
+    pieces = [Piece(rest, low, enters, rest, rest)] if enters > 0 else []
+    pieces.append(Piece(enters, begins + speed * enters, leaves - enters, speed, speed))
+    if leaves < lasts:
+        pieces.append(Piece(leaves, high, lasts - leaves, rest, rest))
+    return tuple(pieces)
+
+
+def seconds_at(material: Material, conformed: Conform, place: Fraction) -> Fraction:
+    """The source second at a place in frames of the file, as it is read; also beyond its ends."""
+    if not conformed.by_times or material.clock is None:
+        return place / conformed.read_rate.value
+    clock, frame = material.clock, floor(place)
+    if frame < 0:
+        return place / material.file_rate.value
+    if frame >= clock.frames:
+        return clock.end + (place - clock.frames) / material.file_rate.value
+    return clock.time(frame) + (place - frame) * (clock.time(frame + 1) - clock.time(frame))
+
+
+def frames_at(material: Material, conformed: Conform, second: Fraction) -> Fraction:
+    """The place in frames of the file at a source second, as it is read."""
+    if not conformed.by_times or material.clock is None:
+        return second * conformed.read_rate.value
+    if second < 0:
+        return second * material.file_rate.value
+    if second >= material.clock.end:
+        return material.clock.frames + (second - material.clock.end) * material.file_rate.value
+    return material.clock.place(second)
+
+
+def end_of(material: Material, conformed: Conform) -> Fraction:
+    """The source second at which the file ends, as it is read."""
+    return seconds_at(material, conformed, Fraction(material.frames))

@@ -1,0 +1,138 @@
+"""Cuts in and out: which format a file is, and the plain JSON and CSV of ``oddmeter cut``."""
+
+import csv
+import io
+from pathlib import PurePath
+from typing import Any
+
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.cutting.pulls import Pull, pulls
+from oddmeter.core.cutting.versions import Compared, Fate, compared
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.interchange.edl.reading import read_edl
+from oddmeter.interchange.edl.writing import Written, write_edl
+
+EDL, OTIO, PULLS = ".edl", ".otio", ".csv"
+ENDINGS = (EDL, OTIO)
+MOST_BYTES = 100_000_000
+
+
+def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: bool = False) -> ListedCut:
+    """The cut in a list, by the ending of its file name; raises ``RuleError`` with a sentence where there is none."""
+    if len(data) > MOST_BYTES:
+        raise RuleError(f"A list of more than {MOST_BYTES // 1_000_000} MB is not read.", "list")
+    plain, text = PurePath(file_name), _text(data)
+    if plain.suffix.lower() == OTIO or text.lstrip().startswith("{"):
+        from oddmeter.interchange.otio.reading import read_otio  # noqa: PLC0415  (its library takes long to load)
+
+        return read_otio(text, rate, drop_frame, plain.stem)
+    return read_edl(text, rate, drop_frame, plain.stem)
+
+
+def write_cut(cut: ListedCut, file_name: str, handles: int = 0) -> Written:
+    """The cut in the format that a file name ends with; ``.csv`` is a pull list."""
+    ending = PurePath(file_name).suffix.lower()
+    if ending == EDL:
+        return write_edl(cut)
+    if ending == OTIO:
+        from oddmeter.interchange.otio.writing import write_otio  # noqa: PLC0415  (its library takes long to load)
+
+        return Written(write_otio(cut), ())
+    if ending == PULLS:
+        return Written(pull_table(pulls(cut, handles)), ())
+    raise RuleError(f"A cut is written as {EDL}, {OTIO} or, as a pull list, {PULLS}; not “{file_name}”.", "list")
+
+
+def cut_document(cut: ListedCut) -> dict[str, Any]:
+    """The cut as plain JSON; fractions as ``"a/b"``."""
+    return {
+        "name": cut.name,
+        "rate": cut.rate.exact,
+        "drop_frame": cut.drop_frame,
+        "start": cut.timecode(0),
+        "events": [event_document(event) for event in cut.events],
+        "markers": [{"at": one.at, "name": one.name, "colour": one.colour} for one in cut.markers],
+        "notes": [str(note) for note in cut.notes],
+    }
+
+
+def event_document(event: ListedEvent) -> dict[str, Any]:
+    """One event as plain JSON."""
+    transition = event.transition
+    return {
+        "track": event.track,
+        "kind": event.kind.value,
+        "name": event.name,
+        "reel": event.reel,
+        "path": event.path,
+        "record_in": event.record_in,
+        "length": event.length,
+        "source_rate": event.source_rate.exact,
+        "source_in": fraction_text(event.source_in),
+        "speed": fraction_text(event.speed),
+        "freeze": event.freeze,
+        "reverse": event.reverse,
+        "transition": None if transition is None else {"kind": transition.kind, "length": transition.length},
+    }
+
+
+def comparison_document(old: ListedCut, new: ListedCut) -> dict[str, list[dict[str, Any]]]:
+    """What became of the events between two versions of a cut: for each fate the events with their places."""
+    out: dict[str, list[dict[str, Any]]] = {fate.value: [] for fate in Fate}
+    for one in compared(old, new):
+        out[one.fate].append(_compared_document(one))
+    return out
+
+
+def pull_table(found: tuple[Pull, ...]) -> str:
+    """A pull list as CSV."""
+    text = io.StringIO()
+    rows = csv.DictWriter(text, list(_pull_row(_NO_PULL)), lineterminator="\r\n")
+    rows.writeheader()
+    rows.writerows(_pull_row(one) for one in found)
+    return text.getvalue()
+
+
+def pull_documents(found: tuple[Pull, ...]) -> list[dict[str, Any]]:
+    """A pull list as plain JSON."""
+    return [_pull_row(one) for one in found]
+
+
+_NO_PULL = Pull("", "", "", Rate.of(25), 0, 1, 0)
+
+
+def _pull_row(one: Pull) -> dict[str, Any]:
+    """First and last frame are both of the range; timecode out is the one after."""
+    return {
+        "name": one.name, "reel": one.reel, "path": one.path, "rate": one.rate.exact, "first": one.first,
+        "last": one.stop - 1, "frames": one.frames, "in": one.timecode(one.first), "out": one.timecode(one.stop),
+        "events": one.events,
+    }  # fmt: skip
+
+
+def _compared_document(one: Compared) -> dict[str, Any]:
+    event = one.event
+    out: dict[str, Any] = {
+        "name": event.name or event.reel or event.kind.value, "track": event.track, "record_in": event.record_in,
+        "length": event.length,
+    }  # fmt: skip
+    if one.was is not None and one.now is not None and one.fate is not Fate.KEPT:
+        out["was"] = {
+            "record_in": one.was.record_in, "length": one.was.length, "source_in": fraction_text(one.was.source_in),
+            "speed": fraction_text(one.was.speed),
+        }  # fmt: skip
+    return out
+
+
+def _text(data: bytes) -> str:
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return data.decode("utf-16", errors="replace")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", errors="replace")
+
+
+__all__ = ["ENDINGS", "SourceKind", "comparison_document", "cut_document", "pull_documents", "read_cut", "write_cut"]

@@ -1,0 +1,156 @@
+"""Writing an edit decision list after CMX 3600, and what it costs: M2 has one decimal, timecode whole frames."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import count
+from math import floor
+
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
+from oddmeter.core.numbers.numerals import decimal_text, fixed_text, round_half_up
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day
+
+AUXILIARY = "AX"
+"""The reel of a source that has none."""
+
+
+@dataclass(frozen=True)
+class Written:
+    """A list as text, and what it could not hold, a note for each event that lost something."""
+
+    text: str
+    losses: tuple[Note, ...]
+
+
+def write_edl(cut: ListedCut) -> Written:
+    """The cut as an edit decision list; nested timelines are written by their name, and gaps are left."""
+    losses: list[Note] = []
+    lines = [f"TITLE: {_plain(cut.name)}"]
+    if can_drop(cut.rate):
+        lines.append("FCM: DROP FRAME" if cut.drop_frame else "FCM: NON-DROP FRAME")
+    numbers = count(1)
+    before: dict[str, ListedEvent] = {}
+    for event in sorted(cut.events, key=lambda one: (one.record_in, cut.tracks.index(one.track))):
+        if event.kind is SourceKind.GAP:
+            continue
+        number = next(numbers)
+        lines += _event(cut, event, before.get(event.track), number)
+        losses += (Note(f"Event {number:03}, {event.name or event.reel}: {loss}") for loss in _losses(cut, event))
+        before[event.track] = event
+    lines += [
+        f"* LOC: {cut.timecode(one.at)} {(one.colour or 'white').upper():<7} {_plain(one.name)}" for one in cut.markers
+    ]
+    return Written("\n".join(lines) + "\n", tuple(losses))
+
+
+def motion_decimal(speed: Fraction, reverse: bool, rate: Rate) -> Fraction:
+    """The frames a second that M2 says of a speed: its one decimal, below 0 backwards."""
+    told = Fraction(round_half_up(speed * rate.nominal * 10), 10)
+    return -told if reverse else told
+
+
+def motion_cost(event: ListedEvent, rate: Rate) -> Fraction:
+    """Source frames by which a reader that believes M2's decimal is off at the end of an event."""
+    told = abs(motion_decimal(event.speed, event.reverse, rate)) / rate.nominal
+    return abs(told - event.speed) * event.source_rate.value / rate.value * event.length
+
+
+def _event(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, number: int) -> Iterator[str]:
+    source = _source(cut, event)
+    record = f"{cut.timecode(event.record_in)} {cut.timecode(event.stop)}"
+    head, reel, track = f"{number:03} ", _reel(event), f"{_channel(event.track):<5}"
+    edit = "C       "
+    if event.transition is not None:
+        yield _coming_from(cut, event, before, head, track)
+        code = {"dissolve": "D", "wipe": "W001"}.get(event.transition.kind, "D")
+        edit = f"{code:<4} {event.transition.length:03}"
+    yield f"{head} {reel:<8} {track} {edit} {source} {record}"
+    if event.speed != 1 or event.reverse:
+        told = motion_decimal(event.speed, event.reverse, cut.rate)
+        sign = "-" if told < 0 else ""
+        yield f"M2   {reel:<8} {sign}{fixed_text(abs(told), 1):0>5} {source[:11]}"
+    if event.transition is not None and before is not None and before.name:
+        yield f"* FROM CLIP NAME: {_plain(before.name)}"
+    if event.name:
+        which = "FROM" if event.transition is None else "TO"
+        yield f"* {which} CLIP NAME: {_plain(event.name)}"
+    if event.path:
+        yield f"* SOURCE FILE: {_plain(event.path)}"
+    if event.source_rate != cut.rate:
+        yield f"* SOURCE RATE: {_counted(event.source_rate, cut.rate).exact}"
+    yield from (f"* {_plain(text)}" for text in event.comments)
+
+
+def _coming_from(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, head: str, track: str) -> str:
+    """The line without length that says what a transition comes from."""
+    record = cut.timecode(event.record_in)
+    if before is None or before.stop != event.record_in or before.kind is SourceKind.BLACK:
+        return f"{head} {'BL':<8} {track} C        00:00:00:00 00:00:00:00 {record} {record}"
+    rate = _counted(before.source_rate, cut.rate)
+    place = floor(before.source_out(cut.rate) / before.source_rate.value * rate.value)
+    at = _timecode(place, rate, cut.drop_frame)
+    return f"{head} {_reel(before):<8} {track} C        {at} {at} {record} {record}"
+
+
+def _source(cut: ListedCut, event: ListedEvent) -> str:
+    """Source in and out; backwards from the lower to the higher one as well, as lists have it."""
+    rate, begin, end = _source_frames(cut, event)
+    return f"{_timecode(begin, rate, cut.drop_frame)} {_timecode(end, rate, cut.drop_frame)}"
+
+
+def _source_frames(cut: ListedCut, event: ListedEvent) -> tuple[Rate, int, int]:
+    if event.kind is SourceKind.BLACK:
+        return cut.rate, 0, event.length
+    rate = _counted(event.source_rate, cut.rate)
+    places = (place * rate.value / event.source_rate.value for place in event.used(cut.rate))
+    begin, end = (round_half_up(place) for place in places)
+    return rate, begin, max(begin + 1, end)
+
+
+def _counted(source: Rate, cut: Rate) -> Rate:
+    """The rate at which source timecode is written: the source's, where two digits and common readers can."""
+    whole = source.value == source.nominal or source.is_ntsc
+    return source if whole and source.nominal <= 100 else cut
+
+
+def _losses(cut: ListedCut, event: ListedEvent) -> Iterator[str]:
+    if event.kind is SourceKind.BLACK:
+        return
+    rate, begin, _ = _source_frames(cut, event)
+    low = event.used(cut.rate)[0] * rate.value / event.source_rate.value
+    if low != begin:
+        yield f"it begins at source frame {decimal_text(low, 3)}; a timecode can only say {begin}."
+    if cost := motion_cost(event, cut.rate):
+        told = motion_decimal(event.speed, event.reverse, cut.rate)
+        yield (
+            f"M2 can only say {decimal_text(told, 1)} frames a second of {decimal_text(event.speed * 100, 4)} %; "
+            f"a reader that believes it is {decimal_text(cost, 2)} source frames off at its end."
+        )
+    if event.kind is SourceKind.TIMELINE:
+        yield "the timeline inside is written by its name only."
+    if event.transition is not None and event.transition.kind not in ("dissolve", "wipe"):
+        yield f"its transition, {event.transition.kind}, is written as a dissolve."
+
+
+def _timecode(place: int, rate: Rate, drop: bool) -> str:
+    drop = drop and can_drop(rate)
+    return str(Timecode(place % frames_in_day(rate, drop), rate, drop))
+
+
+def _reel(event: ListedEvent) -> str:
+    if event.kind is SourceKind.BLACK:
+        return "BL"
+    return "_".join(event.reel.split()) or AUXILIARY
+
+
+def _channel(track: str) -> str:
+    """V, A, A2 and so on; a track of another name by its number among letters that lists know."""
+    plain = track.upper().replace(" ", "")
+    digits = "".join(one for one in plain if one.isdecimal())[:2].lstrip("0")
+    letter = "A" if plain[:1] == "A" else "V"
+    return f"{letter}{'' if digits in ('', '1') else digits}"
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.split())

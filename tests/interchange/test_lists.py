@@ -1,0 +1,385 @@
+"""Lists of cuts: read as they come, written so that others read them, and held against each other."""
+
+import json
+from collections.abc import Iterable
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import opentimelineio as otio
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind, Transition
+from oddmeter.core.cutting.pulls import pulls
+from oddmeter.core.cutting.versions import Fate, compared
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.interchange.cuts import cut_document, read_cut, write_cut
+from oddmeter.interchange.edl.lines import lines_of, tracks_of
+from oddmeter.interchange.edl.rates import rate_evidence
+from oddmeter.interchange.edl.reading import read_edl
+from oddmeter.interchange.edl.writing import write_edl
+from oddmeter.interchange.otio.reading import read_otio
+from oddmeter.interchange.otio.writing import write_otio
+from tests.interchange.test_cli import oddmeter
+
+FILM = Rate.of(25)
+BELL = """TITLE: THE TIDE BELL\r
+FCM: NON-DROP FRAME\r
+\r
+001  FOUNDRY1 V     C        01:00:00:00 01:00:04:00 01:00:00:00 01:00:04:00\r
+* FROM CLIP NAME: FD_POUR\r
+002  FOUNDRY1 V     C        01:00:04:00 01:00:04:00 01:00:04:00 01:00:04:00\r
+002  HARBOUR2 V     D    025 02:00:00:00 02:00:08:00 01:00:04:00 01:00:08:00\r
+M2   HARBOUR2       050.0                02:00:00:00\r
+* FROM CLIP NAME: FD_POUR\r
+* TO CLIP NAME: HB_GULLS\r
+* SOURCE FILE: harbour/HB_gulls.mov\r
+003  BL       V     C        00:00:00:00 00:00:01:00 01:00:08:00 01:00:09:00\r
+004  HARBOUR2 AA/V  C        02:00:10:00 02:00:12:00   01:00:10:00 01:00:14:00\r
+M2   HARBOUR2       -012.5               02:00:10:00\r
+nobody reads this\r
+005  STILL    V     W001 010 03:00:00:00 03:00:00:01 01:00:14:00 01:00:16:00\r
+M2   STILL          000.0                03:00:00:00\r
+* LOC: 01:00:15:00 RED     the bell rings\r
+"""
+
+
+def _events(text: str, rate: Rate = FILM) -> list[ListedEvent]:
+    return list(read_edl(text, rate).events)
+
+
+def test_a_list_is_read_with_all_that_it_says() -> None:
+    cut = read_edl(BELL, FILM)
+    assert (cut.name, cut.rate, cut.drop_frame, cut.timecode(0)) == ("THE TIDE BELL", FILM, False, "01:00:00:00")
+    picture = cut.on("V")
+    assert [one.name or one.kind.value for one in picture] == ["FD_POUR", "HB_GULLS", "black", "clip", "clip"]
+    assert [(one.record_in, one.length) for one in picture] == [(0, 100), (100, 100), (200, 25), (250, 100), (350, 50)]
+    assert [one.speed for one in picture] == [1, 2, 1, Fraction(1, 2), 0]
+    assert picture[1].transition == Transition("dissolve", 25)
+    assert picture[1].path == "harbour/HB_gulls.mov"
+    assert picture[3].reverse and picture[3].source_in == (2 * 3600 + 12) * 25, "it begins where its range ends"
+    assert picture[4].freeze and picture[4].transition == Transition("wipe", 10)
+    assert [one.track for one in cut.events if one.record_in == 250] == ["V", "A1", "A2"]
+    assert [str(note) for note in cut.notes] == ["Line 15: It cannot be read: “nobody reads this”."]
+    assert [(one.at, one.name, one.colour) for one in cut.markers] == [(375, "the bell rings", "RED")]
+
+
+@pytest.mark.parametrize(
+    ("channels", "tracks"),
+    [("V", ["V"]), ("A", ["A1"]), ("A2", ["A2"]), ("AA", ["A1", "A2"]), ("B", ["V", "A1"]), ("AA/V", ["A1", "A2", "V"]),
+     ("A2/V", ["A2", "V"]), ("V2", ["V2"]), ("VA1A2", ["V", "A1", "A2"]), ("NONE", []), ("Q", [])],
+)  # fmt: skip
+def test_channels_name_tracks(channels: str, tracks: list[str]) -> None:
+    assert list(tracks_of(channels)) == tracks
+
+
+@pytest.mark.parametrize(
+    ("source", "record", "motion", "speed", "noted"),
+    [
+        (100, 100, None, Fraction(1), False),
+        (100, 50, "050.0", Fraction(2), False),
+        (53, 100, "013.3", Fraction(53, 100), False),  # 13.25 is 13.3 to a decimal
+        (53, 100, "013.2", Fraction(53, 100), False),  # and 13.2 where it is cut short
+        (100, 100, "050.0", Fraction(2), True),
+        (60, 100, None, Fraction(3, 5), True),
+        (1, 100, "000.0", Fraction(0), False),
+    ],
+)
+def test_the_speed_is_what_lengths_say_where_motion_agrees(
+    source: int, record: int, motion: str | None, speed: Fraction, noted: bool
+) -> None:
+    text = f"001  R1 V C 01:00:00:00 01:{_code(source)} 02:00:00:00 02:{_code(record)}\n"
+    cut = read_edl(text + (f"M2 R1 {motion} 01:00:00:00\n" if motion else ""), FILM)
+    assert cut.events[0].speed == speed
+    assert bool(cut.notes) is noted
+
+
+def _code(frames: int) -> str:
+    return f"00:{frames // 25:02}:{frames % 25:02}"
+
+
+def test_a_list_is_asked_for_its_rate_with_the_evidence() -> None:
+    event = "001  R1 V C 01:00:00:00 01:00:04:00 01:00:00:00 01:00:0{}\n"
+    with pytest.raises(RuleError, match=r"does not say its rate.*highest frame number is 12.*fits 23\.976, 24, 25"):
+        read_edl(event.format("4:12"))
+    assert rate_evidence(lines_of("FCM: DROP FRAME\n" + event.format("4:12"))).only == Rate.parse("29.97")
+    assert rate_evidence(lines_of(event.format("4;29"))).only == Rate.parse("29.97")
+    told = rate_evidence(lines_of(BELL))
+    assert told.only == FILM and "M2" in told.sentence
+    assert [str(one) for one in rate_evidence(lines_of(event.format("4:55"))).rates] == ["59.94", "60"]
+
+
+def test_source_timecode_at_another_rate_is_noticed() -> None:
+    cut = read_edl("001  T50 V C 03:00:00:48 03:00:04:48 01:00:00:00 01:00:04:00\n", FILM)
+    assert cut.events[0].source_rate == Rate.of(50)
+    assert cut.events[0].source_in == 3 * 3600 * 50 + 48
+    assert cut.events[0].speed == 1
+    assert "T50 is not counted at the list's 25" in str(cut.notes[0])
+
+
+def test_drop_frame_changes_on_the_way_concern_sources() -> None:
+    text = (
+        "FCM: DROP FRAME\n001  R1 V C 00:01:00;02 00:01:02;02 01:00:00;00 01:00:02;00\n"
+        "FCM: NON-DROP FRAME\n002  R2 V C 00:01:00:00 00:01:02:00 01:00:02;00 01:00:04;00\n"
+    )
+    one, other = _events(text, Rate.parse("29.97"))
+    assert one.source_in == other.source_in == 1800
+    assert (other.record_in, other.length) == (60, 60)
+
+
+@pytest.mark.parametrize(
+    ("text", "rate", "said"),
+    [
+        ("", "25", "no event"),
+        ("TITLE: X\nthis is a letter\n", "25", "no event"),
+        ("001 R V C 00:00:00:00 00:00:01:00 01:00:02:00 01:00:01:00\n", "25", "Line 1: .*before it begins"),
+        ("\n001 R V C 00:00:00:00 00:00:01:00 01:00:00:27 01:00:01:00\n", "25", "Line 2: .*01:00:00:27"),
+        ("001 R V C 00:00:00:00 00:00:01:00 01:00:00;00 01:00:01;00\n", "25", "Line 1: .*drop-frame.*25"),
+        ("001 R V C 00:00:00;00 00:00:01;00 01:01:00;00 01:01:01;00\n", "29.97", "Line 1: .*skips"),
+        ("001 R V C 00:00:00:00 00:00:00:00 01:00:00:00 01:00:00:00\n", "25", "without length"),
+    ],
+)  # fmt: skip
+def test_a_bad_list_says_why_with_its_line(text: str, rate: str, said: str) -> None:
+    with pytest.raises(RuleError, match=said):
+        read_edl(text, Rate.parse(rate))
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.text(alphabet="0123456789:;. \nVACDBLM2*FRTIEUX-/W", max_size=400))
+def test_no_text_breaks_the_reader(text: str) -> None:
+    try:
+        read_edl(text, FILM)
+    except RuleError as error:
+        assert str(error)
+
+
+def test_events_out_of_order_or_over_each_other_are_noted() -> None:
+    line = "00{} R{} V C 00:00:00:00 00:00:02:00 01:00:0{}:00 01:00:0{}:00\n"
+    cut = read_edl(line.format(1, 1, 4, 6) + line.format(2, 2, 0, 2) + line.format(3, 3, 1, 3), FILM)
+    assert [one.record_in for one in cut.events] == [0, 25, 100]
+    told = " ".join(map(str, cut.notes))
+    assert "Line 2: From here on the events are not in order" in told
+    assert "Line 3: On V it begins 25 frames before the event of line 2 is over." in told
+
+
+names = st.text(alphabet="ABCDEFGHXYZ_0123456789", min_size=1, max_size=8)
+speeds = st.sampled_from([Fraction(1), Fraction(2), Fraction(1, 2), Fraction(8, 15), Fraction(24, 25), Fraction(0)])
+
+
+@st.composite
+def cuts(draw: st.DrawFn, *, exact: bool = True) -> ListedCut:
+    """A cut of whole places; of any fractions where the format is exact."""
+    rate = draw(st.sampled_from([Rate.of(24), FILM, Rate.parse("29.97"), Rate.parse("23.976")]))
+    at, events = 0, []
+    for _ in range(draw(st.integers(1, 6))):
+        at += draw(st.sampled_from([0, 0, 7]))
+        length = draw(st.integers(2, 200))
+        black = draw(st.booleans()) and draw(st.booleans())
+        speed = Fraction(1) if black else draw(speeds)
+        source_in = (
+            Fraction(0)
+            if black
+            else Fraction(draw(st.integers(100_000, 200_000)), draw(st.sampled_from([1, 3])) if exact else 1)
+        )
+        reverse = not black and speed > 0 and draw(st.booleans())
+        transition = draw(
+            st.none() | st.builds(Transition, st.sampled_from(["dissolve", "wipe"]), st.integers(1, length))
+        )
+        events.append(
+            ListedEvent(
+                "V", SourceKind.BLACK if black else SourceKind.CLIP, at, length, "" if black else draw(names),
+                "" if black else draw(names), source_rate=rate, source_in=source_in, speed=speed, reverse=reverse,
+                transition=transition,
+            )
+        )  # fmt: skip
+        at += length
+    return ListedCut("Cut", rate, rate == Rate.parse("29.97"), 86400, tuple(events))
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(cuts())
+def test_a_cut_written_as_otio_is_the_same_cut_again(cut: ListedCut) -> None:
+    again = read_otio(write_otio(cut))
+    events = [one for one in cut_document(again)["events"] if one["kind"] != "gap"]
+    assert events == cut_document(cut)["events"]
+    assert (again.rate, again.drop_frame, again.start) == (cut.rate, cut.drop_frame, cut.start)
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(cuts(exact=False))
+def test_a_cut_written_as_a_list_is_the_same_up_to_what_was_said(cut: ListedCut) -> None:
+    written = write_edl(cut)
+    again = read_edl(written.text, cut.rate)
+    zero = cut.events[0].record_in
+    told = {str(note).split(",")[0] for note in written.losses}
+    for number, (was, now) in enumerate(zip(cut.events, again.events, strict=True), 1):
+        assert (now.kind, now.name, now.record_in + zero, now.length) == (was.kind, was.name, was.record_in, was.length)
+        assert (now.transition, now.reverse) == (was.transition, was.reverse)
+        if f"Event {number:03}" not in told:
+            assert (now.source_in, now.speed) == (was.source_in, was.speed) or was.source_out(cut.rate).denominator != 1
+        off = abs(now.source_in - was.source_in) + abs(now.speed - was.speed) * was.length
+        assert off <= Fraction(was.length, 10 * cut.rate.nominal) + 1
+
+
+def test_what_it_costs_that_motion_has_one_decimal_is_said() -> None:
+    event = ListedEvent("V", SourceKind.CLIP, 0, 1500, "A", "R", source_in=Fraction(1), speed=Fraction(8, 15))
+    (loss,) = write_edl(ListedCut("Cut", FILM, False, 0, (event,))).losses
+    assert "13.3 frames a second of 53.3333 %" in str(loss) and "2 source frames off" in str(loss)
+
+
+def test_the_peer_reads_what_is_written() -> None:
+    pytest.importorskip("otio_cmx3600_adapter")
+    cut = read_edl(BELL.replace("AA/V", "V"), FILM)
+    theirs = otio.adapters.read_from_string(write_edl(cut).text, "cmx_3600", rate=25)
+    (track,) = theirs.video_tracks()
+    clips = [one for one in track if isinstance(one, otio.schema.Clip)]
+    for mine, its in zip(cut.events, clips, strict=True):
+        at = track.range_of_child(its).start_time - track.source_range.start_time
+        assert (at.value - cut.start, its.duration().value) == (mine.record_in, mine.length)
+        if mine.kind is SourceKind.CLIP:
+            assert its.source_range.start_time.value == mine.used(FILM)[0]
+            scalars = [one.time_scalar for one in its.effects]
+            assert scalars == ([] if mine.speed == 1 else [float(-mine.speed if mine.reverse else mine.speed)])
+    assert [one.transition_type for one in track if isinstance(one, otio.schema.Transition)] == [
+        "SMPTE_Dissolve", "SMPTE_Wipe",
+    ]  # fmt: skip
+
+
+def test_what_the_peer_writes_is_read() -> None:
+    timeline = otio.schema.Timeline("Bell")
+    track = otio.schema.Track("V", kind="Video")
+    timeline.tracks.append(track)
+    for start, duration, scalar in ((100, 50, None), (300, 40, 2.0), (0, 25, 0.5)):
+        where = otio.opentime.TimeRange(otio.opentime.RationalTime(start, 25), otio.opentime.RationalTime(duration, 25))
+        clip = otio.schema.Clip(f"c{start}", source_range=where)
+        clip.metadata["cmx_3600"] = {"reel": f"R{start}"}
+        if scalar:
+            clip.effects.append(otio.schema.LinearTimeWarp(time_scalar=scalar))
+        track.append(clip)
+    text = otio.adapters.write_to_string(timeline, "cmx_3600", rate=25)
+    events = _events(text)
+    assert _told(events) == ["0 50 100 1 R100", "50 40 300 2 R300", "90 25 0 1/2 R0"]
+    assert _told(read_otio(otio.adapters.write_to_string(timeline, "otio_json")).events) == _told(events)
+
+
+def _told(events: Iterable[ListedEvent]) -> list[str]:
+    return [f"{one.record_in} {one.length} {one.source_in} {one.speed} {one.reel}" for one in events]
+
+
+def test_transitions_nests_and_metadata_of_a_timeline_survive() -> None:
+    second = otio.opentime.RationalTime
+    inner = otio.schema.Stack("pour, slow", source_range=otio.opentime.TimeRange(second(10, 24), second(48, 24)))
+    inner_track = otio.schema.Track("V", kind="Video")
+    inner_track.append(otio.schema.Clip("in it", source_range=otio.opentime.TimeRange(second(0, 240), second(96, 24))))
+    inner.append(inner_track)
+    outgoing = otio.schema.Clip("out", source_range=otio.opentime.TimeRange(second(0, 24), second(48, 24)))
+    outgoing.metadata["somebody"] = {"else": [1, 2, {"deep": True}]}
+    track = otio.schema.Track("V", kind="Video", children=[outgoing])
+    track.append(otio.schema.Transition("", "SMPTE_Dissolve", second(6, 24), second(6, 24)))
+    track.append(inner)
+    timeline = otio.schema.Timeline("Film", global_start_time=second(86400, 24))
+    timeline.tracks.append(track)
+    cut = read_otio(otio.adapters.write_to_string(timeline, "otio_json"))
+    one, nest = cut.events
+    assert (one.length, nest.record_in, nest.length) == (42, 42, 54), "what comes in begins with its transition"
+    assert (nest.kind, nest.source_in, nest.transition) == (
+        SourceKind.TIMELINE,
+        Fraction(4),
+        Transition("dissolve", 12),
+    )
+    assert nest.inside is not None and nest.inside.events[0].source_rate == Rate.of(240)
+    (pulled, inside) = pulls(cut)
+    assert (pulled.first, pulled.stop, inside.first, inside.stop) == (0, 42, 40, 580)
+    again = json.loads(write_otio(cut))
+    assert again["tracks"]["children"][0]["children"][0]["metadata"]["somebody"] == {"else": [1, 2, {"deep": True}]}
+    assert cut_document(read_otio(json.dumps(again))) == cut_document(cut)
+
+
+def test_a_freeze_and_a_speed_that_nobody_reads_are_told_apart() -> None:
+    clip = otio.schema.Clip(
+        "c", source_range=otio.opentime.TimeRange(otio.opentime.RationalTime(5, 25), otio.opentime.RationalTime(9, 25))
+    )
+    clip.effects.append(otio.schema.FreezeFrame())
+    clip.effects.append(otio.schema.TimeEffect("wobble", "Wobble"))
+    track = otio.schema.Track("V", kind="Video", children=[clip])
+    cut = read_otio(otio.adapters.write_to_string(track, "otio_json"))
+    assert cut.events[0].freeze and "travels along" in str(cut.notes[0])
+    assert "Wobble" in write_otio(cut)
+
+
+def test_two_versions_are_held_together_by_source_and_content() -> None:
+    def event(name: str, at: int, length: int, source: int, speed: Fraction = Fraction(1)) -> ListedEvent:
+        return ListedEvent("V", SourceKind.CLIP, at, length, name, name, source_in=Fraction(source), speed=speed)
+
+    old = [
+        event("A", 0, 100, 0),
+        event("B", 100, 50, 10),
+        event("C", 150, 50, 0),
+        event("D", 200, 40, 7),
+        event("E", 240, 9, 0),
+    ]
+    new = [
+        event("A", 0, 100, 0),
+        event("C", 100, 50, 0),
+        event("B", 150, 30, 20),
+        event("D", 180, 40, 7, Fraction(1, 2)),
+        event("F", 220, 5, 0),
+    ]
+    cut = ListedCut("Cut", FILM, False, 90000, tuple(old))
+    found = {one.event.name: one.fate for one in compared(cut, replace(cut, events=tuple(new)))}
+    assert found == {
+        "A": Fate.KEPT, "B": Fate.TRIMMED, "C": Fate.MOVED, "D": Fate.RETIMED, "E": Fate.GONE, "F": Fate.NEW,
+    }  # fmt: skip
+    # A list that begins later by its timecode has its events where they were.
+    late = ListedCut("Cut", FILM, False, 90100, tuple(replace(one, record_in=one.record_in - 100) for one in old[1:]))
+    fates = [one.fate for one in compared(cut, late)]
+    assert fates.count(Fate.KEPT) == 4 and fates.count(Fate.GONE) == 1
+
+
+def test_ranges_are_pulled_once_with_handles() -> None:
+    events = [
+        ListedEvent("V", SourceKind.CLIP, at, 50, "A", "R", source_in=Fraction(source))
+        for at, source in ((0, 100), (50, 140), (100, 400))
+    ]
+    found = pulls(ListedCut("Cut", FILM, False, 0, tuple(events)), 8)
+    assert [(one.first, one.stop, one.events) for one in found] == [(92, 198, 2), (392, 458, 1)]
+    assert found[0].timecode(found[0].first) == "00:00:03:17"
+
+
+def test_the_command_reads_writes_and_compares(tmp_path: Path) -> None:
+    path = tmp_path / "bell.edl"
+    path.write_bytes(BELL.encode())
+    told = json.loads(oddmeter("cut", path, "--rate", "25", "--json").out)
+    assert told["events"][1] | {"path": ""} == {
+        "track": "V", "kind": "clip", "name": "HB_GULLS", "reel": "HARBOUR2", "path": "", "record_in": 100,
+        "length": 100, "source_rate": "25/1", "source_in": "180000/1", "speed": "2/1", "freeze": False,
+        "reverse": False, "transition": {"kind": "dissolve", "length": 25},
+    }  # fmt: skip
+    assert oddmeter("cut", path, "--to", tmp_path / "bell.otio").status == 0
+    assert oddmeter("cut", path, "--to", tmp_path / "bell.otio").status == 1, "nothing is written over"
+    versions = json.loads(oddmeter("cut", path, "--against", tmp_path / "bell.otio", "--json").out)
+    assert {fate: len(events) for fate, events in versions.items()} == {
+        "kept": 7, "moved": 0, "trimmed": 0, "retimed": 0, "new": 0, "gone": 0,
+    }  # fmt: skip
+    assert oddmeter("cut", path, "--to", tmp_path / "pull.csv", "--handles", "10").status == 0
+    assert (tmp_path / "pull.csv").read_text().splitlines()[
+        1
+    ] == "FD_POUR,FOUNDRY1,,25/1,89990,90109,120,00:59:59:15,01:00:04:10,1"
+    (tmp_path / "bad.edl").write_text("001 R V C 00:00:00:00 00:00:01:00 01:00:00:27 01:00:01:00\n")
+    done = oddmeter("cut", tmp_path / "bad.edl", "--rate", "25", "--json")
+    assert done.status == 1 and "Line 1" in done.err
+
+
+def test_files_are_known_by_what_is_in_them() -> None:
+    assert read_cut(BELL.encode("utf-16"), "x.edl", FILM).name == "THE TIDE BELL"
+    cut = read_edl(BELL, FILM)
+    assert read_cut(write_cut(cut, "x.otio").text.encode(), "x.txt").length == cut.length
+    for name in ("x.xml", "x"):
+        with pytest.raises(RuleError, match="is written as"):
+            write_cut(cut, name)
+    for broken in (b"{", b"[1]", b'{"OTIO_SCHEMA": "Clip.1"}', b"{}"):
+        with pytest.raises(RuleError):
+            read_cut(broken, "x.otio")
