@@ -30,7 +30,7 @@ def show(connection: Connection, show_id: int) -> Show:
             row["id"],
             TimelineSettings(
                 row["name"], Rate(Fraction(row["rate"])), row["width"], row["height"], Fraction(row["pixel_aspect"]),
-                TimelineScan(row["scan"]), row["drop_frame"], row["sound_rate"],
+                TimelineScan(row["scan"]), row["drop_frame"], row["sound_rate"], row["start_frame"],
             ),
             row["revision"],
         )
@@ -51,9 +51,9 @@ def add_show(connection: Connection, name: str, timeline: TimelineSettings) -> i
 def add_timeline(connection: Connection, show_id: int, settings: TimelineSettings) -> int:
     """Add a timeline; returns its id. Raises a unique violation where the show has one of that name."""
     made = connection.execute(
-        "INSERT INTO timeline (show_id, name, rate, width, height, pixel_aspect, scan, drop_frame, sound_rate)"
-        " VALUES (%(show_id)s, %(name)s, %(rate)s, %(width)s, %(height)s, %(pixel_aspect)s, %(scan)s,"
-        " %(drop_frame)s, %(sound_rate)s) RETURNING id",
+        "INSERT INTO timeline (show_id, name, rate, width, height, pixel_aspect, scan, drop_frame, sound_rate,"
+        " start_frame) VALUES (%(show_id)s, %(name)s, %(rate)s, %(width)s, %(height)s, %(pixel_aspect)s, %(scan)s,"
+        " %(drop_frame)s, %(sound_rate)s, %(start)s) RETURNING id",
         {"show_id": show_id, **_values(settings)},
     ).fetchone()
     assert made is not None
@@ -64,7 +64,8 @@ def set_timeline(connection: Connection, timeline_id: int, settings: TimelineSet
     """Set a timeline; raises ``ConflictError`` where it is no longer at ``revision``."""
     done = connection.execute(
         "UPDATE timeline SET name = %(name)s, rate = %(rate)s, width = %(width)s, height = %(height)s,"
-        " pixel_aspect = %(pixel_aspect)s, scan = %(scan)s, drop_frame = %(drop_frame)s, sound_rate = %(sound_rate)s"
+        " pixel_aspect = %(pixel_aspect)s, scan = %(scan)s, drop_frame = %(drop_frame)s, sound_rate = %(sound_rate)s,"
+        " start_frame = %(start)s"
         " WHERE id = %(id)s AND revision = %(revision)s",
         {"id": timeline_id, "revision": revision, **_values(settings)},
     )
@@ -87,5 +88,5 @@ def _values(settings: TimelineSettings) -> dict[str, object]:
     return {
         "name": settings.name, "rate": settings.rate.exact, "width": settings.width, "height": settings.height,
         "pixel_aspect": fraction_text(settings.pixel_aspect), "scan": settings.scan,
-        "drop_frame": settings.drop_frame, "sound_rate": settings.sound_rate,
+        "drop_frame": settings.drop_frame, "sound_rate": settings.sound_rate, "start": settings.start,
     }  # fmt: skip

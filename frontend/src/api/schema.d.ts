@@ -1367,6 +1367,286 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/cuts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Cuts
+     * @description The timelines of a show, each with how much is on it.
+     */
+    get: operations["list_cuts_api_shows__show_id__cuts_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Get Cut
+     * @description A timeline with all its events.
+     */
+    get: operations["get_cut_api_shows__show_id__cuts__timeline_id__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/rulers": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Rulers
+     * @description How the source's frames pass under a window of the timeline that is drawn so many pixels wide.
+     */
+    get: operations["rulers_api_shows__show_id__cuts__timeline_id__rulers_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/frames/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Look
+     * @description What a timeline frame shows, through every transition and nested timeline.
+     */
+    get: operations["look_api_shows__show_id__cuts__timeline_id__frames__number__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/pictures/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Picture
+     * @description The picture of a timeline frame, of the version that is named; a draft is made of the nearest source pictures.
+     */
+    get: operations["picture_api_shows__show_id__cuts__timeline_id__pictures__number__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/edits": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Edit
+     * @description Change the events of a timeline, or say what a change would do; refused where somebody changed it first.
+     */
+    post: operations["edit_api_shows__show_id__cuts__timeline_id__edits_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/nest": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Nest
+     * @description Make a timeline of its own of some events; an event of it stands in their place.
+     */
+    post: operations["nest_api_shows__show_id__cuts__timeline_id__nest_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/rerate": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Rerate
+     * @description This cut at another rate: a new timeline, with every cut point worked out exactly.
+     */
+    post: operations["rerate_api_shows__show_id__cuts__timeline_id__rerate_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/events/{event_id}/flattened": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Flattened
+     * @description What an event of a nested timeline would lose, by clip, if it showed that by its own frames only.
+     */
+    get: operations["flattened_api_shows__show_id__cuts__timeline_id__events__event_id__flattened_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/lists/read": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Read
+     * @description Read a list and look for its clips, without keeping anything.
+     */
+    post: operations["read_api_shows__show_id__lists_read_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/lists": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take
+     * @description Make a timeline of a list: with its clips as far as they are found, and all it says of the others.
+     */
+    post: operations["take_api_shows__show_id__lists_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/link": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Link
+     * @description Say which clip events of a list use; each keeps its place, its length and the list's in point.
+     */
+    post: operations["link_api_shows__show_id__cuts__timeline_id__link_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/list": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Write
+     * @description The timeline as a list of its sources: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source.
+     */
+    get: operations["write_api_shows__show_id__cuts__timeline_id__list_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/losses": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Losses
+     * @description What an EDL of this timeline could not hold, event by event.
+     */
+    get: operations["losses_api_shows__show_id__cuts__timeline_id__losses_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/handoff": {
     parameters: {
       query?: never;
@@ -2038,6 +2318,64 @@ export interface components {
       scaled: string[];
     };
     /**
+     * CutEntry
+     * @description A timeline in the list: how many events it has and how long it is.
+     */
+    CutEntry: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      rate: components["schemas"]["RateView"];
+      /** Drop Frame */
+      drop_frame: boolean;
+      /** Events */
+      events: number;
+      length: components["schemas"]["LengthView"];
+      /** Is Default */
+      is_default: boolean;
+    };
+    /**
+     * CutPointView
+     * @description A cut point that is not where it should be, and by how much of a new frame it comes late.
+     */
+    CutPointView: {
+      /** Was */
+      was: number;
+      /** Now */
+      now: number;
+      /** Late */
+      late: string;
+    };
+    /**
+     * CutView
+     * @description A timeline with its events, in the order of time; ``version`` is another one whenever any of them is.
+     */
+    CutView: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      rate: components["schemas"]["RateView"];
+      /** Frame Seconds */
+      frame_seconds: number;
+      /** Drop Frame */
+      drop_frame: boolean;
+      /** Start */
+      start: string;
+      /** Version */
+      version: string;
+      length: components["schemas"]["LengthView"];
+      /** Tracks */
+      tracks: components["schemas"]["TrackView"][];
+      /** Events */
+      events: components["schemas"]["EventView"][];
+      /** Counts */
+      counts: {
+        [key: string]: number;
+      };
+    };
+    /**
      * DecidedView
      * @description A decided part: exact text and words; of what is wanted, the intent and its value apart, as they are typed.
      */
@@ -2167,6 +2505,110 @@ export interface components {
       usual: number[];
     };
     /**
+     * Edit
+     * @description What is done with events.
+     * @enum {string}
+     */
+    Edit:
+      | "place"
+      | "trim head"
+      | "trim tail"
+      | "slip"
+      | "slide"
+      | "move"
+      | "split"
+      | "delete"
+      | "speed"
+      | "decide"
+      | "refit"
+      | "fill"
+      | "close"
+      | "part"
+      | "transition"
+      | "flatten";
+    /**
+     * EditIn
+     * @description A change of events, at the version that was seen. ``by`` and ``value`` are as people type them: timeline frames
+     *     ``+12``, ``2s``, ``34 f`` or timecode; of a slip source frames; of a speed ``40%``, or a length. ``at`` is a
+     *     timeline frame; None the end. ``preview`` says what it would do, and does nothing.
+     */
+    EditIn: {
+      /** Version */
+      version: string;
+      edit: components["schemas"]["Edit"];
+      /**
+       * Events
+       * @default []
+       */
+      events: number[];
+      /**
+       * Clips
+       * @default []
+       */
+      clips: number[];
+      /** Inner */
+      inner?: number | null;
+      /** At */
+      at?: number | null;
+      /**
+       * By
+       * @default
+       */
+      by: string;
+      /**
+       * Value
+       * @default
+       */
+      value: string;
+      /**
+       * Set
+       * @default {}
+       */
+      set: {
+        [key: string]: string | null;
+      };
+      /**
+       * Track
+       * @default
+       */
+      track: string;
+      /**
+       * Sound
+       * @default true
+       */
+      sound: boolean;
+      /** @default stays */
+      following: components["schemas"]["Following"];
+      /**
+       * Preview
+       * @default false
+       */
+      preview: boolean;
+    };
+    /**
+     * EffectView
+     * @description What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
+     *     is what undo calls it; ``added`` are the ids of new events once it is made.
+     */
+    EffectView: {
+      /** Title */
+      title: string;
+      /** Words */
+      words: string[];
+      /** Moves */
+      moves: components["schemas"]["MoveOnTrack"][];
+      /** Runs Out */
+      runs_out: string[];
+      /** Length */
+      length: number;
+      /** Version */
+      version: string;
+      /** Added */
+      added: number[];
+      /** Made */
+      made: boolean;
+    };
+    /**
      * Equation
      * @description The arithmetic that some of the selected clips share, spelled for the first of them.
      */
@@ -2189,6 +2631,73 @@ export interface components {
       hiccup_count: number;
       /** Stacked */
       stacked: string | null;
+    };
+    /**
+     * EventMark
+     * @description Something about an event that people look for.
+     * @enum {string}
+     */
+    EventMark: "missing" | "refused" | "overrun" | "gap" | "handles";
+    /**
+     * EventView
+     * @description An event: its place and length in timeline frames, what it uses of its source, how fast, and what stands out.
+     */
+    EventView: {
+      /** Id */
+      id: number;
+      /** Track */
+      track: string;
+      kind: components["schemas"]["SourceKind"];
+      /** Clip Id */
+      clip_id: number | null;
+      /** Timeline Id */
+      timeline_id: number | null;
+      /** Name */
+      name: string;
+      /** Record In */
+      record_in: number;
+      /** Length */
+      length: number;
+      /** Timecode In */
+      timecode_in: string;
+      /** Timecode Out */
+      timecode_out: string;
+      /** Source In */
+      source_in: string;
+      /** Source Out */
+      source_out: string;
+      /** Source Rate */
+      source_rate: string;
+      /** Speed */
+      speed: string;
+      /** Speed Exact */
+      speed_exact: string;
+      /** Runs Back */
+      runs_back: boolean;
+      /** Curved */
+      curved: boolean;
+      /** Rhythm */
+      rhythm: string;
+      /** Head */
+      head: number;
+      /** Tail */
+      tail: number;
+      /** Transition */
+      transition: string;
+      /** Transition Length */
+      transition_length: number;
+      /** Group */
+      group: number | null;
+      /** Flattened */
+      flattened: boolean;
+      /** Marks */
+      marks: components["schemas"]["MarkView"][];
+      /** Trouble */
+      trouble: string;
+      /** Decides */
+      decides: {
+        [key: string]: string;
+      };
     };
     /**
      * Evidence
@@ -2248,7 +2757,7 @@ export interface components {
       facts: components["schemas"]["FactsView"] | null;
       /** Frames */
       frames: number;
-      look: components["schemas"]["LookView"] | null;
+      look: components["schemas"]["oddmeter__web__stops__intake__evidence__LookView"] | null;
       /** Verdicts */
       verdicts: components["schemas"]["VerdictView"][];
       /** Unsettled */
@@ -2371,6 +2880,18 @@ export interface components {
       /** Folders */
       folders: number;
     };
+    /**
+     * Following
+     * @description What becomes of what follows: it moves along, or it keeps its place.
+     * @enum {string}
+     */
+    Following: "moves" | "stays";
+    /**
+     * FoundBy
+     * @description What an event's clip was found by; ``several`` and ``nothing`` are to be settled by hand.
+     * @enum {string}
+     */
+    FoundBy: "path" | "reel and timecode" | "name" | "by hand" | "several" | "nothing";
     /**
      * FrameKind
      * @description What a timeline frame is, beside the one before: a new source picture, the same again, a mix, a built picture, or
@@ -2609,6 +3130,53 @@ export interface components {
       note: string;
     };
     /**
+     * LinkIn
+     * @description A clip for events whose source was not found, or is to be another.
+     */
+    LinkIn: {
+      /** Events */
+      events: number[];
+      /** Clip Id */
+      clip_id: number;
+    };
+    /**
+     * ListIn
+     * @description A list as text, with its file name; its rate where people said it.
+     */
+    ListIn: {
+      /** File Name */
+      file_name: string;
+      /** Text */
+      text: string;
+      /**
+       * Rate
+       * @default
+       */
+      rate: string;
+      /**
+       * Drop Frame
+       * @default false
+       */
+      drop_frame: boolean;
+    };
+    /**
+     * ListedView
+     * @description An event of a list that has to be settled: its number, what it asks for, and the clips that fit.
+     */
+    ListedView: {
+      /** Number */
+      number: number;
+      /** Name */
+      name: string;
+      /** Reel */
+      reel: string;
+      /** Track */
+      track: string;
+      found: components["schemas"]["FoundBy"];
+      /** Clips */
+      clips: number[];
+    };
+    /**
      * LogMade
      * @description A report that was read, and how many verdicts it changed.
      */
@@ -2657,22 +3225,6 @@ export interface components {
       troubles: string[];
     };
     /**
-     * LookView
-     * @description How far the looking at pictures has come.
-     */
-    LookView: {
-      /** State */
-      state: string;
-      /** Whole */
-      whole: boolean;
-      /** Done Frames */
-      done_frames: number;
-      /** Total Frames */
-      total_frames: number;
-      /** Fault */
-      fault: string | null;
-    };
-    /**
      * Looking
      * @description Clips whose pictures are to be looked at; all frames where ``whole``.
      */
@@ -2684,6 +3236,18 @@ export interface components {
        * @default true
        */
       whole: boolean;
+    };
+    /**
+     * LostView
+     * @description What showing a nested timeline by its own frames only would lose of a clip.
+     */
+    LostView: {
+      /** Name */
+      name: string;
+      /** Shown */
+      shown: number;
+      /** Lost */
+      lost: number;
     };
     /**
      * MakeIn
@@ -2732,6 +3296,21 @@ export interface components {
       | "only-sound"
       | "sound-changed"
       | "changed";
+    /**
+     * MarkView
+     * @description Something to be seen about an event, with its frames, in words and as a shape.
+     */
+    MarkView: {
+      kind: components["schemas"]["EventMark"];
+      /** Words */
+      words: string;
+      /** Shape */
+      shape: string;
+      /** Fault */
+      fault: boolean;
+      /** Frames */
+      frames: string;
+    };
     /**
      * MarkWordsView
      * @description A mark: its word, what it means, the shape drawn before it, and what it asks for.
@@ -2791,6 +3370,18 @@ export interface components {
       field: string;
       /** Parts */
       parts: components["schemas"]["SourceView"][];
+    };
+    /**
+     * MoveOnTrack
+     * @description Events of a track that move, and by how many timeline frames.
+     */
+    MoveOnTrack: {
+      /** Track */
+      track: string;
+      /** Events */
+      events: number;
+      /** By */
+      by: number;
     };
     /**
      * MoveView
@@ -2888,6 +3479,30 @@ export interface components {
       word: string;
       /** Meaning */
       meaning: string;
+    };
+    /**
+     * NestIn
+     * @description A selection that becomes a timeline of its own.
+     */
+    NestIn: {
+      /** Version */
+      version: string;
+      /** Events */
+      events: number[];
+      /** Name */
+      name: string;
+    };
+    /**
+     * NewTimelineView
+     * @description A timeline that was made: its id, what was done in words, and the cut points that had to be rounded.
+     */
+    NewTimelineView: {
+      /** Timeline Id */
+      timeline_id: number;
+      /** Words */
+      words: string;
+      /** Points */
+      points: components["schemas"]["CutPointView"][];
     };
     /**
      * NumberView
@@ -3196,6 +3811,40 @@ export interface components {
       exact: string;
     };
     /**
+     * ReadView
+     * @description What a list says before anything is made of it. Without a ``rate`` it is asked for: ``rates`` fit, for these
+     *     ``reasons``.
+     */
+    ReadView: {
+      /** Name */
+      name: string;
+      rate: components["schemas"]["RateView"] | null;
+      /** Rates */
+      rates: components["schemas"]["RateView"][];
+      /** Reasons */
+      reasons: string[];
+      /** Drop Frame */
+      drop_frame: boolean;
+      /** Start */
+      start: string;
+      /** Events */
+      events: number;
+      /** Tracks */
+      tracks: string[];
+      /** Frames */
+      frames: number;
+      /** Found */
+      found: {
+        [key: string]: number;
+      };
+      /** Open */
+      open: components["schemas"]["ListedView"][];
+      /** Notes */
+      notes: string[];
+      /** Takes */
+      takes: string;
+    };
+    /**
      * ReceivingIn
      * @description What receiving systems take.
      */
@@ -3416,6 +4065,21 @@ export interface components {
       name: string;
     };
     /**
+     * RerateIn
+     * @description This cut at another rate, as a new timeline.
+     */
+    RerateIn: {
+      /** Name */
+      name: string;
+      /** Rate */
+      rate: string;
+      /**
+       * Drop Frame
+       * @default false
+       */
+      drop_frame: boolean;
+    };
+    /**
      * RollIn
      * @description A roll by its gauge and its length: ``61 m``, ``200 ft`` or a number of frames.
      */
@@ -3509,6 +4173,18 @@ export interface components {
       confirmed?: boolean | null;
     };
     /**
+     * RulerView
+     * @description The ruler of an event's source within a window: numbered frames, and how many lie between two of them.
+     */
+    RulerView: {
+      /** Event */
+      event: number;
+      /** Step */
+      step: number;
+      /** Ticks */
+      ticks: components["schemas"]["TickView"][];
+    };
+    /**
      * RunIn
      * @description Clips to run all recipes over, or one; with ``clips`` empty, every clip of the show.
      */
@@ -3531,6 +4207,28 @@ export interface components {
       running: string;
       /** Usual */
       usual: boolean;
+    };
+    /**
+     * SeenView
+     * @description One thing that a timeline frame shows: the clip, through which timelines, its frames, and how much of it.
+     */
+    SeenView: {
+      /** Name */
+      name: string;
+      /** Clip Id */
+      clip_id: number | null;
+      /** Event */
+      event: number | null;
+      /** Through */
+      through: string[];
+      /** Frames */
+      frames: string;
+      /** Timecode */
+      timecode: string;
+      /** Percent */
+      percent: string;
+      /** Held */
+      held: boolean;
     };
     /**
      * Selection
@@ -3746,6 +4444,12 @@ export interface components {
      */
     Source: "header" | "timestamps" | "picture" | "log" | "name" | "gauge" | "person";
     /**
+     * SourceKind
+     * @description What an event shows.
+     * @enum {string}
+     */
+    SourceKind: "clip" | "timeline" | "black" | "gap";
+    /**
      * SourceView
      * @description One source picture of a moment: its frames or field, its source timecode, and how much of it is shown.
      */
@@ -3932,6 +4636,47 @@ export interface components {
       changed: boolean;
     };
     /**
+     * TakeIn
+     * @description A list to make a timeline of, under a name; raster and scan are those of the timeline that is named.
+     */
+    TakeIn: {
+      /** File Name */
+      file_name: string;
+      /** Text */
+      text: string;
+      /**
+       * Rate
+       * @default
+       */
+      rate: string;
+      /**
+       * Drop Frame
+       * @default false
+       */
+      drop_frame: boolean;
+      /** Name */
+      name: string;
+      /** Like */
+      like: number;
+      /**
+       * By Hand
+       * @default {}
+       */
+      by_hand: {
+        [key: string]: number;
+      };
+    };
+    /**
+     * TakenView
+     * @description The timeline that was made of a list.
+     */
+    TakenView: {
+      /** Timeline Id */
+      timeline_id: number;
+      /** Title */
+      title: string;
+    };
+    /**
      * ThreadView
      * @description A thread from a beat to a source unit: ``at`` 0, or ½ for a frame's second field; ``weight`` from 0 to 1.
      */
@@ -3942,6 +4687,16 @@ export interface components {
       at: number;
       /** Weight */
       weight: number;
+    };
+    /**
+     * TickView
+     * @description A source frame on an event's ruler: where it begins, in timeline frames from the timeline's start.
+     */
+    TickView: {
+      /** At */
+      at: number;
+      /** Label */
+      label: string;
     };
     /**
      * TimelineChange
@@ -4061,6 +4816,16 @@ export interface components {
      * @enum {string}
      */
     Timing: "constant" | "variable";
+    /**
+     * TrackView
+     * @description A track: V1, A1; whether it is one of sound.
+     */
+    TrackView: {
+      /** Name */
+      name: string;
+      /** Sound */
+      sound: boolean;
+    };
     /**
      * TreatmentIn
      * @description What to decide otherwise about a clip; only what is given is changed. A null leaves a part to the levels above
@@ -4215,6 +4980,34 @@ export interface components {
       /** Clips */
       clips: components["schemas"]["ClipRef"][];
       question: components["schemas"]["Question"];
+    };
+    /**
+     * LookView
+     * @description What a timeline frame shows.
+     */
+    oddmeter__web__stops__assembly__cuts__LookView: {
+      /** Frame */
+      frame: number;
+      /** Timecode */
+      timecode: string;
+      /** Seen */
+      seen: components["schemas"]["SeenView"][];
+    };
+    /**
+     * LookView
+     * @description How far the looking at pictures has come.
+     */
+    oddmeter__web__stops__intake__evidence__LookView: {
+      /** State */
+      state: string;
+      /** Whole */
+      whole: boolean;
+      /** Done Frames */
+      done_frames: number;
+      /** Total Frames */
+      total_frames: number;
+      /** Fault */
+      fault: string | null;
     };
   };
   responses: never;
@@ -7060,6 +7853,542 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["PeaksView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_cuts_api_shows__show_id__cuts_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CutEntry"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  get_cut_api_shows__show_id__cuts__timeline_id__get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CutView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  rulers_api_shows__show_id__cuts__timeline_id__rulers_get: {
+    parameters: {
+      query: {
+        first: number;
+        frames: number;
+        pixels: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RulerView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  look_api_shows__show_id__cuts__timeline_id__frames__number__get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["oddmeter__web__stops__assembly__cuts__LookView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  picture_api_shows__show_id__cuts__timeline_id__pictures__number__get: {
+    parameters: {
+      query: {
+        version: string;
+        size?: "draft" | "final";
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "image/jpeg": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "image/jpeg": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  edit_api_shows__show_id__cuts__timeline_id__edits_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["EditIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["EffectView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  nest_api_shows__show_id__cuts__timeline_id__nest_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NestIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["NewTimelineView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  rerate_api_shows__show_id__cuts__timeline_id__rerate_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RerateIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["NewTimelineView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  flattened_api_shows__show_id__cuts__timeline_id__events__event_id__flattened_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+        event_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LostView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  read_api_shows__show_id__lists_read_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ListIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ReadView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  take_api_shows__show_id__lists_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["TakeIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TakenView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  link_api_shows__show_id__cuts__timeline_id__link_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["LinkIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TakenView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  write_api_shows__show_id__cuts__timeline_id__list_get: {
+    parameters: {
+      query?: {
+        form?: "edl" | "otio" | "csv";
+        handles?: number;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  losses_api_shows__show_id__cuts__timeline_id__losses_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": string[];
         };
       };
       /** @description Client Error */

@@ -8,7 +8,7 @@ from fractions import Fraction
 from functools import cached_property
 from itertools import pairwise
 
-from oddmeter.core.cutting.listed import SourceKind, Transition
+from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -35,6 +35,13 @@ class Track:
         """V1, V2, A1 and so on."""
         return f"{'V' if self.kind is TrackKind.PICTURE else 'A'}{self.number}"
 
+    @staticmethod
+    def named(name: str) -> "Track":
+        """The track of a name such as V1; one of another name, as lists have them, by its letter and number."""
+        plain = name.upper()
+        number = "".join(one for one in plain if one.isdecimal())[:2]
+        return Track(TrackKind.SOUND if plain[:1] == "A" else TrackKind.PICTURE, int(number or 1) or 1)
+
 
 FIRST_PICTURE = Track(TrackKind.PICTURE, 1)
 
@@ -47,7 +54,7 @@ class Event:
     from 0: where its first moment looks, or, with a curve, where the curve enters; then ``lead`` are the timeline
     seconds of the curve that lie before the first moment. ``decisions`` are what this event decides for itself.
     Events of one ``group`` are one clip's picture and sound, and change together. ``flattened`` shows a nested
-    timeline by its own frames only. ``missing`` names what a list asks for and nobody found.
+    timeline by its own frames only. ``listed`` is what a list said of its source.
     """
 
     id: int
@@ -64,7 +71,7 @@ class Event:
     group: int | None = None
     flattened: bool = False
     name: str = ""
-    missing: str = ""
+    listed: ListedSource | None = None
 
     def __post_init__(self) -> None:
         if self.length < 1:

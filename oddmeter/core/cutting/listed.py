@@ -1,9 +1,11 @@
 """Listed cuts: what a list says of a cut, event by event, before anything of it is found among the footage."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from fractions import Fraction
 
+from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode, frames_in_day
 
@@ -24,6 +26,33 @@ class Transition:
 
     kind: str
     length: int
+
+
+@dataclass(frozen=True)
+class ListedSource:
+    """What a list says of an event's source: its name, reel and path, and its in point, in frames from timecode zero at
+    ``rate``."""
+
+    name: str
+    reel: str
+    path: str
+    rate: Rate
+    source_in: Fraction
+
+    def document(self) -> dict[str, str]:
+        """As JSON keeps it."""
+        return {
+            "name": self.name, "reel": self.reel, "path": self.path, "rate": self.rate.exact,
+            "source_in": fraction_text(self.source_in),
+        }  # fmt: skip
+
+    @staticmethod
+    def parse(document: Mapping[str, str]) -> "ListedSource":
+        """From JSON."""
+        return ListedSource(
+            document["name"], document["reel"], document["path"], Rate.exactly(document["rate"]),
+            Fraction(document["source_in"]),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -83,6 +112,11 @@ class ListedEvent:
     def freeze(self) -> bool:
         """True where one picture stands."""
         return self.speed == 0
+
+    @property
+    def source(self) -> ListedSource:
+        """What it says of its source."""
+        return ListedSource(self.name, self.reel, self.path, self.source_rate, self.source_in)
 
     @property
     def is_sound(self) -> bool:

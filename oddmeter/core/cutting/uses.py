@@ -1,11 +1,12 @@
 """Uses: an event planned as what it is, a use of a clip or of a nested timeline, with its marks."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.conform.speeds import Material
-from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.events import Cut, Event, Track
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.numbers.errors import RuleError
@@ -25,6 +26,16 @@ class EventMark(StrEnum):
     NO_HANDLES = "handles"
 
 
+EVENT_MARKS: dict[EventMark, tuple[str, str, bool]] = {
+    EventMark.MISSING: ("not found", "✕", True),
+    EventMark.REFUSED: ("cannot be shown", "✕", True),
+    EventMark.OVERRUN: ("runs out", "■", True),
+    EventMark.GAP_BEHIND: ("gap behind", "␣", False),
+    EventMark.NO_HANDLES: ("short handles", "┤", False),
+}
+"""The words and the shape of each mark, and whether it is a fault."""
+
+
 @dataclass(frozen=True)
 class Use:
     """An event with its window, or with the sentence that says why it has none."""
@@ -42,7 +53,7 @@ class Use:
 def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: Timeline) -> Use:
     """An event of a clip, planned with all that is decided at every level and by itself."""
     if known is None:
-        return Use(event, None, f"{event.missing or 'Its clip'} is not among the footage.")
+        return Use(event, None, f"{event.name or 'Its clip'} is not among the footage.")
     material = known.material
     if material is None:
         return Use(event, None, known.trouble)
@@ -55,7 +66,7 @@ def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: T
         return Use(event, None, str(error))
 
 
-def use_of_timeline(event: Event, inner: Cut, house: House, timeline: Timeline) -> Use:
+def use_of_timeline(event: Event, inner: Cut, timeline: Timeline) -> Use:
     """An event of a nested timeline, whose frames come evenly at its own rate."""
     rate = timeline.settings.rate
     if not inner.length:
@@ -74,9 +85,10 @@ def use_of_nothing(event: Event) -> Use:
     return Use(event, None)
 
 
-def marks_of(use: Use, cut: Cut, handles: int) -> tuple[tuple[EventMark, Fraction], ...]:
+def marks_of(use: Use, gaps: Mapping[tuple[Track, int], int], handles: int) -> tuple[tuple[EventMark, Fraction], ...]:
     """What is to be seen about an event, each with its frames: the overrun and the gap behind it in timeline frames,
-    and where fewer than so many source frames are left on one side, how many."""
+    and where fewer than so many source frames are left on one side, how many. ``gaps`` are where each ends, by its
+    track and where it begins."""
     out: list[tuple[EventMark, Fraction]] = []
     event = use.event
     if use.window is None and event.carries_source:
@@ -85,9 +97,8 @@ def marks_of(use: Use, cut: Cut, handles: int) -> tuple[tuple[EventMark, Fractio
         )
     if use.overrun:
         out.append((EventMark.OVERRUN, Fraction(use.overrun)))
-    behind = next((end - begin for track, begin, end in cut.gaps() if (track, begin) == (event.track, event.stop)), 0)
-    if behind:
-        out.append((EventMark.GAP_BEHIND, Fraction(behind)))
+    if behind := gaps.get((event.track, event.stop)):
+        out.append((EventMark.GAP_BEHIND, Fraction(behind - event.stop)))
     if use.window is not None and not use.overrun and (left := min(use.window.handles)) < handles:
         out.append((EventMark.NO_HANDLES, Fraction(left)))
     return tuple(out)

@@ -7,6 +7,7 @@ from math import ceil, floor
 from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.cutting.events import Event
 from oddmeter.core.decisions.treatment import Fields, Intent, Span, Treatment
+from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.maps.paths import Path, Piece
 from oddmeter.core.maps.rulers import EvenRuler, OwnRuler, Ruler
 from oddmeter.core.maps.timed import TimedMap
@@ -29,6 +30,20 @@ class Window:
     def path(self) -> Path:
         """Source seconds under timeline seconds, from the event's first moment on."""
         return self.frame_map.path
+
+    @property
+    def as_conform(self) -> Conform:
+        """The event as looking, rendering and proof take a clip: of the whole file, by the event's own map."""
+        treatment = replace(self.conformed.treatment, span=Span())
+        return replace(self.conformed, treatment=treatment, frame_map=self.frame_map)
+
+    def still(self, weights: Weights) -> Conform:
+        """One timeline frame that is made of just these units, as looking takes a clip."""
+        ruler, rate = self.frame_map.ruler, self.frame_map.timeline_rate
+        begins = ruler.time(weights.first)
+        second = begins + weights.second_weight * (ruler.time(weights.first + 1) - begins)
+        path = Path((Piece(Fraction(0), second, 1 / rate, Fraction(0), Fraction(0)),))
+        return replace(self.as_conform, frame_map=replace(self.frame_map, path=path, held=Fraction(1)))
 
     @property
     def frames(self) -> int:

@@ -140,3 +140,13 @@ def _numbers_skipped_before(frames: int, rate: Rate) -> int:
     tens, rest = divmod(frames, ten_minutes)
     minutes = 0 if rest < first_minute else 1 + (rest - first_minute) // (first_minute - skipped)
     return skipped * (9 * tens + minutes)
+
+
+def parse_amount(text: str, rate: Rate, drop: bool = False) -> int:
+    """A number of timeline frames to move by, below zero with a minus before it, in the ways of ``parse_length``:
+    ``+12``, ``-3f``, ``2s``, ``00:00:01:00``. Raises ``RuleError`` where the text is none."""
+    typed = text.strip().replace("−", "-")
+    if typed.lstrip("+-").strip() in ("0", "0f"):
+        return 0
+    frames = parse_length(typed.removeprefix("+").removeprefix("-"), rate, drop)
+    return -frames if typed.startswith("-") else frames

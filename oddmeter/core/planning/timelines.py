@@ -10,7 +10,7 @@ from oddmeter.core.pictures.scan import TimelineScan
 
 @dataclass(frozen=True)
 class TimelineSettings:
-    """What a timeline is: everything a person sets on it."""
+    """What a timeline is: everything a person sets on it. ``start`` is the timecode of its first frame, in frames."""
 
     name: str
     rate: Rate
@@ -20,6 +20,7 @@ class TimelineSettings:
     scan: TimelineScan = TimelineScan.PROGRESSIVE
     drop_frame: bool = False
     sound_rate: int = 48_000
+    start: int = 0
 
 
 @dataclass(frozen=True)

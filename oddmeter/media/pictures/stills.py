@@ -1,6 +1,8 @@
 """Single pictures of a clip, to look at: a frame, one of its fields, or many small ones on one sheet."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from itertools import islice
 from pathlib import Path
 
@@ -87,3 +89,21 @@ def _jpeg(picture: Picture) -> bytes:
     if not good:
         raise RuleError("This picture cannot be shown.", "media")
     return data.tobytes()
+
+
+def blended(pictures: Sequence[tuple[bytes, Fraction]]) -> bytes:
+    """JPEGs of one size laid over each other, each by its share, as light; one by itself stays as it is."""
+    if len(pictures) == 1:
+        return pictures[0][0]
+    total: npt.NDArray[np.float32] | None = None
+    for data, share in pictures:
+        seen = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
+        light = np.asarray((np.asarray(seen, np.float32) / 255) ** _GAMMA * float(share), np.float32)
+        total = light if total is None else total + light
+    assert total is not None
+    mixed = np.rint(np.clip(total, 0, 1) ** (1 / _GAMMA) * 255).astype(np.uint8)
+    return _jpeg(mixed[..., ::-1])
+
+
+_GAMMA = 2.4
+"""Of a display (ITU-R BT.1886)."""

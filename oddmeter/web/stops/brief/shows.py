@@ -1,5 +1,6 @@
 """Brief: shows, their timelines, and the list of changes."""
 
+from dataclasses import replace
 from datetime import datetime
 from fractions import Fraction
 
@@ -152,6 +153,7 @@ def set_timeline(here: Here, show_id: ShowId, timeline_id: int, asked: TimelineC
     settings = _settings(asked)
     with change(here.database, show_id, "", here.person) as connection:
         known = _timeline(shows.show(connection, show_id), timeline_id)
+        settings = replace(settings, start=known.settings.start)
         shows.set_timeline(connection, known.id, settings, asked.revision)
         entitle(connection, _timeline_title(known, settings))
     return _view(here, show_id)

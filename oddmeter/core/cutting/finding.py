@@ -1,0 +1,187 @@
+"""Finding the clips that a list's events ask for: by path, by reel and timecode, and by name; and what is not found, or
+found twice."""
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from fractions import Fraction
+from pathlib import PurePosixPath
+
+from oddmeter.core.cutting.events import Event, Track
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind
+from oddmeter.core.decisions.curves import Curve
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.parts import Reading, Wish
+from oddmeter.core.decisions.treatment import Intent, SoundChoice
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.planning.clips import KnownClip
+
+
+class FoundBy(StrEnum):
+    """What an event's clip was found by; ``several`` and ``nothing`` are to be settled by hand."""
+
+    PATH = "path"
+    REEL = "reel and timecode"
+    NAME = "name"
+    HAND = "by hand"
+    SEVERAL = "several"
+    NOTHING = "nothing"
+
+
+@dataclass(frozen=True)
+class Found:
+    """The clips that fit an event, and by what they were found; settled where it is one."""
+
+    clips: tuple[int, ...]
+    by: FoundBy
+
+    @property
+    def clip_id(self) -> int | None:
+        """The clip, where there is one and no more."""
+        return self.clips[0] if len(self.clips) == 1 else None
+
+
+class Footage:
+    """The clips of a show as lists ask for them. A proxy leads to its original."""
+
+    def __init__(self, known: Mapping[int, KnownClip], proxies: Mapping[int, KnownClip]) -> None:
+        self.known = known
+        self._paths: dict[str, set[int]] = defaultdict(set)
+        self._names: dict[str, set[int]] = defaultdict(set)
+        self._reels: dict[str, set[int]] = defaultdict(set)
+        for clip_id, one in {**known, **proxies}.items():
+            original = one.clip.proxy_of or clip_id
+            if original not in known:
+                continue
+            name = one.clip.path.rpartition("/")[2]
+            self._paths[name.casefold()].add(original)
+            for told in {one.clip.name, name, PurePosixPath(name).stem}:
+                self._names[told.casefold()].add(original)
+            for reel in {PurePosixPath(name).stem, *(entry.reel for entry in one.clip.entries)} - {""}:
+                self._reels[_plain(reel)].add(original)
+
+    def found(self, source: ListedSource, used: tuple[Fraction, Fraction]) -> Found:
+        """The clips that fit what a list says of a source, of which it uses places in frames from timecode zero; the
+        surest way that finds any counts, and timecode decides where it can."""
+        ways = (
+            (FoundBy.PATH, self._by_path(source.path)), (FoundBy.NAME, self._names.get(source.name.casefold(), set())),
+            (FoundBy.NAME, self._names.get(PurePosixPath(source.name).stem.casefold(), set())),
+            (FoundBy.REEL, self._reels.get(_plain(source.reel), set()) if source.reel else set()),
+        )  # fmt: skip
+        for by, fitting in ways:
+            several = len(fitting) > 1
+            held = {one for one in fitting if self._holds(one, source.rate, used)} if several else fitting
+            if clips := held or fitting:
+                return Found(tuple(sorted(clips)), by if len(clips) == 1 else FoundBy.SEVERAL)
+        return Found((), FoundBy.NOTHING)
+
+    def _by_path(self, path: str) -> set[int]:
+        name = path.replace("\\", "/").rpartition("/")[2].casefold()
+        if not name:
+            return set()
+        clips = self._paths.get(name, set())
+        tail = path.replace("\\", "/").casefold()
+        whole = {one for one in clips if tail.endswith(self.known[one].clip.path.casefold())}
+        return whole or clips
+
+    def _holds(self, clip_id: int, rate: Rate, used: tuple[Fraction, Fraction]) -> bool:
+        known = self.known[clip_id]
+        if known.material is None:
+            return False
+        low = (used[0] / rate.value) - starts_at(known)
+        return 0 <= low < known.material.lasts
+
+
+def starts_at(known: KnownClip) -> Fraction:
+    """The second of the day that a clip's first frame has by its timecode; 0 without one."""
+    facts = known.facts
+    if facts is None or facts.timecode is None or facts.file_rate is None:
+        return Fraction(0)
+    try:
+        return Timecode.parse(facts.timecode, facts.file_rate).frames / facts.file_rate.value
+    except RuleError:
+        return Fraction(0)
+
+
+def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:
+    """A list's in point as a place in frames of the file. Timecode counts from the file's first frame; where the file
+    has none, or the place would lie far outside, the list counts from the file's beginning."""
+    material = known.material
+    rate = material.file_rate if material else source.rate
+    seconds = source.source_in / source.rate.value
+    since = seconds - starts_at(known)
+    lasts = material.lasts if material else Fraction(0)
+    if since < -lasts and 0 <= seconds <= lasts:
+        since = seconds
+    return since * rate.value
+
+
+def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Event:
+    """A list's event as one of ours: of a clip that was found, with the list's speed as its own decision; or of none
+    yet."""
+    kind = SourceKind.BLACK if listed.kind is SourceKind.BLACK else SourceKind.CLIP
+    event = Event(
+        event_id, Track.named(listed.track), kind, listed.record_in, listed.length, transition=listed.transition,
+        name=listed.name or listed.reel or kind.value, decisions=_speed_of(listed),
+        listed=listed.source if kind is SourceKind.CLIP else None,
+    )  # fmt: skip
+    return event if known is None or kind is SourceKind.BLACK else linked(event, known)
+
+
+def linked(event: Event, known: KnownClip) -> Event:
+    """The event with a clip as its source, at the place that its list names."""
+    assert event.listed is not None
+    place = place_in_file(known, event.listed)
+    wish = event.decisions.intent
+    if wish is not None and wish.intent is Intent.CURVE and wish.curve is not None:
+        frame = max(0, int(place))
+        point = replace(wish.curve.points[0], frame=frame)
+        held = Wish(Intent.CURVE, curve=replace(wish.curve, points=(point,)))
+        event = replace(event, decisions=replace(event.decisions, intent=held))
+    return replace(event, clip_id=known.clip.id, source_in=place, lead=Fraction(0))
+
+
+def _speed_of(listed: ListedEvent) -> Decisions:
+    """A list's speed counts source seconds: the clip is read at its file rate. A freeze is a picture that holds."""
+    if listed.kind is SourceKind.BLACK:
+        return Decisions()
+    if listed.freeze:
+        held = Curve.parse({"points": [{"frame": 0, "arrives": "0", "holds": 1}]})
+        return Decisions(intent=Wish(Intent.CURVE, curve=held), reading=Reading(), sound=SoundChoice.OFF)
+    return Decisions(
+        intent=Wish(Intent.SPEED, listed.speed), reading=Reading(), reverse=True if listed.reverse else None
+    )
+
+
+def events_of(
+    cut: ListedCut, footage: Footage, by_hand: Mapping[int, int] | None = None
+) -> tuple[tuple[Event, Found], ...]:
+    """A list's events, gaps left, each with what was found for it; ``by_hand`` names clips for events by their number
+    in the list. Picture and sound of one source that lie together are one group."""
+    out: list[tuple[Event, Found]] = []
+    groups: dict[tuple[object, ...], int] = {}
+    for number, listed in enumerate(cut.events):
+        if listed.kind is SourceKind.GAP:
+            continue
+        found = Found((), FoundBy.NOTHING)
+        if listed.kind is SourceKind.CLIP:
+            chosen = (by_hand or {}).get(number)
+            found = Found((chosen,), FoundBy.HAND) if chosen else footage.found(listed.source, listed.used(cut.rate))
+        known = footage.known.get(found.clip_id) if found.clip_id is not None else None
+        event = event_of(listed, known, -1 - number)
+        key = (listed.record_in, listed.length, listed.source, listed.speed, listed.reverse)
+        if key in groups:
+            group = groups[key]
+            out = [(replace(one, group=group) if one.id == group else one, by) for one, by in out]
+            event = replace(event, group=group)
+        elif listed.kind is SourceKind.CLIP:
+            groups[key] = event.id
+        out.append((event, found))
+    return tuple(out)
+
+
+def _plain(name: str) -> str:
+    return "".join(one for one in name.casefold() if one.isalnum())

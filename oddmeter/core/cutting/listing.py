@@ -1,0 +1,67 @@
+"""Listing: a timeline's events as a list tells them, of their sources with speeds."""
+
+from collections.abc import Callable, Mapping
+from fractions import Fraction
+
+from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.finding import starts_at
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.cutting.shown import Book
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.clips import KnownClip
+from oddmeter.core.planning.timelines import Timeline
+
+Timelines = Callable[[int], Timeline]
+_DEEPEST = 64
+
+
+def listed_cut(
+    book: Book, timelines: Timelines, timeline_id: int, known: Mapping[int, KnownClip], deep: int = 0
+) -> ListedCut:
+    """A timeline as a list of its sources: places count from timecode zero, speeds against the file. A speed that
+    changes is told by what it is on the whole; curves are not in lists yet."""
+    timeline, cut = timelines(timeline_id), book.cut(timeline_id)
+    settings = timeline.settings
+    events = []
+    for event in _in_order(cut):
+        window = book.window(timeline_id, event) if event.carries_source else None
+        inside = None
+        if event.timeline_id is not None and deep < _DEEPEST:
+            inside = listed_cut(book, timelines, event.timeline_id, known, deep + 1)
+        clip = known.get(event.clip_id) if event.clip_id is not None else None
+        events.append(_listed(event, window, clip, inside, cut.rate))
+    return ListedCut(settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events))
+
+
+def _listed(
+    event: Event, window: Window | None, clip: KnownClip | None, inside: ListedCut | None, rate: Rate
+) -> ListedEvent:
+    told, source = event.listed, window
+    name = clip.clip.name if clip else event.name
+    reel = told.reel if told else ""
+    if event.kind is SourceKind.BLACK or source is None:
+        source_rate = told.rate if told else rate
+        source_in = told.source_in if told else Fraction(0)
+        return ListedEvent(
+            event.track.name, event.kind, event.record_in, event.length, name, reel, told.path if told else "",
+            source_rate, source_in, transition=event.transition, inside=inside,
+        )  # fmt: skip
+    material = source.conformed.material
+    file_rate = material.file_rate
+    # Read at another rate, a frame of the file stays that frame: only how fast it comes is another.
+    run = source.place(event.length) - source.place(0)
+    lasts = event.length / rate.value
+    straight = source.conformed.course is None
+    speed = source.conformed.sound_factor if straight else abs(run) / file_rate.value / lasts
+    reverse = source.conformed.treatment.reverse if straight else run < 0
+    starts = starts_at(clip) * file_rate.value if clip else Fraction(0)
+    return ListedEvent(
+        event.track.name, event.kind, event.record_in, event.length, name, reel, clip.clip.path if clip else "",
+        file_rate, starts + event.source_in if straight else starts + source.source_in, speed, reverse,
+        event.transition, inside,
+    )  # fmt: skip
+
+
+def _in_order(cut: Cut) -> list[Event]:
+    return sorted(cut.events, key=lambda event: (event.record_in, event.track))

@@ -1,0 +1,124 @@
+"""Events of timelines, as they are stored."""
+
+from collections.abc import Mapping
+from fractions import Fraction
+from typing import Any
+
+from psycopg.rows import dict_row
+from psycopg.types.json import Jsonb
+
+from oddmeter.core.cutting.events import Cut, Event, Track
+from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.planning.timelines import Timeline
+from oddmeter.store.database import Connection
+
+_COLUMNS = (
+    "timeline_id", "track", "kind", "clip_id", "inner_id", "record_in", "length", "source_in", "lead", "decisions",
+    "transition_kind", "transition_length", "group_id", "flattened", "name", "listed",
+)  # fmt: skip
+
+
+def versions(connection: Connection, show_id: int) -> dict[int, str]:
+    """For each timeline of a show a text that is another one whenever any of its events is."""
+    rows = connection.execute(
+        "SELECT t.id, count(e.id), coalesce(sum(hashtextextended(e.id || ':' || e.revision, 0)::numeric), 0)"
+        " FROM timeline t LEFT JOIN event e ON e.timeline_id = t.id WHERE t.show_id = %s GROUP BY t.id",
+        (show_id,),
+    ).fetchall()
+    return {int(str(timeline)): f"{count}.{told}" for timeline, count, told in rows}
+
+
+def cut_of(connection: Connection, timeline: Timeline) -> Cut:
+    """The events of a timeline."""
+    with connection.cursor(row_factory=dict_row) as cursor:
+        rows = cursor.execute(
+            "SELECT * FROM event WHERE timeline_id = %s ORDER BY record_in, id", (timeline.id,)
+        ).fetchall()
+    return Cut(timeline.settings.rate, tuple(_event(row) for row in rows))
+
+
+def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> Mapping[int, int]:
+    """Write what became of the events of a timeline; returns the ids under which new ones are kept."""
+    gone = [event_id for event_id in was.by_id if event_id not in now.by_id]
+    if gone:
+        connection.execute("DELETE FROM event WHERE timeline_id = %s AND id = ANY(%s)", (timeline_id, gone))
+    added = [event for event in now.events if event.id not in was.by_id]
+    ids = _insert(connection, timeline_id, added)
+    changed = [event for event in now.events if event.id in was.by_id and was.by_id[event.id] != event]
+    groups = {event.id: ids.get(event.group, event.group) for event in (*added, *changed) if event.group is not None}
+    _update(connection, timeline_id, changed, groups)
+    anew = {ids[event.id]: groups[event.id] for event in added if groups.get(event.id) != event.group}
+    for event_id, group in anew.items():
+        connection.execute("UPDATE event SET group_id = %s WHERE id = %s", (group, event_id))
+    return ids
+
+
+def uses_of_clips(connection: Connection, show_id: int) -> dict[int, dict[int, int]]:
+    """How often each clip is used by events: by clip, for each timeline how many."""
+    rows = connection.execute(
+        "SELECT e.clip_id, e.timeline_id, count(*) FROM event e JOIN timeline t ON t.id = e.timeline_id"
+        " WHERE t.show_id = %s AND e.clip_id IS NOT NULL AND e.track LIKE 'V%%' GROUP BY 1, 2",
+        (show_id,),
+    ).fetchall()
+    out: dict[int, dict[int, int]] = {}
+    for clip, timeline, count in rows:
+        out.setdefault(int(str(clip)), {})[int(str(timeline))] = int(str(count))
+    return out
+
+
+def _insert(connection: Connection, timeline_id: int, added: list[Event]) -> dict[int, int]:
+    names = ", ".join(_COLUMNS)
+    places = ", ".join(f"%({name})s" for name in _COLUMNS)
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            f"INSERT INTO event ({names}) VALUES ({places}) RETURNING id",
+            [_row(timeline_id, event) for event in added], returning=True,
+        )  # fmt: skip
+        ids = {}
+        for event in added:
+            found = cursor.fetchone()
+            assert found is not None
+            ids[event.id] = int(str(found[0]))
+            cursor.nextset()
+    return ids
+
+
+def _update(connection: Connection, timeline_id: int, changed: list[Event], groups: Mapping[int, int | None]) -> None:
+    """All that is changed in one statement: of five thousand events that move along, only the journal takes long."""
+    if not changed:
+        return
+    rows = []
+    for event in changed:
+        row = {name: value for name, value in _row(timeline_id, event).items() if name != "listed"}
+        rows.append({**row, "id": event.id, "group_id": groups.get(event.id), "decisions": event.decisions.texts()})
+    assigned = ", ".join(f"{name} = new.{name}" for name in _COLUMNS if name not in ("timeline_id", "listed"))
+    connection.execute(
+        f"UPDATE event SET {assigned} FROM jsonb_populate_recordset(null::event, %s) AS new"
+        " WHERE event.id = new.id AND event.timeline_id = %s",
+        (Jsonb(rows), timeline_id),
+    )
+
+
+def _row(timeline_id: int, event: Event) -> dict[str, Any]:
+    transition = event.transition
+    return {
+        "timeline_id": timeline_id, "track": event.track.name, "kind": event.kind.value, "clip_id": event.clip_id,
+        "inner_id": event.timeline_id, "record_in": event.record_in, "length": event.length,
+        "source_in": fraction_text(event.source_in), "lead": fraction_text(event.lead),
+        "decisions": Jsonb(event.decisions.texts()), "transition_kind": transition.kind if transition else None,
+        "transition_length": transition.length if transition else None, "group_id": event.group,
+        "flattened": event.flattened, "name": event.name,
+        "listed": Jsonb(event.listed.document()) if event.listed else None,
+    }  # fmt: skip
+
+
+def _event(row: Mapping[str, Any]) -> Event:
+    transition = Transition(row["transition_kind"], row["transition_length"]) if row["transition_kind"] else None
+    return Event(
+        row["id"], Track.named(row["track"]), SourceKind(row["kind"]), row["record_in"], row["length"],
+        Fraction(row["source_in"]), Fraction(row["lead"]), row["clip_id"], row["inner_id"],
+        Decisions.parse(row["decisions"]), transition, row["group_id"], row["flattened"], row["name"],
+        ListedSource.parse(row["listed"]) if row["listed"] else None,
+    )  # fmt: skip

@@ -1,0 +1,5 @@
+"""Assembly: timelines with their events, what moves when something changes, and lists in and out."""
+
+from oddmeter.web.stops.assembly import cuts, edits, lists, nests
+
+ROUTERS = (cuts.router, edits.router, nests.router, lists.router)

@@ -1,0 +1,113 @@
+"""The book of a show: all its timelines with their events planned, kept while nothing of it changes."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from threading import Lock
+
+from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.listed import SourceKind
+from oddmeter.core.cutting.shown import Book
+from oddmeter.core.cutting.uses import Use, use_of_clip, use_of_nothing, use_of_timeline
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.planning.timelines import Timeline
+from oddmeter.store import events
+from oddmeter.web.board import Board
+from oddmeter.web.http.context import Context
+
+_MOST_BOOKS, _MOST_USES = 4, 100_000
+
+
+@dataclass
+class ShowBook(Book):
+    """The timelines of a show; ``versions`` tell whether somebody has changed one since."""
+
+    board: Board
+    cuts: Mapping[int, Cut]
+    versions: Mapping[int, str]
+    _uses: dict[tuple[int, Event], Use] = field(default_factory=dict)
+
+    def timeline(self, timeline_id: int) -> Timeline:
+        """A timeline of the show; raises ``MissingError`` where it is not there."""
+        return self.board.timeline(timeline_id)
+
+    def cut(self, timeline_id: int) -> Cut:
+        """The events of a timeline."""
+        self.timeline(timeline_id)
+        return self.cuts[timeline_id]
+
+    def with_cut(self, timeline_id: int, cut: Cut) -> "ShowBook":
+        """The book as it would be with other events on one timeline."""
+        cuts = {**self.cuts, timeline_id: cut}
+        same = self.cuts[timeline_id].length == cut.length
+        # Events of a timeline that holds this one depend on how long it is; all others stay as they are.
+        return ShowBook(self.board, cuts, self.versions, self._uses if same else self._without(timeline_id))
+
+    def use(self, timeline_id: int, event: Event) -> Use:
+        """An event planned on its timeline; worked out once."""
+        key = timeline_id, event
+        found = self._uses.get(key)
+        if found is None:
+            if len(self._uses) > _MOST_USES:
+                self._uses.clear()
+            found = self._uses[key] = self._planned(timeline_id, event)
+        return found
+
+    def window(self, timeline_id: int, event: Event) -> Window | None:
+        """An event's window; None where it has none."""
+        return self.use(timeline_id, event).window
+
+    def windows(self, timeline_id: int) -> Callable[[Event], Window | None]:
+        """The windows of the events of one timeline."""
+        return lambda event: self.window(timeline_id, event)
+
+    def _planned(self, timeline_id: int, event: Event) -> Use:
+        timeline = self.timeline(timeline_id)
+        if event.timeline_id is not None:
+            return use_of_timeline(event, self.cut(event.timeline_id), timeline)
+        if event.kind is not SourceKind.CLIP:
+            return use_of_nothing(event)
+        known = self.board.everything.get(event.clip_id) if event.clip_id is not None else None
+        return use_of_clip(event, known, self.board.house, timeline)
+
+    def _without(self, timeline_id: int) -> dict[tuple[int, Event], Use]:
+        return {key: use for key, use in self._uses.items() if key[1].timeline_id != timeline_id}
+
+
+class _Books:
+    """The books that were opened last, each for one state of a show."""
+
+    def __init__(self) -> None:
+        self._kept: dict[int, ShowBook] = {}
+        self._lock = Lock()
+
+    def open(self, here: Context, show_id: int) -> ShowBook:
+        board = here.boards.open(show_id)
+        with here.database.transaction() as connection:
+            connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+            versions = events.versions(connection, show_id)
+            with self._lock:
+                before = self._kept.get(show_id)
+            if before is not None and before.board is board and before.versions == versions:
+                return before
+            cuts = {}
+            for timeline in board.show.timelines:
+                same = before is not None and before.versions.get(timeline.id) == versions.get(timeline.id)
+                same = same and before is not None and before.cuts[timeline.id].rate == timeline.settings.rate
+                cuts[timeline.id] = (
+                    before.cuts[timeline.id] if before is not None and same else events.cut_of(connection, timeline)
+                )
+        kept = before._uses if before is not None and before.board is board and before.cuts == cuts else {}
+        book = ShowBook(board, cuts, versions, kept)
+        with self._lock:
+            if len(self._kept) >= _MOST_BOOKS:
+                self._kept.pop(next(iter(self._kept)))
+            self._kept[show_id] = book
+        return book
+
+
+_books = _Books()
+
+
+def open_book(here: Context, show_id: int) -> ShowBook:
+    """The book of a show as it stands now."""
+    return _books.open(here, show_id)

@@ -1,0 +1,389 @@
+"""Timelines with their events as the page shows them: the whole, what is under the playhead, and the source's ruler."""
+
+from collections import Counter
+from collections.abc import Mapping
+from fractions import Fraction
+from math import ceil, floor
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel
+
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.cutting.events import Cut, Event, Track
+from oddmeter.core.cutting.listed import SourceKind
+from oddmeter.core.cutting.shown import Seen, shown_at
+from oddmeter.core.cutting.uses import EVENT_MARKS, EventMark, Use, marks_of
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text, fraction_text, percent_text
+from oddmeter.core.numbers.rates import rate_text
+from oddmeter.core.numbers.timecode import duration_text
+from oddmeter.core.planning.timelines import Timeline
+from oddmeter.media.files.identity import insist_as_known
+from oddmeter.media.pictures.stills import blended
+from oddmeter.media.viewing import Viewed
+from oddmeter.store.changes import MissingError
+from oddmeter.web.http.context import Context, Here
+from oddmeter.web.looking import Side
+from oddmeter.web.stops.assembly.book import ShowBook, open_book
+from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.values import Jpeg, LengthView, RateView, length_view, rate_view
+
+router = APIRouter(prefix="/api/shows/{show_id}/cuts", tags=["assembly"])
+
+HANDLES = 12
+"""Source frames either side of an event below which there is a mark."""
+_STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 250, 500, 1000, 2500, 5000, 10_000, 50_000, 250_000)
+_APART = 54
+"""Pixels between two numbers on a source's ruler."""
+_MOST_TICKS = 400
+_LONGEST_RHYTHM = 8
+_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
+
+
+class CutEntry(BaseModel):
+    """A timeline in the list: how many events it has and how long it is."""
+
+    id: int
+    name: str
+    rate: RateView
+    drop_frame: bool
+    events: int
+    length: LengthView
+    is_default: bool
+
+
+class MarkView(BaseModel):
+    """Something to be seen about an event, with its frames, in words and as a shape."""
+
+    kind: EventMark
+    words: str
+    shape: str
+    fault: bool
+    frames: str
+
+
+class EventView(BaseModel):
+    """An event: its place and length in timeline frames, what it uses of its source, how fast, and what stands out."""
+
+    id: int
+    track: str
+    kind: SourceKind
+    clip_id: int | None
+    timeline_id: int | None
+    name: str
+    record_in: int
+    length: int
+    timecode_in: str
+    timecode_out: str
+    source_in: str
+    source_out: str
+    source_rate: str
+    speed: str
+    speed_exact: str
+    runs_back: bool
+    curved: bool
+    rhythm: str
+    head: int
+    tail: int
+    transition: str
+    transition_length: int
+    group: int | None
+    flattened: bool
+    marks: list[MarkView]
+    trouble: str
+    decides: dict[str, str]
+
+
+class TrackView(BaseModel):
+    """A track: V1, A1; whether it is one of sound."""
+
+    name: str
+    sound: bool
+
+
+class CutView(BaseModel):
+    """A timeline with its events, in the order of time; ``version`` is another one whenever any of them is."""
+
+    id: int
+    name: str
+    rate: RateView
+    frame_seconds: float
+    drop_frame: bool
+    start: str
+    version: str
+    length: LengthView
+    tracks: list[TrackView]
+    events: list[EventView]
+    counts: dict[EventMark, int]
+
+
+class TickView(BaseModel):
+    """A source frame on an event's ruler: where it begins, in timeline frames from the timeline's start."""
+
+    at: float
+    label: str
+
+
+class RulerView(BaseModel):
+    """The ruler of an event's source within a window: numbered frames, and how many lie between two of them."""
+
+    event: int
+    step: int
+    ticks: list[TickView]
+
+
+class SeenView(BaseModel):
+    """One thing that a timeline frame shows: the clip, through which timelines, its frames, and how much of it."""
+
+    name: str
+    clip_id: int | None
+    event: int | None
+    through: list[str]
+    frames: str
+    timecode: str
+    percent: str
+    held: bool
+
+
+class LookView(BaseModel):
+    """What a timeline frame shows."""
+
+    frame: int
+    timecode: str
+    seen: list[SeenView]
+
+
+@router.get("")
+def list_cuts(here: Here, show_id: ShowId) -> list[CutEntry]:
+    """The timelines of a show, each with how much is on it."""
+    book = open_book(here, show_id)
+    show = book.board.show
+    return [
+        CutEntry(
+            id=timeline.id, name=timeline.settings.name, rate=rate_view(timeline.settings.rate),
+            drop_frame=timeline.settings.drop_frame, events=len(book.cut(timeline.id).events),
+            length=length_view(book.cut(timeline.id).length, timeline),
+            is_default=timeline.id == show.default_timeline_id,
+        )
+        for timeline in show.timelines
+    ]  # fmt: skip
+
+
+@router.get("/{timeline_id}")
+def get_cut(here: Here, show_id: ShowId, timeline_id: int) -> CutView:
+    """A timeline with all its events."""
+    book = open_book(here, show_id)
+    return cut_view(book, timeline_id)
+
+
+@router.get("/{timeline_id}/rulers")
+def rulers(
+    here: Here, show_id: ShowId, timeline_id: int, first: Annotated[int, Query(ge=0)],
+    frames: Annotated[int, Query(ge=1, le=10_000_000)], pixels: Annotated[int, Query(ge=50, le=10_000)],
+) -> list[RulerView]:  # fmt: skip
+    """How the source's frames pass under a window of the timeline that is drawn so many pixels wide."""
+    book = open_book(here, show_id)
+    cut = book.cut(timeline_id)
+    scale = Fraction(pixels, frames)
+    out = []
+    for event in cut.events:
+        if event.record_in < first + frames and event.stop > first and event.carries_source:
+            window = book.window(timeline_id, event)
+            if window is not None and event.length * scale >= _APART:
+                out.append(_ruler(event, window, first, first + frames, scale))
+    return out
+
+
+@router.get("/{timeline_id}/frames/{number}")
+def look(here: Here, show_id: ShowId, timeline_id: int, number: int) -> LookView:
+    """What a timeline frame shows, through every transition and nested timeline."""
+    book = open_book(here, show_id)
+    parts = shown_at(book, timeline_id, max(0, number))
+    return LookView(
+        frame=number, timecode=place_text(book.timeline(timeline_id), number),
+        seen=[_seen_view(book, timeline_id, part, number) for part in parts if part.event is not None],
+    )  # fmt: skip
+
+
+@router.get("/{timeline_id}/pictures/{number}", response_class=Jpeg)
+def picture(
+    here: Here, show_id: ShowId, timeline_id: int, number: int, version: str,
+    size: Literal["draft", "final"] = "draft",
+) -> Jpeg:  # fmt: skip
+    """The picture of a timeline frame, of the version that is named; a draft is made of the nearest source pictures."""
+    book = open_book(here, show_id)
+    parts = [part for part in shown_at(book, timeline_id, max(0, number)) if part.clip_id is not None]
+    if not parts:
+        raise MissingError("A picture here")
+    data = [(_picture(here, book, timeline_id, part, size), part.share) for part in parts]
+    headers = _FOREVER if version == book.versions.get(timeline_id) else None
+    return Jpeg(blended(data), headers=headers)
+
+
+def cut_view(book: ShowBook, timeline_id: int) -> CutView:
+    """A timeline of a book for the page."""
+    timeline, cut = book.timeline(timeline_id), book.cut(timeline_id)
+    settings = timeline.settings
+    gaps = {(track, begin): stop for track, begin, stop in cut.gaps()}
+    views = [_event_view(book, timeline, cut, event, gaps) for event in _in_order(cut)]
+    counts = Counter(mark.kind for view in views for mark in view.marks)
+    return CutView(
+        id=timeline_id, name=settings.name, rate=rate_view(settings.rate),
+        frame_seconds=float(1 / settings.rate.value), drop_frame=settings.drop_frame, start=place_text(timeline, 0),
+        version=book.versions.get(timeline_id, ""), length=length_view(cut.length, timeline),
+        tracks=[TrackView(name=track.name, sound=track.name[0] == "A") for track in cut.by_track],
+        events=views, counts={mark: counts[mark] for mark in EventMark if counts[mark]},
+    )  # fmt: skip
+
+
+def place_text(timeline: Timeline, frame: int) -> str:
+    """The timecode of a timeline frame."""
+    settings = timeline.settings
+    return duration_text(settings.start + frame, settings.rate, settings.drop_frame)
+
+
+def _in_order(cut: Cut) -> list[Event]:
+    return sorted(cut.events, key=lambda event: (event.record_in, event.track))
+
+
+def _event_view(
+    book: ShowBook, timeline: Timeline, cut: Cut, event: Event, gaps: Mapping[tuple[Track, int], int]
+) -> EventView:
+    use = book.use(timeline.id, event)
+    window, transition = use.window, event.transition
+    head, tail = window.handles if window else (0, 0)
+    return EventView(
+        id=event.id, track=event.track.name, kind=event.kind, clip_id=event.clip_id, timeline_id=event.timeline_id,
+        name=_name(book, event), record_in=event.record_in, length=event.length,
+        timecode_in=place_text(timeline, event.record_in), timecode_out=place_text(timeline, event.stop),
+        source_in=_frames_text(window.source_in) if window else "",
+        source_out=_frames_text(window.source_out) if window else "",
+        source_rate=rate_text(window.conformed.read_rate.value) if window else "", speed=_speed_text(window),
+        speed_exact=fraction_text(window.conformed.speed) if window else "",
+        runs_back=bool(window and window.conformed.treatment.reverse), curved=bool(window and window.conformed.course),
+        rhythm=_rhythm(use), head=head, tail=tail, transition=transition.kind if transition else "",
+        transition_length=transition.length if transition else 0, group=event.group, flattened=event.flattened,
+        marks=[_mark_view(kind, frames) for kind, frames in marks_of(use, gaps, HANDLES)], trouble=use.trouble,
+        decides=event.decisions.texts(),
+    )  # fmt: skip
+
+
+def _name(book: ShowBook, event: Event) -> str:
+    if event.clip_id is not None and (known := book.board.everything.get(event.clip_id)):
+        return known.clip.name
+    if event.timeline_id is not None:
+        return book.timeline(event.timeline_id).settings.name
+    return event.name or event.kind.value
+
+
+def _speed_text(window: Window | None) -> str:
+    if window is None:
+        return ""
+    if window.path.pieces[0].rests and len(window.path.pieces) == 1:
+        return "freeze"
+    way = "−" if window.conformed.treatment.reverse else ""
+    return f"{way}{percent_text(window.conformed.speed)}"
+
+
+def _rhythm(use: Use) -> str:
+    """How even it runs, and its pattern; of several stretches, how many there are."""
+    if use.window is None:
+        return ""
+    rhythms = use.window.frame_map.rhythms
+    cadences = [one.cadence for one in rhythms if one.cadence is not None]
+    if len(cadences) == 1:
+        cadence = cadences[0]
+        short = cadence.pattern is not None and len(cadence.pattern) <= _LONGEST_RHYTHM
+        told = " ".join(map(str, cadence.pattern or ())) if short else ""
+        return f"{cadence.kind.value} {told}".strip()
+    return "changes on the way" if len(rhythms) > 1 else use.window.frame_map.kind.value
+
+
+def _mark_view(kind: EventMark, frames: Fraction) -> MarkView:
+    words, shape, fault = EVENT_MARKS[kind]
+    return MarkView(kind=kind, words=words, shape=shape, fault=fault, frames=decimal_text(frames, 0) if frames else "")
+
+
+def _frames_text(place: Fraction) -> str:
+    return decimal_text(place, 2)
+
+
+def _ruler(event: Event, window: Window, first: int, stop: int, scale: Fraction) -> RulerView:
+    """Numbered source frames in even steps, each where its time on screen begins."""
+    low, high = max(first, event.record_in) - event.record_in, min(stop, event.stop) - event.record_in
+    rate = window.timeline_rate.value
+    ticks: list[TickView] = []
+    fastest = max((abs(piece.speed_at(piece.begins)) for piece in window.path.pieces), default=Fraction(1))
+    a_frame = fastest * window.conformed.read_rate.value / rate
+    wanted = _APART / scale * a_frame / (2 if window.conformed.course else 1)
+    step = next((one for one in _STEPS if one >= wanted), _STEPS[-1])
+    for piece in window.path.pieces:
+        begin, end = (max(Fraction(0), piece.begins) * rate, min(window.path.lasts, piece.ends) * rate)
+        begin, end = max(begin, Fraction(low)), min(end, Fraction(high))
+        if piece.rests or begin >= end:
+            continue
+        one, other = window.place(begin), window.place(end)
+        for number in range(ceil(min(one, other) / step), floor(max(one, other) / step) + 1):
+            source = number * step / window.conformed.read_rate.value
+            at = (
+                piece.when(source) * rate
+                if not window.conformed.by_times
+                else _nearest(window, number * step, begin, end)
+            )
+            if begin <= at < end and len(ticks) < _MOST_TICKS:
+                ticks.append(TickView(at=round(float(event.record_in + at), 3), label=str(number * step)))
+    return RulerView(event=event.id, step=step, ticks=ticks)
+
+
+def _nearest(window: Window, place: int, begin: Fraction, end: Fraction) -> Fraction:
+    """The moment, in the event's frames, at which a source frame comes; by halving, for clips with times of their
+    own."""
+    up = window.place(end) >= window.place(begin)
+    for _ in range(24):
+        middle = (begin + end) / 2
+        begin, end = (middle, end) if (window.place(middle) < place) == up else (begin, middle)
+    return Fraction(round(end * 1024), 1024)
+
+
+def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> SeenView:
+    event = part.event
+    assert event is not None
+    known = book.board.everything.get(part.clip_id) if part.clip_id is not None else None
+    window = book.window(_timeline_of(timeline_id, part), event)
+    units = [f"{_unit_text(window, unit)}" for unit, _ in part.weights.parts] if window and known else []
+    at = number - event.record_in
+    held = len(part.chain) == 1 and window is not None and window.overrun > 0 and at >= event.length - window.overrun
+    return SeenView(
+        name=_name(book, event), clip_id=part.clip_id, event=part.chain[0].id,
+        through=[_name(book, one) for one in part.chain[:-1]], frames=" + ".join(units),
+        timecode="", percent=exact_percent_text(part.share), held=held,
+    )  # fmt: skip
+
+
+def _unit_text(window: Window, unit: int) -> str:
+    frames = sorted(set(window.as_conform.unit(unit).frames))
+    return "/".join(map(str, frames))
+
+
+def _timeline_of(outer: int, part: Seen) -> int:
+    """The timeline that the event which uses the clip lies on."""
+    inner = part.chain[-2].timeline_id if len(part.chain) > 1 else outer
+    assert inner is not None
+    return inner
+
+
+def _picture(here: Context, book: ShowBook, outer: int, part: Seen, size: str) -> bytes:
+    assert part.event is not None and part.clip_id is not None
+    timeline = _timeline_of(outer, part)
+    window, known = book.window(timeline, part.event), book.board.everything.get(part.clip_id)
+    if window is None or known is None or known.facts is None:
+        raise MissingError("This clip")
+    clip, settings = known.clip, book.timeline(outer).settings
+    path = here.config.footage(clip.root, clip.path)
+    insist_as_known(path, known.facts.identity, quickly=True)
+    canvas = Canvas(settings.width, settings.height, settings.pixel_aspect)
+    cuts = frozenset(clip.picture.cuts if clip.picture else ())
+    viewed = Viewed(path, known.facts, window.still(part.weights), canvas, cuts)
+    token = here.looking.put(Side(viewed, book.timeline(outer), None), fill=False)
+    return here.looking.draft(token, 0) if size == "draft" else here.looking.final(token, 0)

@@ -1,0 +1,99 @@
+"""Changes of a timeline's events: each is told before it is made, and can be undone."""
+
+from collections.abc import Sequence
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from oddmeter.core.cutting import edits
+from oddmeter.core.cutting.events import Cut, frames_text, named
+from oddmeter.store import events
+from oddmeter.store.changes import ConflictError, change
+from oddmeter.web.http.context import Context, Here
+from oddmeter.web.stops.assembly.book import ShowBook, open_book
+from oddmeter.web.stops.assembly.editing import EditIn, Editing, Made, events_text, later
+from oddmeter.web.views.asked import ShowId
+
+router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}", tags=["assembly"])
+
+_MOST_TOLD = 8
+
+
+class MoveOnTrack(BaseModel):
+    """Events of a track that move, and by how many timeline frames."""
+
+    track: str
+    events: int
+    by: int
+
+
+class EffectView(BaseModel):
+    """What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
+    is what undo calls it; ``added`` are the ids of new events once it is made."""
+
+    title: str
+    words: list[str]
+    moves: list[MoveOnTrack]
+    runs_out: list[str]
+    length: int
+    version: str
+    added: list[int]
+    made: bool
+
+
+@router.post("/edits")
+def edit(here: Here, show_id: ShowId, timeline_id: int, asked: EditIn) -> EffectView:
+    """Change the events of a timeline, or say what a change would do; refused where somebody changed it first."""
+    book = open_book(here, show_id)
+    insist(book, timeline_id, asked.version)
+    made = Editing(book, timeline_id, asked).made()
+    if asked.preview:
+        return _effect_view(book, timeline_id, made, asked.version, [], made_it=False)
+    version, added = _write(here, show_id, book, timeline_id, made.cut, made.title)
+    return _effect_view(book, timeline_id, made, version, added, made_it=True)
+
+
+def _effect_view(
+    book: ShowBook, timeline_id: int, made: Made, version: str, added: Sequence[int], *, made_it: bool
+) -> EffectView:
+    cut = book.cut(timeline_id)
+    found = edits.effect(cut, made.cut, book.with_cut(timeline_id, made.cut).windows(timeline_id))
+    words = [
+        f"{events_text(count)} on {track.name} {'move' if count > 1 else 'moves'} {later(by)}"
+        for track, by, count in found.moves
+    ]
+    words += [f"{named(event)} from {was} to {frames_text(now)}" for event, was, now in found.lengths[:_MOST_TOLD]]
+    if found.added:
+        words.append(f"{events_text(found.added)} more")
+    if found.gone:
+        words.append(f"{events_text(found.gone)} less")
+    if made.cut.length != cut.length:
+        words.append(f"the timeline ends {later(made.cut.length - cut.length)}")
+    return EffectView(
+        title=made.title, words=words,
+        moves=[MoveOnTrack(track=track.name, events=count, by=by) for track, by, count in found.moves],
+        runs_out=[f"{named(event)} runs out: {frames_text(over)} held" for event, over in found.runs_out[:_MOST_TOLD]],
+        length=made.cut.length, version=version, added=list(added), made=made_it,
+    )  # fmt: skip
+
+
+def _write(
+    here: Context, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, title: str
+) -> tuple[str, list[int]]:
+    was = book.cut(timeline_id)
+    with change(here.database, show_id, title, here.person) as connection:
+        _insist_now(events.versions(connection, show_id), book, timeline_id)
+        ids = events.write(connection, timeline_id, was, cut)
+        version = events.versions(connection, show_id)[timeline_id]
+    return version, list(ids.values())
+
+
+def insist(book: ShowBook, timeline_id: int, version: str) -> None:
+    book.timeline(timeline_id)
+    if book.versions[timeline_id] != version:
+        raise ConflictError("Somebody changed this timeline first. Look at it as it is now, then change it again.")
+
+
+def _insist_now(now: dict[int, str], book: ShowBook, timeline_id: int) -> None:
+    if now.get(timeline_id) != book.versions[timeline_id]:
+        raise ConflictError("Somebody changed this timeline first. Look at it as it is now, then change it again.")

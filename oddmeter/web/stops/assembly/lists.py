@@ -1,0 +1,214 @@
+"""Lists of cuts in and out: a list read, its clips found, a timeline made of it; and a timeline written as a list."""
+
+from collections import Counter
+from dataclasses import replace
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.finding import Footage, Found, FoundBy, events_of, linked
+from oddmeter.core.cutting.listed import ListedCut, SourceKind
+from oddmeter.core.cutting.listing import listed_cut
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.filenames import safe_name
+from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.interchange.cuts import read_cut, write_cut
+from oddmeter.interchange.edl.lines import lines_of
+from oddmeter.interchange.edl.rates import USUAL, rate_evidence
+from oddmeter.store import events, shows
+from oddmeter.store.changes import change
+from oddmeter.web.board import Board
+from oddmeter.web.http.context import Here
+from oddmeter.web.stops.assembly.book import open_book
+from oddmeter.web.views.asked import Name, ShowId
+from oddmeter.web.views.values import RateView, rate_view
+
+router = APIRouter(prefix="/api/shows/{show_id}", tags=["assembly"])
+
+_MOST_SHOWN = 500
+
+
+class ListIn(BaseModel):
+    """A list as text, with its file name; its rate where people said it."""
+
+    file_name: Annotated[str, Field(max_length=400)]
+    text: Annotated[str, Field(max_length=100_000_000)]
+    rate: str = ""
+    drop_frame: bool = False
+
+
+class ListedView(BaseModel):
+    """An event of a list that has to be settled: its number, what it asks for, and the clips that fit."""
+
+    number: int
+    name: str
+    reel: str
+    track: str
+    found: FoundBy
+    clips: list[int]
+
+
+class ReadView(BaseModel):
+    """What a list says before anything is made of it. Without a ``rate`` it is asked for: ``rates`` fit, for these
+    ``reasons``."""
+
+    name: str
+    rate: RateView | None
+    rates: list[RateView]
+    reasons: list[str]
+    drop_frame: bool
+    start: str
+    events: int
+    tracks: list[str]
+    frames: int
+    found: dict[FoundBy, int]
+    open: list[ListedView]
+    notes: list[str]
+    takes: str
+
+
+class TakeIn(ListIn):
+    """A list to make a timeline of, under a name; raster and scan are those of the timeline that is named."""
+
+    name: Name
+    like: int
+    by_hand: dict[int, int] = {}
+
+
+class TakenView(BaseModel):
+    """The timeline that was made of a list."""
+
+    timeline_id: int
+    title: str
+
+
+class LinkIn(BaseModel):
+    """A clip for events whose source was not found, or is to be another."""
+
+    events: Annotated[list[int], Field(min_length=1, max_length=50_000)]
+    clip_id: int
+
+
+@router.post("/lists/read")
+def read(here: Here, show_id: ShowId, asked: ListIn) -> ReadView:
+    """Read a list and look for its clips, without keeping anything."""
+    board = here.boards.open(show_id)
+    data = asked.text.encode()
+    evidence = None if asked.text.lstrip().startswith("{") else rate_evidence(lines_of(asked.text))
+    if evidence is not None and not asked.rate and evidence.only is None:
+        rates = [rate_view(rate) for rate in evidence.rates or USUAL]
+        return ReadView(
+            name=asked.file_name, rate=None, rates=rates, reasons=list(evidence.reasons), drop_frame=False, start="",
+            events=0, tracks=[], frames=0, found={}, open=[], notes=[], takes="",
+        )  # fmt: skip
+    cut = read_cut(data, asked.file_name, _rate(asked), asked.drop_frame)
+    found = events_of(cut, _footage(board))
+    counts = Counter(by.by for event, by in found if event.kind is SourceKind.CLIP)
+    waiting = [
+        _listed_view(number, event, by) for number, (event, by) in enumerate(found)
+        if event.kind is SourceKind.CLIP and by.clip_id is None
+    ]  # fmt: skip
+    settings = board.show.default_timeline.settings if board.show.default_timeline else None
+    takes = (
+        f"It takes {settings.width} × {settings.height}, {settings.scan.words}, from “{settings.name}”."
+        if settings
+        else ""
+    )
+    return ReadView(
+        name=cut.name, rate=rate_view(cut.rate), rates=[], reasons=list(evidence.reasons) if evidence else [],
+        drop_frame=cut.drop_frame, start=cut.timecode(0), events=len(found), tracks=list(cut.tracks), frames=cut.length,
+        found={by: counts[by] for by in FoundBy if counts[by]}, open=waiting[:_MOST_SHOWN],
+        notes=[str(note) for note in cut.notes], takes=takes,
+    )  # fmt: skip
+
+
+@router.post("/lists", status_code=201)
+def take(here: Here, show_id: ShowId, asked: TakeIn) -> TakenView:
+    """Make a timeline of a list: with its clips as far as they are found, and all it says of the others."""
+    board = here.boards.open(show_id)
+    like = board.timeline(asked.like).settings
+    cut = read_cut(asked.text.encode(), asked.file_name, _rate(asked), asked.drop_frame)
+    found = events_of(cut, _footage(board), asked.by_hand)
+    settings = replace(like, name=asked.name, rate=cut.rate, drop_frame=cut.drop_frame, start=cut.start % (1 << 40))
+    title = f"List “{asked.file_name}” brought in as the timeline “{asked.name}”"
+    with change(here.database, show_id, title, here.person) as connection:
+        timeline_id = shows.add_timeline(connection, show_id, settings)
+        events.write(connection, timeline_id, Cut(cut.rate), _without_overlaps(cut, settings, found))
+    return TakenView(timeline_id=timeline_id, title=title)
+
+
+@router.post("/cuts/{timeline_id}/link")
+def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenView:
+    """Say which clip events of a list use; each keeps its place, its length and the list's in point."""
+    book = open_book(here, show_id)
+    (row,) = book.board.some([asked.clip_id], book.timeline(timeline_id))
+    cut = book.cut(timeline_id)
+    some = [cut.event(one) for one in asked.events]
+    if any(event.listed is None for event in some):
+        raise RuleError("Only events of a list are given a clip by hand.", "event")
+    changed = cut.with_events(linked(event, row.known) for event in some)
+    title = f"{row.clip.name} for {len(some)} event{'' if len(some) == 1 else 's'}"
+    with change(here.database, show_id, title, here.person) as connection:
+        events.write(connection, timeline_id, cut, changed)
+    return TakenView(timeline_id=timeline_id, title=title)
+
+
+@router.get("/cuts/{timeline_id}/list", response_class=Response)
+def write(
+    here: Here, show_id: ShowId, timeline_id: int, form: Literal["edl", "otio", "csv"] = "edl",
+    handles: Annotated[int, Query(ge=0, le=10_000)] = 0,
+) -> Response:  # fmt: skip
+    """The timeline as a list of its sources: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source."""
+    book = open_book(here, show_id)
+    cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
+    name = f"{safe_name(cut.name)}.{form}"
+    written = write_cut(cut, name, handles)
+    return Response(
+        written.text, media_type="text/plain; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{name.encode("ascii", "replace").decode()}"'},
+    )  # fmt: skip
+
+
+@router.get("/cuts/{timeline_id}/losses")
+def losses(here: Here, show_id: ShowId, timeline_id: int) -> list[str]:
+    """What an EDL of this timeline could not hold, event by event."""
+    book = open_book(here, show_id)
+    cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
+    return [str(note) for note in write_cut(cut, "x.edl").losses]
+
+
+def _footage(board: Board) -> Footage:
+    return Footage(board.known, board.proxies)
+
+
+def _rate(asked: ListIn) -> Rate | None:
+    return Rate.parse(asked.rate) if asked.rate.strip() else None
+
+
+def _listed_view(number: int, event: Event, found: Found) -> ListedView:
+    source = event.listed
+    return ListedView(
+        number=number,
+        name=event.name,
+        reel=source.reel if source else "",
+        track=event.track.name,
+        found=found.by,
+        clips=list(found.clips),
+    )
+
+
+def _without_overlaps(cut: ListedCut, settings: TimelineSettings, found: tuple[tuple[Event, Found], ...]) -> Cut:
+    """The events of a list on their tracks; where it lays one over another, that goes onto a track above."""
+    taken: dict[object, int] = {}
+    out = []
+    for event, _ in sorted(found, key=lambda pair: pair[0].record_in):
+        track = event.track
+        while taken.get(track, 0) > event.record_in:
+            track = replace(track, number=track.number + 1)
+        taken[track] = event.stop
+        out.append(replace(event, track=track))
+    return Cut(settings.rate, tuple(out))

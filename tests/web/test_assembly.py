@@ -1,0 +1,238 @@
+"""Assembly over HTTP: clips laid out, cut, nested and rerated on real footage, and lists brought in and out."""
+
+from collections.abc import Iterator
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+
+from oddmeter.demo import framecode
+from tests.web.conftest import Browser
+
+FOUNDRY = "The Tide Bell/Foundry day 1"
+BELL, SPARKS, POUR = "FD1_B01_bell_swing_100.mov", "FD1_B02_sparks_119.mov", "FD1_C01_pour_fast.mov"
+
+
+class Cutting:
+    """A timeline that is edited, always at the version that was seen last."""
+
+    def __init__(self, browser: Browser, show: int) -> None:
+        self.browser, self.show = browser, show
+        self.timeline = int(browser.get(f"/api/shows/{show}/cuts")[0]["id"])
+
+    @property
+    def path(self) -> str:
+        return f"/api/shows/{self.show}/cuts/{self.timeline}"
+
+    @property
+    def cut(self) -> Any:
+        return self.browser.get(self.path)
+
+    @property
+    def picture(self) -> list[Any]:
+        return [event for event in self.cut["events"] if event["track"] == "V1"]
+
+    def edit(self, edit: str, **given: object) -> Any:
+        return self.browser.send("POST", f"{self.path}/edits", {"version": self.cut["version"], "edit": edit, **given})
+
+    def refused(self, edit: str, **given: object) -> str:
+        body = {"version": self.cut["version"], "edit": edit, **given}
+        return self.browser.refused("POST", f"{self.path}/edits", body)[1]
+
+    def places(self) -> list[tuple[int, int]]:
+        return [(event["record_in"], event["length"]) for event in self.picture]
+
+    def seen(self, frame: int) -> list[tuple[str, str]]:
+        return [(one["frames"], one["percent"]) for one in self.browser.get(f"{self.path}/frames/{frame}")["seen"]]
+
+    def number_in(self, frame: int, size: str = "final") -> int | None:
+        """The frame number that can be read in the picture of a timeline frame."""
+        url = f"{self.path}/pictures/{frame}?version={self.cut['version']}&size={size}"
+        data = self.browser.client.get(url).content
+        return framecode.read(np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR), np.uint8))
+
+
+@pytest.fixture
+def cutting(browser: Browser) -> Iterator[Cutting]:
+    show = browser.show()
+    browser.bring_in(show, FOUNDRY)
+    yield Cutting(browser, show)
+
+
+def test_a_delivery_is_laid_out_and_every_frame_shown_is_the_one_told(cutting: Cutting) -> None:
+    browser = cutting.browser
+    rows = list(browser.ledger(cutting.show).values())
+    browser.decide(cutting.show, rows, intent={"intent": "pace", "value": "1/8"}, set={"sound": "off"})
+    lengths = [row["plan"]["after"]["frames"] for row in browser.ledger(cutting.show).values()]
+    told = cutting.edit("place", clips=[row["id"] for row in rows], preview=True)
+    assert told["length"] == sum(lengths) and not told["made"] and cutting.cut["length"]["frames"] == 0
+    made = cutting.edit("place", clips=[row["id"] for row in rows])
+    assert made["made"] and cutting.cut["length"]["frames"] == sum(lengths)
+    assert cutting.places() == [(sum(lengths[:n]), length) for n, length in enumerate(lengths)]
+    assert {event["track"] for event in cutting.cut["events"]} == {"V1"}, "sound is off"
+    for event in cutting.picture[:3]:
+        for frame in (event["record_in"], event["record_in"] + event["length"] - 1):
+            (shown,) = cutting.seen(frame)
+            assert cutting.number_in(frame) == int(shown[0]), event["name"]
+    assert browser.undo(cutting.show) == f"{len(rows)} clips placed on “Main”"
+    assert cutting.cut["events"] == []
+
+
+def laid(cutting: Cutting, *names: str) -> dict[str, Any]:
+    ledger = cutting.browser.ledger(cutting.show)
+    cutting.edit("place", clips=[ledger[name]["id"] for name in names], sound=False)
+    return ledger
+
+
+def test_edits_are_told_before_they_are_made_and_undone_one_by_one(cutting: Cutting) -> None:
+    laid(cutting, BELL, SPARKS)
+    one, other = cutting.picture
+    before, start = cutting.places(), other["record_in"]
+    told = cutting.edit("trim tail", events=[one["id"]], by="-20", following="moves", preview=True)
+    assert told["words"] == [
+        "1 event on V1 moves 20 frames earlier", f"“{BELL}” from {one['length']} to {one['length'] - 20} frames",
+        "the timeline ends 20 frames earlier",
+    ]  # fmt: skip
+    assert cutting.places() == before
+    cutting.edit("trim tail", events=[one["id"]], by="-20", following="moves")
+    assert cutting.places()[1][0] == start - 20
+    next_frame = cutting.seen(10)
+    cutting.edit("split", events=[one["id"]], at=10)
+    assert cutting.seen(10) == next_frame and len(cutting.picture) == 3
+    second = cutting.picture[1]
+    cutting.edit("speed", events=[second["id"]], value="50%", following="moves")
+    assert cutting.picture[1]["length"] == 2 * second["length"] and cutting.picture[1]["speed"] == "50 %"
+    assert "would lie over" in cutting.refused("trim tail", events=[cutting.picture[1]["id"]], by="+5")
+    assert "Type a length" in cutting.refused("trim tail", events=[one["id"]], by="")
+    cutting.edit("delete", events=[cutting.picture[1]["id"]])
+    (gap,) = [mark for event in cutting.picture for mark in event["marks"] if mark["kind"] == "gap"]
+    assert gap["words"] == "gap behind" and gap["frames"] == str(2 * second["length"])
+    cutting.edit("close")
+    assert cutting.places()[1][0] == 10
+    titles = [cutting.browser.undo(cutting.show) for _ in range(5)]
+    assert titles[0] == "Gaps of “Main” closed" and titles[-1] == f"Tail of “{BELL}” 20 frames earlier"
+    assert cutting.places() == before
+
+
+def test_two_people_do_not_cut_over_each_other(cutting: Cutting) -> None:
+    laid(cutting, BELL)
+    seen = cutting.cut["version"]
+    (event,) = cutting.picture
+    cutting.edit("trim tail", events=[event["id"]], by="-5")
+    body = {"version": seen, "edit": "trim tail", "events": [event["id"]], "by": "-5"}
+    status, sentence = cutting.browser.refused("POST", f"{cutting.path}/edits", body)
+    assert status == 409 and "changed this timeline first" in sentence
+    assert cutting.picture[0]["length"] == event["length"] - 5
+
+
+def test_what_runs_out_is_held_marked_and_seen(cutting: Cutting) -> None:
+    laid(cutting, BELL)
+    (event,) = cutting.picture
+    made = cutting.edit("trim tail", events=[event["id"]], by="+30")
+    assert made["runs_out"] == [f"“{BELL}” runs out: 30 frames held"]
+    (event,) = cutting.picture
+    assert [(mark["words"], mark["frames"], mark["fault"]) for mark in event["marks"]] == [("runs out", "30", True)]
+    last = cutting.browser.get(f"{cutting.path}/frames/{event['length'] - 1}")["seen"][0]
+    assert last["held"] and last["frames"] == "499" and cutting.number_in(event["length"] - 1) == 499
+    rulers = cutting.browser.get(f"{cutting.path}/rulers?first=0&frames=100&pixels=1000")
+    assert rulers[0]["ticks"][1]["at"] - rulers[0]["ticks"][0]["at"] == pytest.approx(rulers[0]["step"] / 4)
+
+
+def test_a_dissolve_is_seen_with_both_pictures(cutting: Cutting) -> None:
+    laid(cutting, BELL, SPARKS)
+    one, other = cutting.picture
+    cutting.edit("trim tail", events=[one["id"]], by="-12", following="moves")
+    cutting.edit("transition", events=[other["id"]], value="4")
+    start = cutting.picture[1]["record_in"]
+    assert [percent for _, percent in cutting.seen(start)] == ["87.5 %", "12.5 %"]
+    assert cutting.picture[1]["transition"] == "dissolve" and len(cutting.seen(start + 4)) == 1
+    assert cutting.number_in(start - 1) is not None
+
+
+def test_a_nest_slowed_shows_every_frame_and_says_what_flattening_loses(cutting: Cutting) -> None:
+    laid(cutting, BELL)
+    (event,) = cutting.picture
+    made = cutting.browser.send(
+        "POST", f"{cutting.path}/nest", {"version": cutting.cut["version"], "events": [event["id"]], "name": "Slow bell"}
+    )  # fmt: skip
+    (nest,) = cutting.picture
+    assert nest["kind"] == "timeline" and nest["length"] == event["length"]
+    cutting.edit("speed", events=[nest["id"]], value="1/4", following="moves")
+    (nest,) = cutting.picture
+    assert nest["length"] == 4 * event["length"]
+    for frame in (0, 1, 2, 333):
+        assert cutting.seen(frame) == [(str(frame), "100 %")]
+    assert cutting.number_in(333) == 333
+    (lost,) = cutting.browser.get(f"{cutting.path}/events/{nest['id']}/flattened")
+    assert (lost["shown"], lost["lost"]) == (500, 375)
+    cutting.edit("flatten", events=[nest["id"]])
+    assert cutting.seen(333) == [("332", "100 %")]
+    inside = {"version": cutting.browser.get(f"/api/shows/{cutting.show}/cuts/{made['timeline_id']}")["version"]}
+    status, sentence = cutting.browser.refused(
+        "POST", f"/api/shows/{cutting.show}/cuts/{made['timeline_id']}/edits",
+        {**inside, "edit": "place", "inner": cutting.timeline},
+    )  # fmt: skip
+    assert status == 422 and "inside itself" in sentence
+
+
+def test_a_cut_at_another_rate_is_a_new_timeline(cutting: Cutting) -> None:
+    laid(cutting, BELL, SPARKS, POUR)
+    made = cutting.browser.send(
+        "POST", f"{cutting.path}/rerate", {"name": "Broadcast", "rate": "29.97", "drop_frame": True}
+    )  # fmt: skip
+    there = cutting.browser.get(f"/api/shows/{cutting.show}/cuts/{made['timeline_id']}")
+    assert there["rate"]["exact"] == "30000/1001" and there["drop_frame"]
+    for was, now in zip(cutting.cut["events"], there["events"], strict=True):
+        assert abs(now["record_in"] - was["record_in"] * 30000 / 1001 / 25) <= 0.5
+        assert now["source_in"] == was["source_in"]
+    assert made["points"] and all(abs(float(point["late"])) <= 0.5 for point in made["points"])
+
+
+LIST = f"""TITLE: TIDE BELL 3
+001  AX V C 00:00:00:10 00:00:02:10 01:00:00:00 01:00:02:00
+* FROM CLIP NAME: {BELL}
+002  AX V C 00:00:00:00 00:00:04:00 01:00:02:00 01:00:04:00
+M2   AX 050.0 00:00:00:00
+* FROM CLIP NAME: FD1_B02_sparks_119
+003  LOST V C 00:00:00:00 00:00:01:00 01:00:04:00 01:00:05:00
+* FROM CLIP NAME: nobody has this
+"""
+
+
+def test_a_list_comes_in_is_settled_and_goes_out_again(cutting: Cutting) -> None:
+    browser, path = cutting.browser, f"/api/shows/{cutting.show}/lists"
+    asked: dict[str, object] = {"file_name": "reel3.edl", "text": LIST.replace("M2   AX 050.0 00:00:00:00\n", "")}
+    told = browser.send("POST", f"{path}/read", asked)
+    assert told["rate"] is None and "highest frame number" in " ".join(told["reasons"])
+    asked = {"file_name": "reel3.edl", "text": LIST, "rate": "25"}
+    told = browser.send("POST", f"{path}/read", asked)
+    assert told["found"] == {"name": 2, "nothing": 1} and told["open"][0]["name"] == "nobody has this"
+    assert "1920 × 1080" in told["takes"]
+    made = browser.send("POST", path, {**asked, "name": "Reel 3", "like": cutting.timeline})
+    cutting.timeline = made["timeline_id"]
+    cut = cutting.cut
+    assert cut["start"] == "01:00:00:00" and cut["counts"]["missing"] == 1
+    bell, sparks, lost = cutting.picture
+    assert (bell["source_in"], bell["speed"], sparks["speed"]) == ("40", "100 %", "200 %")
+    assert cutting.number_in(0) == 40 and cutting.number_in(5) == 60, "the list counts at 25, the file at 100"
+    ledger = browser.ledger(cutting.show)
+    browser.send("POST", f"{cutting.path}/link", {"events": [lost["id"]], "clip_id": ledger[POUR]["id"]})
+    assert "missing" not in cutting.cut["counts"] and cutting.picture[2]["name"] == POUR
+    out = browser.get(f"{cutting.path}/list?form=edl")
+    assert "M2" in out and "* FROM CLIP NAME: FD1_B02_sparks_119.mov" in out
+    again = browser.send("POST", f"{path}/read", {"file_name": "out.edl", "text": out, "rate": "25"})
+    assert again["found"] == {"path": 3} and again["start"] == "01:00:00:00"
+    assert browser.get(f"{cutting.path}/list?form=csv&handles=5").splitlines()[1].startswith(BELL)
+    assert browser.undo(cutting.show) == f"{POUR} for 1 event"
+    assert cutting.cut["counts"]["missing"] == 1
+
+
+def test_a_list_that_cannot_be_read_loses_nothing(cutting: Cutting) -> None:
+    path = f"/api/shows/{cutting.show}/lists"
+    for text in ("", "nothing", '{"OTIO_SCHEMA": "Clip.1"}'):
+        asked = {"file_name": "x.edl", "text": text, "rate": "25"}
+        status, sentence = cutting.browser.refused("POST", f"{path}/read", asked)
+        assert status == 422 and sentence
+        cutting.browser.refused("POST", path, {**asked, "name": "X", "like": cutting.timeline})
+    assert len(cutting.browser.get(f"/api/shows/{cutting.show}/cuts")) == 1
