@@ -4,6 +4,7 @@ import { SelectionProvider } from "./data/selection";
 import { VocabularyProvider } from "./data/vocabulary";
 import { HeadLine } from "./frame/HeadLine";
 import { StopRail } from "./frame/StopRail";
+import { Assembly, AssemblyChoice } from "./stops/assembly/Assembly";
 import { Bench, BenchChoice } from "./stops/bench/Bench";
 import { Brief } from "./stops/brief/Brief";
 import { NewShow } from "./stops/brief/NewShow";
@@ -37,6 +38,8 @@ function Views() {
         <Route path="plan" element={<Plan />} />
         <Route path="bench" element={<BenchChoice />} />
         <Route path="bench/:clipId" element={<Bench />} />
+        <Route path="assembly" element={<AssemblyChoice />} />
+        <Route path="assembly/:timelineId" element={<Assembly />} />
         <Route path="handoff" element={<Handoff />} />
       </Route>
       <Route path="*" element={<NoSuchPlace />} />
@@ -59,7 +62,7 @@ function ShowFrame() {
   if (show.error && !show.data) return <Empty title="This show cannot be opened.">{show.error.message}</Empty>;
   return (
     <SelectionProvider key={showId} showId={showId}>
-      <div className="grid h-full grid-cols-[92px_minmax(0,1fr)] grid-rows-[44px_minmax(0,1fr)]">
+      <div className="grid h-full grid-cols-[98px_minmax(0,1fr)] grid-rows-[44px_minmax(0,1fr)]">
         <HeadLine show={show.data} />
         <StopRail showId={showId} />
         <main className="min-h-0 min-w-0">

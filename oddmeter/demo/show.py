@@ -1,26 +1,29 @@
 """The demo show in the database: The Tide Bell, with its timelines and deliveries."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from oddmeter.core.cutting.events import Cut
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.recipes import Rule
 from oddmeter.core.evidence.logs import guess_columns
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.demo.cuts import PASSAGE, broadcast, film, passage, write_older
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.demo.takes import RECORDINGS, REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.interchange.logs import read_log, title_of
-from oddmeter.store import clips, decisions, logs, shows
+from oddmeter.store import clips, decisions, events, logs, shows
 from oddmeter.store.changes import change
 from oddmeter.store.database import Database
 
 MAKER = "Demo"
 
 TIMELINES = (
-    TimelineSettings("The film", Rate.of(25)),
+    TimelineSettings("The film", Rate.of(25), start=90_000),
     TimelineSettings("Broadcast", Rate.parse("29.97"), scan=TimelineScan.LOWER, drop_frame=True),
     TimelineSettings("Festival", Rate.parse("23.976")),
 )
@@ -73,9 +76,25 @@ def make_demo(database: Database, root_name: str, root: Path) -> bool:
         with change(database, show_id, f"“{name}” brought in", MAKER) as connection:
             folder = f"{SHOW_FOLDER}/{name}"
             clips.bring_in(connection, clips.add_delivery(connection, show_id, name, root_name, folder, paths))
+    _cut(database, show_id)
+    write_older(root)
     for report in REPORTS:
         table = read_log((root / report.relative_path).read_bytes())
         with change(database, show_id, f"{report.name} read", MAKER) as connection:
             columns = guess_columns(table.headings)
             logs.add_log(connection, show_id, report.name, title_of(report.name), table, columns)
     return True
+
+
+def _cut(database: Database, show_id: int) -> None:
+    """Lay the cuts out: the film with its passage, and the broadcast version."""
+    with change(database, show_id, "The film cut", MAKER) as connection:
+        names = {clip.name: clip.id for clip in clips.clips_of_show(connection, show_id)}
+        by_name = {timeline.settings.name: timeline for timeline in shows.show(connection, show_id).timelines}
+        the_film, for_air = by_name["The film"], by_name["Broadcast"]
+        passage_id = shows.add_timeline(connection, show_id, replace(the_film.settings, name=PASSAGE, start=0))
+        cut = film(names, passage_id)
+        events.write(connection, passage_id, Cut(the_film.settings.rate), passage(names))
+        events.write(connection, the_film.id, Cut(the_film.settings.rate), cut)
+        air_rate = for_air.settings.rate
+        events.write(connection, for_air.id, Cut(air_rate), broadcast(cut, air_rate))

@@ -84,6 +84,15 @@ def handoff(page: Page, show: Show) -> None:
     expect(page.get_by_text("VR_lantern_24_25.mov")).to_be_visible()
 
 
+def assembly(page: Page, show: Show) -> None:
+    show.open("plan")
+    page.get_by_role("row").filter(has_text="VR_lantern_24.mkv").click()
+    show.open("assembly")
+    page.get_by_role("button", name="Place 1 clip at the end").click()
+    page.get_by_role("option", name="VR_lantern_24.mkv").first.click()
+    expect(page.get_by_label("Tail by")).to_be_visible()
+
+
 def sheet(page: Page, show: Show) -> None:
     page.goto(f"{show.url}/api/shows/{show.id}/sheet.html")
     expect(page.get_by_role("table").first).to_be_visible()
@@ -108,8 +117,8 @@ def reckoner(page: Page, show: Show) -> None:
 
 
 VIEWS = (
-    brief, new_show, intake, dossier, bringing_in, plan, asking, recipes, bench, handoff, sheet, keys, command_field,
-    reckoner,
+    brief, new_show, intake, dossier, bringing_in, plan, asking, recipes, bench, handoff, assembly, sheet, keys,
+    command_field, reckoner,
 )  # fmt: skip
 
 

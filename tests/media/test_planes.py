@@ -4,6 +4,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import cv2
 import numpy as np
 import pytest
 from av.video.frame import VideoFrame
@@ -32,6 +33,7 @@ from oddmeter.media.pictures.planes import (
     woven_fields,
 )
 from oddmeter.media.pictures.raster import framed
+from oddmeter.media.pictures.stills import blended
 
 FORMATS = ["yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p16le", "gray", "gbrp", "yuv411p"]
 ODD = (37, 23)
@@ -189,3 +191,15 @@ def test_any_raster_is_reached_from_any_picture() -> None:
                     continue
                 made = framed(frame, canvas, framing, Fraction(1), "yuv422p", fields=fields)
                 assert (made.width, made.height, made.format.name) == (canvas.width, canvas.height // 2 * 2, "yuv422p")
+
+
+def test_pictures_laid_over_each_other_keep_their_colours_and_add_as_light() -> None:
+    red, blue = (np.full((32, 32, 3), colour, np.uint8) for colour in ((0, 0, 220), (220, 0, 0)))
+    encoded = [cv2.imencode(".jpg", picture)[1].tobytes() for picture in (red, blue)]
+    assert blended([(encoded[0], Fraction(1))]) == encoded[0]
+    both = cv2.imdecode(
+        np.frombuffer(blended([(encoded[0], Fraction(3, 4)), (encoded[1], Fraction(1, 4))]), np.uint8), 1
+    )
+    assert both is not None
+    b, _, r = both[16, 16].astype(float)
+    assert r == pytest.approx(220 * 0.75 ** (1 / 2.4), abs=6) and b == pytest.approx(220 * 0.25 ** (1 / 2.4), abs=6)

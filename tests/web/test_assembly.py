@@ -136,7 +136,13 @@ def test_what_runs_out_is_held_marked_and_seen(cutting: Cutting) -> None:
     last = cutting.browser.get(f"{cutting.path}/frames/{event['length'] - 1}")["seen"][0]
     assert last["held"] and last["frames"] == "499" and cutting.number_in(event["length"] - 1) == 499
     rulers = cutting.browser.get(f"{cutting.path}/rulers?first=0&frames=100&pixels=1000")
-    assert rulers[0]["ticks"][1]["at"] - rulers[0]["ticks"][0]["at"] == pytest.approx(rulers[0]["step"] / 4)
+    (ruler,) = rulers["events"]
+    assert ruler["ticks"][1]["at"] - ruler["ticks"][0]["at"] == pytest.approx(ruler["step"] / 4), (
+        "four source frames each"
+    )
+    assert [tick["label"] for tick in rulers["axis"]] == [f"00:00:00:{n:02}" for n in (0, 10, 20)] + [
+        "00:00:01:05"
+    ] or (rulers["axis"][1]["label"] == "00:00:01:00")
 
 
 def test_a_dissolve_is_seen_with_both_pictures(cutting: Cutting) -> None:
@@ -154,7 +160,8 @@ def test_a_nest_slowed_shows_every_frame_and_says_what_flattening_loses(cutting:
     laid(cutting, BELL)
     (event,) = cutting.picture
     made = cutting.browser.send(
-        "POST", f"{cutting.path}/nest", {"version": cutting.cut["version"], "events": [event["id"]], "name": "Slow bell"}
+        "POST", f"{cutting.path}/nest",
+        {"version": cutting.cut["version"], "events": [event["id"]], "name": "Slow bell"},
     )  # fmt: skip
     (nest,) = cutting.picture
     assert nest["kind"] == "timeline" and nest["length"] == event["length"]

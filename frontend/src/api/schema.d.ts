@@ -1416,7 +1416,7 @@ export interface paths {
     };
     /**
      * Rulers
-     * @description How the source's frames pass under a window of the timeline that is drawn so many pixels wide.
+     * @description Timecode over a window of the timeline that is drawn so many pixels wide, and how source frames pass under it.
      */
     get: operations["rulers_api_shows__show_id__cuts__timeline_id__rulers_get"];
     put?: never;
@@ -4183,6 +4183,16 @@ export interface components {
       step: number;
       /** Ticks */
       ticks: components["schemas"]["TickView"][];
+    };
+    /**
+     * RulersView
+     * @description The rulers of a window: timecode above, and the source of each event below.
+     */
+    RulersView: {
+      /** Axis */
+      axis: components["schemas"]["TickView"][];
+      /** Events */
+      events: components["schemas"]["RulerView"][];
     };
     /**
      * RunIn
@@ -7963,7 +7973,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["RulerView"][];
+          "application/json": components["schemas"]["RulersView"];
         };
       };
       /** @description Client Error */

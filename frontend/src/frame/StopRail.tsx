@@ -5,7 +5,7 @@ import { STOPS } from "./stops";
 export function StopRail({ showId }: { showId: number }) {
   return (
     <nav aria-label="Stops" className="relative border-r border-hair bg-sunk pt-3">
-      <div aria-hidden className="absolute top-7 bottom-auto left-[18px] h-[224px] w-px bg-hair" />
+      <div aria-hidden className="absolute top-7 bottom-auto left-[18px] h-[280px] w-px bg-hair" />
       <ol className="flex flex-col">
         {STOPS.map((stop) => (
           <li key={stop.path}>

@@ -102,7 +102,7 @@ def blended(pictures: Sequence[tuple[bytes, Fraction]]) -> bytes:
         total = light if total is None else total + light
     assert total is not None
     mixed = np.rint(np.clip(total, 0, 1) ** (1 / _GAMMA) * 255).astype(np.uint8)
-    return _jpeg(mixed[..., ::-1])
+    return _jpeg(mixed)
 
 
 _GAMMA = 2.4

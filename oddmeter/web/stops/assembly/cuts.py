@@ -36,8 +36,10 @@ HANDLES = 12
 _STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 250, 500, 1000, 2500, 5000, 10_000, 50_000, 250_000)
 _APART = 54
 """Pixels between two numbers on a source's ruler."""
+_TIMECODE_APART = 104
 _MOST_TICKS = 400
 _LONGEST_RHYTHM = 8
+_WITHOUT_FRAMES = {EventMark.MISSING, EventMark.REFUSED}
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
@@ -133,6 +135,13 @@ class RulerView(BaseModel):
     ticks: list[TickView]
 
 
+class RulersView(BaseModel):
+    """The rulers of a window: timecode above, and the source of each event below."""
+
+    axis: list[TickView]
+    events: list[RulerView]
+
+
 class SeenView(BaseModel):
     """One thing that a timeline frame shows: the clip, through which timelines, its frames, and how much of it."""
 
@@ -181,8 +190,8 @@ def get_cut(here: Here, show_id: ShowId, timeline_id: int) -> CutView:
 def rulers(
     here: Here, show_id: ShowId, timeline_id: int, first: Annotated[int, Query(ge=0)],
     frames: Annotated[int, Query(ge=1, le=10_000_000)], pixels: Annotated[int, Query(ge=50, le=10_000)],
-) -> list[RulerView]:  # fmt: skip
-    """How the source's frames pass under a window of the timeline that is drawn so many pixels wide."""
+) -> RulersView:  # fmt: skip
+    """Timecode over a window of the timeline that is drawn so many pixels wide, and how source frames pass under it."""
     book = open_book(here, show_id)
     cut = book.cut(timeline_id)
     scale = Fraction(pixels, frames)
@@ -192,7 +201,7 @@ def rulers(
             window = book.window(timeline_id, event)
             if window is not None and event.length * scale >= _APART:
                 out.append(_ruler(event, window, first, first + frames, scale))
-    return out
+    return RulersView(axis=_axis(book.timeline(timeline_id), first, first + frames, scale), events=out)
 
 
 @router.get("/{timeline_id}/frames/{number}")
@@ -302,11 +311,26 @@ def _rhythm(use: Use) -> str:
 
 def _mark_view(kind: EventMark, frames: Fraction) -> MarkView:
     words, shape, fault = EVENT_MARKS[kind]
-    return MarkView(kind=kind, words=words, shape=shape, fault=fault, frames=decimal_text(frames, 0) if frames else "")
+    return MarkView(
+        kind=kind,
+        words=words,
+        shape=shape,
+        fault=fault,
+        frames="" if kind in _WITHOUT_FRAMES else decimal_text(frames, 0),
+    )
 
 
 def _frames_text(place: Fraction) -> str:
     return decimal_text(place, 2)
+
+
+def _axis(timeline: Timeline, first: int, stop: int, scale: Fraction) -> list[TickView]:
+    """Timecodes in even steps of frames, seconds or minutes, as many as there is room for."""
+    second = timeline.settings.rate.nominal
+    steps = (1, 2, 5, 10, *(second * one for one in (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600)))
+    step = next((one for one in steps if one * scale >= _TIMECODE_APART), steps[-1])
+    begin = -(-first // step) * step
+    return [TickView(at=float(frame), label=place_text(timeline, frame)) for frame in range(begin, stop, step)]
 
 
 def _ruler(event: Event, window: Window, first: int, stop: int, scale: Fraction) -> RulerView:

@@ -1,0 +1,159 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { answer, api } from "../../data/client";
+import { useAct } from "../../data/queries";
+import { Sheet } from "../../ui/Sheet";
+import { Button, Labelled, Number, fieldLook } from "../../ui/parts";
+
+interface Read {
+  file_name: string;
+  text: string;
+}
+
+/** Bring in a list of a cut: what it says, at which rate, and which of its clips are there, before anything is kept. */
+export function ListSheet({ showId, like, close }: { showId: number; like: number; close: () => void }) {
+  const navigate = useNavigate();
+  const [list, setList] = useState<Read | null>(null);
+  const [rate, setRate] = useState("");
+  const [name, setName] = useState("");
+  const path = { show_id: showId };
+  const told = useQuery({
+    queryKey: ["list-read", showId, list, rate],
+    enabled: list !== null,
+    retry: false,
+    queryFn: () =>
+      answer(
+        api.POST("/api/shows/{show_id}/lists/read", {
+          params: { path },
+          body: { ...(list as Read), rate, drop_frame: false },
+        }),
+      ),
+  });
+  const take = useAct(
+    () =>
+      answer(
+        api.POST("/api/shows/{show_id}/lists", {
+          params: { path },
+          body: {
+            ...(list as Read),
+            rate,
+            drop_frame: false,
+            name: name || told.data?.name || "List",
+            like,
+            by_hand: {},
+          },
+        }),
+      ),
+    (made) => {
+      close();
+      void navigate(`/shows/${showId}/assembly/${made.timeline_id}`);
+      return made.title;
+    },
+  );
+  const read = told.data;
+  return (
+    <Sheet
+      title="Bring in a list of a cut"
+      open
+      wide
+      close={close}
+      foot={
+        <>
+          <Button weight="quiet" onClick={close}>
+            Leave it
+          </Button>
+          <Button weight="main" disabled={!read?.rate || take.isPending} onClick={() => take.mutate(undefined)}>
+            {read?.rate ? `Make a timeline of ${read.events} events` : "Make a timeline"}
+          </Button>
+        </>
+      }
+    >
+      <div className="grid min-h-0 gap-3 overflow-y-auto px-4">
+        <Labelled label="EDL (CMX 3600) or OpenTimelineIO">
+          <input
+            type="file"
+            aria-label="List"
+            accept=".edl,.otio,.txt"
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              if (file) void file.text().then((text) => setList({ file_name: file.name, text }));
+            }}
+          />
+        </Labelled>
+        {told.error && <p className="text-madder">▲ {told.error.message}</p>}
+        {read && !read.rate && (
+          <div className="border border-brass bg-brass-wash px-3 py-2">
+            <p>An edit decision list does not say its rate. {read.reasons.join(" ")}</p>
+            <div className="mt-1.5 flex flex-wrap gap-1.5">
+              {read.rates.map((one) => (
+                <Button key={one.exact} onClick={() => setRate(one.exact)}>
+                  It is {one.spoken}
+                </Button>
+              ))}
+            </div>
+          </div>
+        )}
+        {read?.rate && (
+          <>
+            <div className="grid grid-cols-[1fr_auto] items-end gap-4">
+              <Labelled label="Name of the timeline">
+                <input
+                  className={fieldLook}
+                  value={name || read.name}
+                  onChange={(event) => setName(event.target.value)}
+                />
+              </Labelled>
+              {rate && (
+                <Button weight="quiet" onClick={() => setRate("")}>
+                  Another rate …
+                </Button>
+              )}
+            </div>
+            <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-0.5">
+              <dt className="text-soft">Rate</dt>
+              <dd>
+                <Number>{read.rate.spoken}</Number>
+                {read.drop_frame ? ", drop-frame" : ""}, from <Number>{read.start}</Number>,{" "}
+                <Number>{read.frames}</Number> frames. {read.takes}
+              </dd>
+              <dt className="text-soft">Tracks</dt>
+              <dd>{read.tracks.join(", ")}</dd>
+              <dt className="text-soft">Clips found</dt>
+              <dd>
+                {Object.entries(read.found).map(([by, count]) => (
+                  <span key={by} className={`mr-3 ${by === "nothing" || by === "several" ? "text-madder" : ""}`}>
+                    {by === "nothing" ? "✕ not found" : by === "several" ? "≢ found more than once" : `by ${by}`}{" "}
+                    {count}
+                  </span>
+                ))}
+              </dd>
+            </dl>
+            {read.open.length > 0 && (
+              <details>
+                <summary>To be settled on the timeline: {read.open.length}</summary>
+                <ul className="max-h-36 overflow-y-auto">
+                  {read.open.map((one) => (
+                    <li key={one.number}>
+                      {one.track} · {one.name} {one.reel && `· reel ${one.reel}`}
+                    </li>
+                  ))}
+                </ul>
+              </details>
+            )}
+            {read.notes.length > 0 && (
+              <details open={read.notes.length <= 6}>
+                <summary>Notes: {read.notes.length}</summary>
+                <ul className="max-h-44 overflow-y-auto text-[12.5px]">
+                  {read.notes.map((note) => (
+                    <li key={note}>{note}</li>
+                  ))}
+                </ul>
+              </details>
+            )}
+          </>
+        )}
+      </div>
+    </Sheet>
+  );
+}

@@ -1,0 +1,116 @@
+import { useEffect, useRef, useState } from "react";
+import { useKeysEverywhere } from "../../ui/keys";
+import { Button, Number } from "../../ui/parts";
+import { pictureUrl, useLook, type Cut } from "./data";
+
+const AHEAD = 12;
+
+/** The picture of the timeline frame under the playhead, and what it is made of. */
+export function Look({
+  showId,
+  cut,
+  frame,
+  go,
+}: {
+  showId: number;
+  cut: Cut;
+  frame: number;
+  go: (frame: number) => void;
+}) {
+  const look = useLook(showId, cut, frame);
+  const [plays, setPlays] = useState(false);
+  const size = plays ? "draft" : "final";
+  const url = pictureUrl(showId, cut, frame, size);
+  const shown = useLoaded(url, look.data?.seen.some((one) => one.clip_id !== null) ?? false);
+  usePlaying(plays, showId, cut, frame, go, () => setPlays(false));
+  useKeysEverywhere("Picture", [{ does: "play, or stop", keys: { " ": () => setPlays(!plays) } }]);
+  return (
+    <div className="shrink-0">
+      <div className="grid h-[198px] place-items-center bg-grey">
+        {shown ? (
+          <img src={shown} alt={`Timeline frame ${frame}`} className="max-h-full max-w-full" />
+        ) : (
+          <span className="text-[12.5px] text-white">{look.data ? "black" : "…"}</span>
+        )}
+      </div>
+      <div className="flex items-center gap-2 border-b border-hair px-3 py-1">
+        <Button weight="quiet" aria-pressed={plays} onClick={() => setPlays(!plays)}>
+          {plays ? "Stop" : "Play"}
+        </Button>
+        <Number>{look.data?.timecode ?? ""}</Number>
+        <Number className="text-soft">frame {frame}</Number>
+      </div>
+      <ul
+        className="border-b border-hair px-3 py-1 text-[12.5px]"
+        aria-label="What it is made of"
+        aria-live={plays ? "off" : "polite"}
+      >
+        {look.data?.seen.map((one, i) => (
+          <li key={i} className="flex items-baseline gap-2 leading-5">
+            <span className="min-w-0 flex-1 truncate" title={[...one.through, one.name].join(" ▸ ")}>
+              {[...one.through, one.name].join(" ▸ ")}
+            </span>
+            {one.held && <span className="text-madder">■ held</span>}
+            <Number>{one.frames}</Number>
+            {one.percent !== "100 %" && <Number className="text-plum">{one.percent}</Number>}
+          </li>
+        ))}
+        {look.data?.seen.length === 0 && <li className="leading-5 text-soft">Nothing lies here.</li>}
+      </ul>
+    </div>
+  );
+}
+
+/** The last picture that is there; none where the frame has none. */
+function useLoaded(url: string, any: boolean): string | null {
+  const [loaded, setLoaded] = useState<string | null>(null);
+  useEffect(() => {
+    if (!any) return;
+    const image = new Image();
+    image.onload = () => setLoaded(url);
+    image.src = url;
+    return () => {
+      image.onload = null;
+    };
+  }, [url, any]);
+  return any ? loaded : null;
+}
+
+/** Plays at the timeline's rate; frames that are not there in time are left out. */
+function usePlaying(
+  plays: boolean,
+  showId: number,
+  cut: Cut,
+  frame: number,
+  go: (frame: number) => void,
+  stop: () => void,
+) {
+  const now = useRef({ frame, go, stop });
+  useEffect(() => {
+    now.current = { frame, go, stop };
+  });
+  useEffect(() => {
+    if (!plays) return;
+    const from = now.current.frame;
+    const begun = performance.now();
+    const asked = new Set<number>();
+    let handle = 0;
+    const step = (at: number) => {
+      const due = from + Math.floor((at - begun) / 1000 / cut.frame_seconds);
+      if (due >= cut.length.frames - 1) {
+        now.current.go(cut.length.frames - 1);
+        now.current.stop();
+        return;
+      }
+      for (let ahead = 1; ahead <= AHEAD; ahead++)
+        if (!asked.has(due + ahead) && due + ahead < cut.length.frames) {
+          asked.add(due + ahead);
+          new Image().src = pictureUrl(showId, cut, due + ahead, "draft");
+        }
+      if (due !== now.current.frame) now.current.go(due);
+      handle = requestAnimationFrame(step);
+    };
+    handle = requestAnimationFrame(step);
+    return () => cancelAnimationFrame(handle);
+  }, [plays, showId, cut]);
+}

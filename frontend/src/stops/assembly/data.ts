@@ -1,0 +1,108 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { answer, api, type Schemas } from "../../data/client";
+import { useNotice } from "../../ui/Notice";
+
+export type Cut = Schemas["CutView"];
+export type CutEvent = Schemas["EventView"];
+export type Asked = Partial<Schemas["EditIn"]> & Pick<Schemas["EditIn"], "edit">;
+
+export function useCuts(showId: number) {
+  return useQuery({
+    queryKey: ["cuts", showId],
+    queryFn: () => answer(api.GET("/api/shows/{show_id}/cuts", { params: { path: { show_id: showId } } })),
+  });
+}
+
+export function useCut(showId: number, timelineId: number) {
+  return useQuery({
+    queryKey: ["cut", showId, timelineId],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/shows/{show_id}/cuts/{timeline_id}", {
+          params: { path: { show_id: showId, timeline_id: timelineId } },
+        }),
+      ),
+  });
+}
+
+/** How source frames pass under a window of the timeline. */
+export function useRulers(showId: number, cut: Cut, first: number, frames: number, pixels: number) {
+  return useQuery({
+    queryKey: ["cut-rulers", showId, cut.id, cut.version, first, frames, pixels],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/shows/{show_id}/cuts/{timeline_id}/rulers", {
+          params: { path: { show_id: showId, timeline_id: cut.id }, query: { first, frames, pixels } },
+        }),
+      ),
+  });
+}
+
+/** What a timeline frame shows. */
+export function useLook(showId: number, cut: Cut, frame: number) {
+  return useQuery({
+    queryKey: ["cut-look", showId, cut.id, cut.version, frame],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/shows/{show_id}/cuts/{timeline_id}/frames/{number}", {
+          params: { path: { show_id: showId, timeline_id: cut.id, number: frame } },
+        }),
+      ),
+  });
+}
+
+export function pictureUrl(showId: number, cut: Cut, frame: number, size: "draft" | "final"): string {
+  return `/api/shows/${showId}/cuts/${cut.id}/pictures/${frame}?version=${cut.version}&size=${size}`;
+}
+
+const send = (showId: number, timelineId: number, version: string, asked: Asked, preview: boolean) =>
+  answer(
+    api.POST("/api/shows/{show_id}/cuts/{timeline_id}/edits", {
+      params: { path: { show_id: showId, timeline_id: timelineId } },
+      body: { ...asked, version, preview } as Schemas["EditIn"],
+    }),
+  );
+
+/** Changes of the events, one after the other, each at the version that the one before made. */
+export function useEdit(showId: number, cut: Cut, done: (made: Schemas["EffectView"], asked: Asked) => void) {
+  const client = useQueryClient();
+  const notice = useNotice();
+  const queryKey = ["cut", showId, cut.id];
+  return useMutation({
+    scope: { id: `cut-${cut.id}` },
+    mutationFn: (asked: Asked) => {
+      const now = client.getQueryData<Cut>(queryKey) ?? cut;
+      return send(showId, cut.id, now.version, asked, false);
+    },
+    onSuccess: (made, asked) => {
+      notice.say([made.title, ...made.words, ...made.runs_out].join("; "));
+      done(made, asked);
+    },
+    onError: (error) => notice.complain(error.message),
+    onSettled: () => {
+      void client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "cut" });
+      return client.refetchQueries({ queryKey, exact: true }, { cancelRefetch: false });
+    },
+  });
+}
+
+/** What a change would do, told before it is made; asked for once it rests for a moment. */
+export function useEffectOf(showId: number, cut: Cut, asked: Asked | null) {
+  const key = JSON.stringify(asked);
+  const [rested, setRested] = useState(key);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(key), 120);
+    return () => clearTimeout(timer);
+  }, [key]);
+  const told = useQuery({
+    queryKey: ["cut-effect", showId, cut.id, cut.version, rested],
+    enabled: rested !== "null" && rested === key,
+    retry: false,
+    queryFn: () => send(showId, cut.id, cut.version, JSON.parse(rested) as Asked, true),
+  });
+  return asked && rested === key ? told : null;
+}

@@ -1,0 +1,116 @@
+"""Stories of Assembly: a delivery laid out slowed, cut and nested by keyboard; a list brought in and settled."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.interchange.edl.reading import read_edl
+from tests.browser.conftest import Running, Show
+
+FOUNDRY, REELS = "The Tide Bell/Foundry day 1", "The Tide Bell/Visitors' reels"
+BELL = "FD1_B01_bell_swing_100.mov"
+
+
+@pytest.fixture
+def show(page: Page, running: Running) -> Show:
+    made = Show(page, running)
+    made.bring_in(FOUNDRY)
+    return made
+
+
+def test_a_delivery_is_laid_out_slowed_cut_and_nested_by_keyboard(page: Page, show: Show) -> None:
+    show.open("plan")
+    page.get_by_role("row").filter(has_text=BELL).click()
+    page.keyboard.press("Control+a")
+    page.request.post(
+        f"{show.url}/api/shows/{show.id}/treatments",
+        data={"clips": [{"id": one["id"], "revision": one["revision"]} for one in rows(show)],
+              "intent": {"intent": "pace", "value": "1/8"}, "set": {"sound": "off"}},
+    )  # fmt: skip
+    show.open("assembly")
+    place = page.get_by_role("button", name="Place 5 clips at the end")
+    place.focus()
+    told = page.get_by_role("status", name="What it would do")
+    expect(told).to_contain_text("5 events more")
+    page.keyboard.press("Enter")
+    events = page.get_by_role("listbox", name="Events of the timeline").get_by_role("option")
+    expect(events).to_have_count(5)
+    lengths = [cut["length"] for cut in cuts(show)["events"]]
+
+    page.keyboard.press("Home")
+    expect(events.first).to_have_attribute("aria-selected", "true")
+    for _ in range(3):
+        page.keyboard.press("Shift+ArrowRight")
+    expect(page.get_by_text("frame 30")).to_be_visible()
+    page.keyboard.press("/")
+    expect(events).to_have_count(6)
+    expect(page.get_by_text("split at 30").first).to_be_visible()
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("t")
+    expect(page.get_by_text(re.compile("4 events on V1 move")).first).to_be_visible()
+    assert [one["record_in"] for one in cuts(show)["events"]][:3] == [0, 30, 40]
+
+    page.keyboard.press("y")
+    page.get_by_label("Its name").fill("First beat")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Make the timeline and put it in their place").click()
+    nest = events.filter(has_text="First beat")
+    expect(nest).to_be_visible()
+    nest.click()
+    page.get_by_label("Speed", exact=True).fill("50%")
+    expect(told).to_contain_text("from 10 to 20 frames")
+    page.get_by_label("Speed", exact=True).press("Enter")
+    expect(nest).to_contain_text("50 %")
+    page.get_by_role("button", name="What would flattening lose?").click()
+    expect(page.get_by_text(re.compile(r"\d+ of \d+ frames of FD1_A01"))).to_be_visible()
+
+    page.locator("body").press("Control+z")
+    expect(nest).to_contain_text("100 %")
+    assert [one["length"] for one in cuts(show)["events"]][2:] == lengths[1:]
+
+
+def test_a_list_comes_in_its_clips_are_settled_and_it_goes_out_again(page: Page, show: Show, tmp_path: Path) -> None:
+    path = tmp_path / "reel_3.edl"
+    path.write_text(
+        "TITLE: REEL 3\n001  AX V C 00:00:00:10 00:00:02:10 01:00:00:00 01:00:02:00\n"
+        f"* FROM CLIP NAME: {BELL}\n002  LOST V C 00:00:00:00 00:00:01:00 01:00:02:00 01:00:03:00\n"
+        "* FROM CLIP NAME: nobody has this\n"
+    )
+    show.open("assembly")
+    page.get_by_role("button", name="Lists").click()
+    page.get_by_role("button", name="Bring in a list …").click()
+    page.get_by_label("List", exact=True).set_input_files(path)
+    expect(page.get_by_text("does not say its rate")).to_be_visible()
+    page.get_by_role("button", name="It is 25", exact=True).click()
+    expect(page.get_by_text("✕ not found 1")).to_be_visible()
+    page.get_by_role("button", name="Make a timeline of 2 events").click()
+    lost = page.get_by_role("option", name=re.compile("nobody has this"))
+    expect(lost).to_contain_text("not found")
+    page.get_by_role("button", name=re.compile("not found 1")).click()
+    lost.click()
+    page.get_by_label("Clip for these events").select_option(label="FD1_B02_sparks_119.mov")
+    page.get_by_role("button", name="Use it").click()
+    expect(page.get_by_role("option", name=re.compile("FD1_B02_sparks_119.mov"))).to_be_visible()
+    page.get_by_role("option", name=re.compile(BELL)).click()
+    made = page.get_by_role("list", name="What it is made of")
+    expect(made).to_contain_text("40")
+    page.get_by_role("button", name="Lists").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Take away as EDL, of the sources").click()
+    out = read_edl(Path(download.value.path()).read_text(), Rate.of(25))
+    assert [one.name for one in out.events] == [BELL, "FD1_B02_sparks_119.mov"]
+    assert [(one.record_in, one.length) for one in out.events] == [(0, 50), (50, 25)]
+
+
+def rows(show: Show) -> list[dict[str, int]]:
+    ids = show.page.request.get(f"{show.url}/api/shows/{show.id}/ledger").json()["ids"]
+    asked = show.page.request.post(f"{show.url}/api/shows/{show.id}/ledger/rows", data={"ids": ids})
+    return asked.json()  # type: ignore[no-any-return]
+
+
+def cuts(show: Show) -> dict[str, list[dict[str, int]]]:
+    first = show.get("cuts")[0]["id"]
+    return show.page.request.get(f"{show.url}/api/shows/{show.id}/cuts/{first}").json()  # type: ignore[no-any-return]
