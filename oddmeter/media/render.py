@@ -106,18 +106,42 @@ class RenderPlan:
         )  # fmt: skip
 
     def _sound(self, source: Sound) -> SoundPlan:
-        planned = self.conformed
+        planned, course = self.conformed, self._course
         first, stop = planned.span
         file_rate, clock = planned.material.file_rate.value, planned.material.clock
         start, lasts = first / file_rate, (stop - first) / file_rate
         if clock is not None:
             start, lasts = clock.time(first), clock.time(stop) - clock.time(first)
+        length = planned.frame_map.length / planned.timeline_rate.value
+        if (part := self._part) is not None:
+            start, lasts, even = part
+            course = None if even else course
         return SoundPlan(
-            self.source, planned.sound_factor, start, lasts,
-            planned.frame_map.length / planned.timeline_rate.value, self.sound_rate or source.sample_rate,
+            self.source, planned.sound_factor, start, lasts, length, self.sound_rate or source.sample_rate,
             source.sample_rate, planned.treatment.sound is SoundChoice.PITCH, planned.treatment.reverse,
-            self._course, source.place, source.name,
+            course, source.place, source.name,
         )  # fmt: skip
+
+    @property
+    def _part(self) -> tuple[Fraction, Fraction, bool] | None:
+        """Of an event: where in the file its sound begins and how many seconds it takes, and whether at one speed; None
+        of a whole clip. Where the source is over, it goes on into silence."""
+        planned = self.conformed
+        frame_map = planned.frame_map
+        if not isinstance(frame_map, TimedMap) or not frame_map.is_part:
+            return None
+        path = frame_map.path
+        scale = Fraction(1) if planned.by_times else planned.read_rate.value / planned.material.file_rate.value
+        running = [piece for piece in path.pieces if not piece.rests]
+        own_times = planned.material.clock is not None and not planned.by_times
+        if len(running) == 1 and running[0].is_straight and path.pieces[0] is running[0] and not own_times:
+            run = planned.sound_factor * path.lasts
+            begins = path.at(Fraction(0)) * scale
+            return (begins - run if planned.treatment.reverse else begins), run, True
+        places = [piece.source * scale for piece in path.pieces]
+        places += [piece.at(min(piece.ends, path.lasts)) * scale for piece in path.pieces]
+        low = max(Fraction(0), min(places) - 1)
+        return low, max(places) + 1 - low, False
 
     @property
     def _course(self) -> SoundCourse | None:
@@ -137,6 +161,14 @@ class RenderPlan:
         return SoundCourse(path, read / material.file_rate.value, clock, read)
 
     @property
+    def _first_frame(self) -> int:
+        """The frame of the file that the made file begins with."""
+        planned = self.conformed
+        if isinstance(planned.frame_map, TimedMap) and planned.frame_map.is_part:
+            return min(planned.unit(planned.frame_map.pick(0)).frames)
+        return planned.span[0]
+
+    @property
     def start(self) -> Timecode:
         """The start timecode of the made file: the source's clock, or midnight where it has none."""
         rate = self.conformed.timeline_rate
@@ -145,7 +177,7 @@ class RenderPlan:
             return midnight
         try:
             source = Timecode.parse(self.facts.timecode, self.facts.file_rate)
-            first = replace(source, frames=source.frames + self.conformed.span[0])
+            first = replace(source, frames=source.frames + self._first_frame)
             return carried_over(first, rate, self.drop_frame)
         except RuleError:
             return midnight

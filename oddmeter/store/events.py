@@ -1,6 +1,7 @@
 """Events of timelines, as they are stored."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -39,8 +40,8 @@ def cut_of(connection: Connection, timeline: Timeline) -> Cut:
     return Cut(timeline.settings.rate, tuple(_event(row) for row in rows))
 
 
-def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> Mapping[int, int]:
-    """Write what became of the events of a timeline; returns the ids under which new ones are kept."""
+def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple[Cut, list[int]]:
+    """Write what became of the events of a timeline; returns them as they are kept, and the ids of new ones."""
     gone = [event_id for event_id in was.by_id if event_id not in now.by_id]
     if gone:
         connection.execute("DELETE FROM event WHERE timeline_id = %s AND id = ANY(%s)", (timeline_id, gone))
@@ -52,7 +53,11 @@ def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> Mappi
     anew = {ids[event.id]: groups[event.id] for event in added if groups.get(event.id) != event.group}
     for event_id, group in anew.items():
         connection.execute("UPDATE event SET group_id = %s WHERE id = %s", (group, event_id))
-    return ids
+    kept = tuple(
+        replace(event, id=ids.get(event.id, event.id), group=groups.get(event.id, event.group))
+        if event.id in ids or event.id in groups else event for event in now.events
+    )  # fmt: skip
+    return replace(now, events=kept), list(ids.values())
 
 
 def uses_of_clips(connection: Connection, show_id: int) -> dict[int, dict[int, int]]:

@@ -166,13 +166,30 @@ def handed_off(connection: Connection, show_id: int) -> dict[int, dict[int, str]
     """For each clip and timeline, by their ids, the order that the newest finished file was made with, as JSON text."""
     rows = connection.execute(
         "SELECT DISTINCT ON (clip_id, timeline_id) clip_id, timeline_id, plan::text FROM render"
-        " WHERE show_id = %s AND state = 'done' AND timeline_id IS NOT NULL ORDER BY clip_id, timeline_id, id DESC",
+        " WHERE show_id = %s AND state = 'done' AND timeline_id IS NOT NULL AND plan->>'event' IS NULL"
+        " ORDER BY clip_id, timeline_id, id DESC",
         (show_id,),
     ).fetchall()
     out: dict[int, dict[int, str]] = {}
     for row in rows:
         out.setdefault(int(str(row[0])), {})[int(str(row[1]))] = str(row[2])
     return out
+
+
+def made_of_events(connection: Connection, timeline_id: int) -> dict[int, tuple[str, dict[str, Any], dict[str, Any]]]:
+    """For each event of a timeline the newest finished file of it: its path, its order and its proof."""
+    rows = connection.execute(
+        "SELECT DISTINCT ON (plan->'event'->>'id') (plan->'event'->>'id')::bigint, out_path, plan, proof"
+        " FROM render"
+        " WHERE timeline_id = %s AND state = 'done' AND plan->>'event' IS NOT NULL"
+        " ORDER BY plan->'event'->>'id', id DESC",
+        (timeline_id,),
+    ).fetchall()
+    return {
+        int(str(event)): (str(path), plan, proof)
+        for event, path, plan, proof in rows
+        if isinstance(plan, dict) and isinstance(proof, dict)
+    }
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,9 @@ from pydantic import BaseModel
 from oddmeter.config import Config
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event
+from oddmeter.core.cutting.listed import SourceKind
+from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.music import Music
 from oddmeter.core.decisions.parts import Part, parse_part
@@ -21,6 +24,7 @@ from oddmeter.core.pictures.originals import Originals
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.plans import Plan
+from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.render import RenderPlan
 from oddmeter.store.looks import stretch_from
@@ -54,6 +58,24 @@ class OrderedCanvas(BaseModel):
     scan: TimelineScan
 
 
+class OrderedEvent(BaseModel):
+    """The use of a clip by an event that a file is made of, handles within: its place in the source and its length, as
+    ``Event`` has them; ``head`` timeline frames of handles lie before the event ``id``, ``tail`` behind it."""
+
+    id: int
+    source_in: str
+    lead: str
+    length: int
+    head: int = 0
+    tail: int = 0
+
+    def event(self) -> Event:
+        """The event whose window is made."""
+        return Event(
+            self.id, FIRST_PICTURE, SourceKind.CLIP, 0, self.length, Fraction(self.source_in), Fraction(self.lead)
+        )
+
+
 class Order(BaseModel):
     """The decisions a render was asked with, exact; rates and speeds as ``"a/b"``. What the timeline is called is no
     part of it: a file belongs to the timeline itself."""
@@ -84,6 +106,7 @@ class Order(BaseModel):
     curve: dict[str, Any] | None = None
     canvas: OrderedCanvas | None = None
     sound_rate: int | None = None
+    event: OrderedEvent | None = None
 
     def conformed(self, clock: Clock | None = None) -> Conform:
         """The conform that was ordered, of a clip with such times of its own."""
@@ -99,12 +122,34 @@ class Order(BaseModel):
             parse_part(Part.STREAMS, self.streams), Music.parse(self.music), self.reverse,
             self.framing, parse_part(Part.SPAN, self.span), Curve.parse(self.curve) if self.curve else None,
         )  # fmt: skip
+        if self.event is not None:
+            return window(self.event.event(), material, treatment, _rate(self.timeline_rate)).as_conform
         return conform(material, treatment, _rate(self.timeline_rate))
 
 
 def order_of(plan: Plan) -> Order:
     """The order to make a file of a plan."""
-    material, settings, treatment = plan.conformed.material, plan.timeline.settings, plan.conformed.treatment
+    return _order(plan.conformed, plan.timeline.settings)
+
+
+def order_of_event(use: Window, settings: TimelineSettings, handles: int, event_id: int) -> Order:
+    """The order to make a file of an event, with so many timeline frames of handles on either side, as far as its
+    source has them."""
+    head, tail = handles, handles
+    # Handles that the source does not have are left off; what the event itself holds at its end stays.
+    longer = use.longer(head, tail)
+    head = max(0, head - max(0, longer.underrun - use.underrun))
+    tail = max(0, tail - max(0, longer.overrun - use.overrun))
+    made = use.longer(head, tail).event
+    ordered = OrderedEvent(
+        id=event_id, source_in=fraction_text(made.source_in), lead=fraction_text(made.lead), length=made.length,
+        head=head, tail=tail,
+    )  # fmt: skip
+    return _order(use.conformed, settings).model_copy(update={"event": ordered})
+
+
+def _order(conformed: Conform, settings: TimelineSettings) -> Order:
+    material, treatment = conformed.material, conformed.treatment
     return Order(
         timeline_rate=settings.rate.exact,
         drop_frame=settings.drop_frame,

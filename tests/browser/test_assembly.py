@@ -80,7 +80,7 @@ def test_a_list_comes_in_its_clips_are_settled_and_it_goes_out_again(page: Page,
         "* FROM CLIP NAME: nobody has this\n"
     )
     show.open("assembly")
-    page.get_by_role("button", name="Lists").click()
+    page.get_by_role("button", name="Lists and files").click()
     page.get_by_role("button", name="Bring in a list …").click()
     page.get_by_label("List", exact=True).set_input_files(path)
     expect(page.get_by_text("does not say its rate")).to_be_visible()
@@ -97,7 +97,7 @@ def test_a_list_comes_in_its_clips_are_settled_and_it_goes_out_again(page: Page,
     page.get_by_role("option", name=re.compile(BELL)).click()
     made = page.get_by_role("list", name="What it is made of")
     expect(made).to_contain_text("40")
-    page.get_by_role("button", name="Lists").click()
+    page.get_by_role("button", name="Lists and files").click()
     with page.expect_download() as download:
         page.get_by_role("link", name="Take away as EDL, of the sources").click()
     out = read_edl(Path(download.value.path()).read_text(), Rate.of(25))

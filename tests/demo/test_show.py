@@ -1,20 +1,24 @@
 """The demo show: made once, true to what its generator says, small and quick enough to ship."""
 
+from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
 import pytest
 
+from oddmeter.core.cutting.events import FIRST_PICTURE
 from oddmeter.core.decisions.recipes import Traits, deciding
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.demo.cuts import OLDER, PASSAGE
 from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.show import TIMELINES, make_demo
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
 from oddmeter.demo.takes import RECORDINGS, REPORTS, TAKES, TRAPS, make_footage
+from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.media.files.decode import FrameReader
-from oddmeter.store import clips, decisions, logs, shows
+from oddmeter.store import clips, decisions, events, logs, shows
 from oddmeter.store.database import Database
 
 
@@ -27,7 +31,7 @@ def test_it_is_made_once_with_all_that_came_in(database: Database, media_root: P
         found = clips.clips_of_show(connection, show.id, proxies=True)
         reports = logs.logs_of_show(connection, show.id)
     assert show.default_timeline is not None and show.default_timeline.settings == TIMELINES[0]
-    assert [t.settings.rate.spoken for t in show.timelines] == ["25", "29.97", "23.976"]
+    assert [t.settings.rate.spoken for t in show.timelines] == ["25", "29.97", "23.976", "25"]
     assert len(deliveries) == 10 and len(found) == len(TAKES) + len(TRAPS) + len(RECORDINGS) >= 31
     assert sum(clip.proxy_of is not None for clip in found) == 2
     assert {report.name for report in reports} == {report.name for report in REPORTS}
@@ -107,3 +111,24 @@ def test_clicks_stand_on_whole_seconds(footage: dict[str, Path]) -> None:
         assert loud > 1.4 * quiet
     with av.open(str(footage["HB_gulls_30.mp4"])) as container:
         assert container.streams.audio[0].channels == 1
+
+
+def test_its_cuts_hold_together_and_the_older_one_is_a_list(database: Database, media_root: Path) -> None:
+    make_demo(database, "Footage", media_root)
+    with database.transaction() as connection:
+        (show,) = shows.all_shows(connection)
+        cuts = {one.settings.name: events.cut_of(connection, one) for one in show.timelines}
+        names = {clip.name: clip.id for clip in clips.clips_of_show(connection, show.id)}
+    film, air, passage = cuts["The film"], cuts["Broadcast"], cuts[PASSAGE]
+    (nest,) = [event for event in film.events if event.timeline_id is not None]
+    assert nest.length == 2 * passage.length, "slowed to a half, and shown whole"
+    assert len(film.gaps()) == 1 and len(air.events) == len(film.events)
+    for was, now in zip(film.by_track[FIRST_PICTURE], air.by_track[FIRST_PICTURE], strict=True):
+        assert abs(now.record_in - was.record_in * air.rate.value / 25) <= Fraction(1, 2)
+    takes = {take.name: take for take in TAKES}
+    for event in film.events:
+        if event.clip_id is not None:
+            assert names[event.name] == event.clip_id and event.source_in < takes[event.name].frames
+    older = read_edl((media_root / OLDER).read_text(), film.rate)
+    assert len(older.events) == 5 and not older.notes and older.timecode(0) == "01:00:00:00"
+    assert {event.name for event in older.events} <= {name.rpartition(".")[0] for name in names}

@@ -1,13 +1,18 @@
 """Assembly over HTTP: clips laid out, cut, nested and rerated on real footage, and lists brought in and out."""
 
 from collections.abc import Iterator
+from fractions import Fraction
 from typing import Any
 
 import cv2
 import numpy as np
 import pytest
 
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.demo import framecode
+from oddmeter.interchange.edl.reading import read_edl
+from oddmeter.media.files.decode import FrameReader
 from tests.web.conftest import Browser
 
 FOUNDRY = "The Tide Bell/Foundry day 1"
@@ -243,3 +248,56 @@ def test_a_list_that_cannot_be_read_loses_nothing(cutting: Cutting) -> None:
         assert status == 422 and sentence
         cutting.browser.refused("POST", path, {**asked, "name": "X", "like": cutting.timeline})
     assert len(cutting.browser.get(f"/api/shows/{cutting.show}/cuts")) == 1
+
+
+def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> None:
+    browser = cutting.browser
+    talk = "FD1_A01_interview.mov"
+    ledger = browser.ledger(cutting.show)
+    cutting.edit("place", clips=[ledger[name]["id"] for name in (talk, BELL, SPARKS)])
+    first, bell, sparks = cutting.picture
+    cutting.edit("trim head", events=[first["id"]], by="+30", following="moves")
+    cutting.edit("trim tail", events=[first["id"]], by="-100", following="moves")
+    cutting.edit("trim tail", events=[bell["id"]], by="+10", following="moves")
+    cutting.edit("speed", events=[sparks["id"]], value="-50%", following="moves")
+    asked = {"folder": "events", "handles": 6, "setting": "archive"}
+    told = browser.send("POST", f"{cutting.path}/files/preview", asked)
+    assert [(one["head"], one["tail"], one["problem"]) for one in told] == [(6, 6, None), (0, 0, None), (0, 0, None)]
+    assert [one["out_path"] for one in told] == [
+        f"events/Main_{n:03}_{name.split('.')[0]}.mkv" for n, name in enumerate((talk, BELL, SPARKS), 1)
+    ]
+    assert browser.send("POST", f"{cutting.path}/files", asked)["queued"] == 3
+    browser.work()
+    made = {one["clip_name"]: one for one in browser.get(f"/api/shows/{cutting.show}/renders")}
+    for name, one in made.items():
+        assert (one["state"], one["fault"]) == ("done", None), (name, one["checks"])
+        assert all(check["passed"] for check in one["checks"]), name
+    with FrameReader(browser.config.product(told[0]["out_path"])) as frames:
+        numbers = [
+            framecode.read(np.asarray(frames.frame(n).to_ndarray(format="rgb24"))) for n in range(told[0]["frames"])
+        ]
+    assert numbers == list(range(24, 24 + told[0]["frames"])), "six frames before the event, and on to six behind it"
+    checks = {check["name"]: check["found"] for check in made[talk]["checks"]}
+    assert checks["start timecode"] == "09:58:10:24" and checks["sound"].startswith(
+        f"{told[0]['frames'] * 1920} samples"
+    )
+    with FrameReader(browser.config.product(told[2]["out_path"])) as frames:
+        back = [_number(frames, n) for n in (0, 1, 2)]
+    assert back == [479, 477, 475], "backwards from the last frame, at half of 119.88 on 25"
+    again = browser.send("POST", f"{cutting.path}/files", {**asked, "changed_only": True})
+    assert (again["queued"], again["current"]) == (0, 3)
+    cutting.edit("slip", events=[cutting.picture[0]["id"]], by="+1")
+    told = browser.send("POST", f"{cutting.path}/files/preview", asked)
+    assert [one["current"] for one in told] == [False, True, True] and "made already" in told[0]["problem"]
+    out = read_edl(browser.get(f"{cutting.path}/list?form=edl&of=made"), Rate.of(25))
+    made_names = [
+        "Main_001_FD1_A01_interview.mkv",
+        "Main_002_FD1_B01_bell_swing_100.mkv",
+        "Main_003_FD1_B02_sparks_119.mkv",
+    ]
+    assert [one.name for one in out.on("V")] == made_names and {one.speed for one in out.events} == {Fraction(1)}
+    assert out.events[0].source_in == Timecode.parse("09:58:10:24", Rate.of(25)).frames + 6, "behind the handles"
+
+
+def _number(frames: FrameReader, at: int) -> int | None:
+    return framecode.read(np.asarray(frames.frame(at).to_ndarray(format="rgb24")))

@@ -1616,7 +1616,8 @@ export interface paths {
     };
     /**
      * Write
-     * @description The timeline as a list of its sources: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source.
+     * @description The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
+     *     run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source.
      */
     get: operations["write_api_shows__show_id__cuts__timeline_id__list_get"];
     put?: never;
@@ -1641,6 +1642,46 @@ export interface paths {
     get: operations["losses_api_shows__show_id__cuts__timeline_id__losses_get"];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/files/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview
+     * @description The files that would be made of events, and what stands against any of them.
+     */
+    post: operations["preview_api_shows__show_id__cuts__timeline_id__files_preview_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/files": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Make
+     * @description Queue files of events. What cannot be made is refused by name; the rest is queued.
+     */
+    post: operations["make_api_shows__show_id__cuts__timeline_id__files_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2633,6 +2674,31 @@ export interface components {
       stacked: string | null;
     };
     /**
+     * EventFile
+     * @description A file that would be made of an event; ``problem`` says why it cannot be. ``made`` is the file of it that is
+     *     there already, ``current`` whether that still is what the event shows.
+     */
+    EventFile: {
+      /** Event */
+      event: number;
+      /** Name */
+      name: string;
+      /** Out Path */
+      out_path: string;
+      /** Frames */
+      frames: number;
+      /** Head */
+      head: number;
+      /** Tail */
+      tail: number;
+      /** Problem */
+      problem: string | null;
+      /** Made */
+      made: string | null;
+      /** Current */
+      current: boolean;
+    };
+    /**
      * EventMark
      * @description Something about an event that people look for.
      * @enum {string}
@@ -2698,6 +2764,52 @@ export interface components {
       decides: {
         [key: string]: string;
       };
+    };
+    /**
+     * EventsIn
+     * @description Files to make of events: none named makes all of pictures; ``handles`` are timeline frames on either side.
+     *     ``changed_only`` leaves out those of which a file was made that still is what they show.
+     */
+    EventsIn: {
+      /**
+       * Events
+       * @default []
+       */
+      events: number[];
+      /** @default edit */
+      setting: components["schemas"]["Setting"];
+      /**
+       * Folder
+       * @default
+       */
+      folder: string;
+      /**
+       * Pattern
+       * @default {timeline}_{event}_{clip}
+       */
+      pattern: string;
+      /**
+       * Handles
+       * @default 0
+       */
+      handles: number;
+      /**
+       * Changed Only
+       * @default false
+       */
+      changed_only: boolean;
+    };
+    /**
+     * EventsQueued
+     * @description How many files were queued, and those that were not.
+     */
+    EventsQueued: {
+      /** Queued */
+      queued: number;
+      /** Refused */
+      refused: components["schemas"]["EventFile"][];
+      /** Current */
+      current: number;
     };
     /**
      * Evidence
@@ -4995,7 +5107,7 @@ export interface components {
      * LookView
      * @description What a timeline frame shows.
      */
-    oddmeter__web__stops__assembly__cuts__LookView: {
+    oddmeter__web__stops__assembly__looks__LookView: {
       /** Frame */
       frame: number;
       /** Timecode */
@@ -8010,7 +8122,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["oddmeter__web__stops__assembly__cuts__LookView"];
+          "application/json": components["schemas"]["oddmeter__web__stops__assembly__looks__LookView"];
         };
       };
       /** @description Client Error */
@@ -8345,6 +8457,7 @@ export interface operations {
       query?: {
         form?: "edl" | "otio" | "csv";
         handles?: number;
+        of?: "sources" | "made";
       };
       header?: {
         /** @description Who asks, percent-encoded. */
@@ -8399,6 +8512,86 @@ export interface operations {
         };
         content: {
           "application/json": string[];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  preview_api_shows__show_id__cuts__timeline_id__files_preview_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["EventsIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["EventFile"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  make_api_shows__show_id__cuts__timeline_id__files_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["EventsIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["EventsQueued"];
         };
       };
       /** @description Client Error */

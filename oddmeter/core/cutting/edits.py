@@ -10,7 +10,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.cutting.events import Cut, Event, Track, frames_text, named
-from oddmeter.core.cutting.windows import Window, frames_at, seconds_at
+from oddmeter.core.cutting.windows import Window, begun
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.errors import RuleError
@@ -293,22 +293,11 @@ def _none_across(cut: Cut, at: int) -> None:
 
 def _begun(event: Event, by: int, windows: Windows) -> Event:
     """The event as it is so many timeline frames after its first moment; it begins there, place and length apart."""
-    if not by or not event.carries_source:
+    use = windows(event) if by and event.carries_source else None
+    if use is None:
         return event
-    window = windows(event)
-    if window is None:
-        return event
-    if window.conformed.course is not None:
-        return replace(event, lead=event.lead + by / window.timeline_rate.value)
-    return replace(event, source_in=_run_on(window, by))
-
-
-def _run_on(window: Window, by: int) -> Fraction:
-    """The place of a straight event so many frames after its first moment, as if the source had no ends."""
-    conformed = window.conformed
-    material, speed = conformed.material, -conformed.speed if conformed.treatment.reverse else conformed.speed
-    into = Fraction(by) / window.timeline_rate.value + window.event.lead
-    return frames_at(material, conformed, seconds_at(material, conformed, window.event.source_in) + speed * into)
+    later = begun(use, by)
+    return replace(event, source_in=later.source_in, lead=later.lead)
 
 
 def _at_speed(event: Event, by: Fraction, windows: Windows) -> Event:

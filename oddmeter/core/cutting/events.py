@@ -89,6 +89,14 @@ class Event:
         """True where it shows a clip or a timeline, and not black."""
         return self.kind in (SourceKind.CLIP, SourceKind.TIMELINE)
 
+    @cached_property
+    def run(self) -> tuple[object, ...]:
+        """All that its window follows from: events that are alike in this show the same, wherever they lie."""
+        return (
+            self.kind, self.length, self.source_in, self.lead, self.clip_id, self.timeline_id, self.decisions,
+            self.flattened,
+        )  # fmt: skip
+
     def moved(self, by: int) -> "Event":
         """The same so many timeline frames later."""
         return replace(self, record_in=self.record_in + by) if by else self

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
-from pathlib import PurePosixPath
 
 from oddmeter.core.cutting.events import Event, Track
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind
@@ -58,9 +57,9 @@ class Footage:
                 continue
             name = one.clip.path.rpartition("/")[2]
             self._paths[name.casefold()].add(original)
-            for told in {one.clip.name, name, PurePosixPath(name).stem}:
+            for told in {one.clip.name, name, _stem(name)}:
                 self._names[told.casefold()].add(original)
-            for reel in {PurePosixPath(name).stem, *(entry.reel for entry in one.clip.entries)} - {""}:
+            for reel in {_stem(name), *(entry.reel for entry in one.clip.entries)} - {""}:
                 self._reels[_plain(reel)].add(original)
 
     def found(self, source: ListedSource, used: tuple[Fraction, Fraction]) -> Found:
@@ -68,7 +67,7 @@ class Footage:
         surest way that finds any counts, and timecode decides where it can."""
         ways = (
             (FoundBy.PATH, self._by_path(source.path)), (FoundBy.NAME, self._names.get(source.name.casefold(), set())),
-            (FoundBy.NAME, self._names.get(PurePosixPath(source.name).stem.casefold(), set())),
+            (FoundBy.NAME, self._names.get(_stem(source.name).casefold(), set())),
             (FoundBy.REEL, self._reels.get(_plain(source.reel), set()) if source.reel else set()),
         )  # fmt: skip
         for by, fitting in ways:
@@ -185,3 +184,8 @@ def events_of(
 
 def _plain(name: str) -> str:
     return "".join(one for one in name.casefold() if one.isalnum())
+
+
+def _stem(name: str) -> str:
+    """A file's name without its ending."""
+    return name.rpartition(".")[0] or name

@@ -1,14 +1,16 @@
 """Listing: a timeline's events as a list tells them, of their sources with speeds."""
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.finding import starts_at
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import Book
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.clips import KnownClip
 from oddmeter.core.planning.timelines import Timeline
 
@@ -32,6 +34,40 @@ def listed_cut(
         clip = known.get(event.clip_id) if event.clip_id is not None else None
         events.append(_listed(event, window, clip, inside, cut.rate))
     return ListedCut(settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events))
+
+
+@dataclass(frozen=True)
+class MadeFile:
+    """A file that was made of an event: its path, the timecode of its first frame, at the timeline's rate, and the
+    frames of handles before the event."""
+
+    path: str
+    start: str
+    head: int
+
+
+def of_made_files(told: ListedCut, cut: Cut, made: Mapping[int, MadeFile]) -> ListedCut:
+    """The list of the files that were made of events, all at 100 per cent; events without one are told as they are, and
+    a note says so."""
+    events, notes = [], []
+    for event, listed in zip(_in_order(cut), told.events, strict=True):
+        file = made.get(event.id)
+        if file is None:
+            events.append(listed)
+            if event.carries_source:
+                notes.append(
+                    Note(f"{listed.name or listed.reel} at {told.timecode(listed.record_in)} has no file yet.")
+                )
+            continue
+        begins = Timecode.parse(file.start, told.rate, told.drop_frame).frames + file.head
+        name = file.path.rpartition("/")[2]
+        events.append(
+            ListedEvent(
+                listed.track, SourceKind.CLIP, listed.record_in, listed.length, name, "", file.path, told.rate,
+                Fraction(begins), transition=listed.transition,
+            )
+        )  # fmt: skip
+    return replace(told, events=tuple(events), notes=tuple(notes))
 
 
 def _listed(

@@ -7,7 +7,6 @@ from fractions import Fraction
 
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.cutting.events import Cut, Event, Track
-from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.clips import Decided, KnownClip
@@ -36,11 +35,10 @@ EVENT_MARKS: dict[EventMark, tuple[str, str, bool]] = {
 """The words and the shape of each mark, and whether it is a fault."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Use:
-    """An event with its window, or with the sentence that says why it has none."""
+    """The window of an event, or the sentence that says why it has none. Where the event lies makes no difference."""
 
-    event: Event
     window: Window | None
     trouble: str = ""
 
@@ -53,44 +51,43 @@ class Use:
 def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: Timeline) -> Use:
     """An event of a clip, planned with all that is decided at every level and by itself."""
     if known is None:
-        return Use(event, None, f"{event.name or 'Its clip'} is not among the footage.")
+        return Use(None, f"{event.name or 'Its clip'} is not among the footage.")
     material = known.material
     if material is None:
-        return Use(event, None, known.trouble)
+        return Use(None, known.trouble)
     rate = timeline.settings.rate
     held = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions)
     try:
         treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
-        return Use(event, window(event, material, treatment, rate))
+        return Use(window(event, material, treatment, rate))
     except RuleError as error:
-        return Use(event, None, str(error))
+        return Use(None, str(error))
 
 
 def use_of_timeline(event: Event, inner: Cut, timeline: Timeline) -> Use:
     """An event of a nested timeline, whose frames come evenly at its own rate."""
     rate = timeline.settings.rate
     if not inner.length:
-        return Use(event, None, "The timeline inside is empty.")
+        return Use(None, "The timeline inside is empty.")
     held = resolved(0, Decided(), House(), timeline, event.decisions)
     try:
         treatment = held.treatment(inner.rate, inner.rate, rate)
-        return Use(event, window(event, Material(inner.length, inner.rate), treatment, rate))
+        return Use(window(event, Material(inner.length, inner.rate), treatment, rate))
     except RuleError as error:
-        return Use(event, None, str(error))
+        return Use(None, str(error))
 
 
-def use_of_nothing(event: Event) -> Use:
-    """An event of black, which has no source."""
-    assert event.kind in (SourceKind.BLACK, SourceKind.GAP)
-    return Use(event, None)
+NO_SOURCE = Use(None)
+"""Of an event of black."""
 
 
-def marks_of(use: Use, gaps: Mapping[tuple[Track, int], int], handles: int) -> tuple[tuple[EventMark, Fraction], ...]:
+def marks_of(
+    event: Event, use: Use, gaps: Mapping[tuple[Track, int], int], handles: int
+) -> tuple[tuple[EventMark, Fraction], ...]:
     """What is to be seen about an event, each with its frames: the overrun and the gap behind it in timeline frames,
     and where fewer than so many source frames are left on one side, how many. ``gaps`` are where each ends, by its
     track and where it begins."""
     out: list[tuple[EventMark, Fraction]] = []
-    event = use.event
     if use.window is None and event.carries_source:
         out.append(
             (EventMark.MISSING if event.clip_id is event.timeline_id is None else EventMark.REFUSED, Fraction(0))

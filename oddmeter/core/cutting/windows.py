@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import cached_property
 from math import ceil, floor
 
 from oddmeter.core.conform.speeds import Conform, Material, conform
@@ -37,6 +38,12 @@ class Window:
         treatment = replace(self.conformed.treatment, span=Span())
         return replace(self.conformed, treatment=treatment, frame_map=self.frame_map)
 
+    def longer(self, head: int, tail: int) -> "Window":
+        """The same use with so many more timeline frames before and behind."""
+        event, rate = self.event, self.timeline_rate
+        longer = replace(begun(self, -head), length=event.length + head + tail)
+        return window(longer, self.conformed.material, self.conformed.treatment, rate)
+
     def still(self, weights: Weights) -> Conform:
         """One timeline frame that is made of just these units, as looking takes a clip."""
         ruler, rate = self.frame_map.ruler, self.frame_map.timeline_rate
@@ -65,7 +72,7 @@ class Window:
         """The place at its end."""
         return self.place(self.event.length)
 
-    @property
+    @cached_property
     def used(self) -> tuple[Fraction, Fraction]:
         """The lowest and the highest place that it runs through."""
         edges = {Fraction(0), self.path.lasts, *(one.begins for one in self.path.pieces if one.begins > 0)}
@@ -77,19 +84,19 @@ class Window:
         """Source seconds a second at its first moment; below 0 backwards."""
         return self.path.piece(Fraction(0)).speed_at(Fraction(0))
 
-    @property
+    @cached_property
     def overrun(self) -> int:
         """Timeline frames at its end that ask for more than there is, so that the last good frame is held."""
         return self.event.length - self._good(from_end=True)
 
-    @property
+    @cached_property
     def underrun(self) -> int:
         """Timeline frames at its head that come before the source begins."""
         first = self.path.pieces[0]
         beyond = first.rests and len(self.path.pieces) > 1 and self._at_an_end(first)
         return ceil(self.path.pieces[1].begins * self.timeline_rate.value) if beyond else 0
 
-    @property
+    @cached_property
     def handles(self) -> tuple[int, int]:
         """Whole source frames that are left before and behind what it uses."""
         low, high = self.used
@@ -122,6 +129,21 @@ def window(event: Event, material: Material, treatment: Treatment, timeline_rate
     begins = seconds_at(material, conformed, event.source_in) + speed * event.lead
     path = Path(_bounded(begins, speed, lasts, end_of(material, conformed)), lasts)
     return Window(event, conformed, _map(material, conformed, path, timeline_rate), timeline_rate)
+
+
+def run_on(use: Window, by: int) -> Fraction:
+    """The place of a straight event so many frames after its first moment, as if the source had no ends."""
+    conformed = use.conformed
+    material, speed = conformed.material, -conformed.speed if conformed.treatment.reverse else conformed.speed
+    into = Fraction(by) / use.timeline_rate.value + use.event.lead
+    return frames_at(material, conformed, seconds_at(material, conformed, use.event.source_in) + speed * into)
+
+
+def begun(use: Window, by: int) -> Event:
+    """An event as it is so many timeline frames after its first moment, or before it; its place and length apart."""
+    if use.conformed.course is not None:
+        return replace(use.event, lead=use.event.lead + by / use.timeline_rate.value)
+    return replace(use.event, source_in=run_on(use, by))
 
 
 def _curved(event: Event, material: Material, treatment: Treatment, timeline_rate: Rate) -> Window:

@@ -13,6 +13,8 @@ WORDS = {
     "rate": "the timeline's rate",
     "intent": "what was decided",
     "speed": "the speed in per cent",
+    "event": "of an event, its number on the timeline",
+    "track": "of an event, its track",
     "setting": "archive, edit or view",
 }
 """What can stand in braces, and what it stands for."""

@@ -8,6 +8,7 @@ import { useKeysEverywhere } from "../../ui/keys";
 import { Button, Empty, Options, Waiting, fieldLook } from "../../ui/parts";
 import { EffectTold, EventPanel } from "./EventPanel";
 import { EventTable } from "./EventTable";
+import { FilesSheet } from "./FilesSheet";
 import { ListSheet } from "./ListSheet";
 import { Look } from "./Look";
 import { NewCutSheet, type NewCut } from "./NewCutSheet";
@@ -44,6 +45,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
   const [following, setFollowing] = useState<Schemas["Following"]>("moves");
   const [weighed, setWeighed] = useState<Asked | null>(null);
   const [listing, setListing] = useState(false);
+  const [filing, setFiling] = useState(false);
   const [making, setMaking] = useState<NewCut | null>(null);
   const edit = useEdit(showId, cut, (made, asked) => {
     if (asked.edit === "split" || asked.edit === "place") setChosen(new Set(made.added.slice(0, 1)));
@@ -67,6 +69,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
       follow: () => setFollowing((now) => (now === "moves" ? "stays" : "moves")),
       nest: () => events.length > 0 && setMaking({ kind: "nest", events: events.map((event) => event.id) }),
       list: () => setListing(true),
+      file: () => setFiling(true),
     }),
   );
 
@@ -81,6 +84,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
         weigh={(asked) => setWeighed(asked && { following, ...asked })}
         list={() => setListing(true)}
         rerate={() => setMaking({ kind: "rerate" })}
+        file={() => setFiling(true)}
       />
       {cut.events.length === 0 ? (
         <div className="flex min-h-0 flex-col">
@@ -131,6 +135,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
         />
       )}
       {listing && <ListSheet showId={showId} like={cut.id} close={() => setListing(false)} />}
+      {filing && <FilesSheet showId={showId} cut={cut} events={[...chosen]} close={() => setFiling(false)} />}
       {making && <NewCutSheet showId={showId} cut={cut} what={making} close={() => setMaking(null)} />}
     </div>
   );
@@ -145,6 +150,7 @@ function Toolbar(props: {
   weigh: (asked: Asked | null) => void;
   list: () => void;
   rerate: () => void;
+  file: () => void;
 }) {
   const { showId, cut, cuts, head, act, weigh } = props;
   const navigate = useNavigate();
@@ -206,9 +212,9 @@ function Toolbar(props: {
       <span className="flex-1" />
       <Popover>
         <PopoverButton className="inline-flex h-7 items-center border border-hair bg-raised px-2.5 hover:border-patina">
-          Lists
+          Lists and files
         </PopoverButton>
-        <PopoverPanel anchor="bottom end" className="z-40 mt-1 w-64 border border-hair bg-raised p-2 shadow-lg">
+        <PopoverPanel anchor="bottom end" className="z-40 mt-1 w-80 border border-hair bg-raised p-2 shadow-lg">
           <ul className="flex flex-col gap-1">
             <li>
               <Button weight="quiet" onClick={props.list}>
@@ -220,11 +226,18 @@ function Toolbar(props: {
                 This cut at another rate …
               </Button>
             </li>
+            <li>
+              <Button weight="quiet" onClick={props.file}>
+                Make files of the events …
+              </Button>
+            </li>
             {(
               [
                 ["edl", "Take away as EDL, of the sources"],
-                ["otio", "Take away as OpenTimelineIO"],
-                ["csv", "Take away what to pull, as CSV"],
+                ["edl&of=made", "Take away as EDL, of the made files"],
+                ["otio", "Take away as OpenTimelineIO, of the sources"],
+                ["otio&of=made", "Take away as OpenTimelineIO, of the made files"],
+                ["csv&handles=12", "Take away what to pull, as CSV"],
               ] as const
             ).map(([form, words]) => (
               <li key={form}>

@@ -12,6 +12,7 @@ export function eventsKeys(props: {
   follow: () => void;
   nest: () => void;
   list: () => void;
+  file: () => void;
 }): KeyRow[] {
   const { cut, head, chosen, go, act } = props;
   const one =
@@ -73,6 +74,7 @@ export function eventsKeys(props: {
     { does: "make a timeline of the events", keys: { y: props.nest } },
     { does: "what follows moves along, or keeps its place", keys: { o: props.follow } },
     { does: "bring in a list", keys: { r: props.list } },
+    { does: "make files of the events that are chosen, or of all", keys: { "Mod+Enter": props.file } },
     {
       does: "choose all events, or none",
       keys: { "Mod+a": () => props.choose(cut.events.map((event) => event.id)), Escape: () => props.choose([]) },

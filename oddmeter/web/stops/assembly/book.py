@@ -7,7 +7,7 @@ from threading import Lock
 from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.shown import Book
-from oddmeter.core.cutting.uses import Use, use_of_clip, use_of_nothing, use_of_timeline
+from oddmeter.core.cutting.uses import NO_SOURCE, Use, use_of_clip, use_of_timeline
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.store import events
@@ -24,7 +24,7 @@ class ShowBook(Book):
     board: Board
     cuts: Mapping[int, Cut]
     versions: Mapping[int, str]
-    _uses: dict[tuple[int, Event], Use] = field(default_factory=dict)
+    _uses: dict[tuple[object, ...], Use] = field(default_factory=dict)
 
     def timeline(self, timeline_id: int) -> Timeline:
         """A timeline of the show; raises ``MissingError`` where it is not there."""
@@ -38,13 +38,11 @@ class ShowBook(Book):
     def with_cut(self, timeline_id: int, cut: Cut) -> "ShowBook":
         """The book as it would be with other events on one timeline."""
         cuts = {**self.cuts, timeline_id: cut}
-        same = self.cuts[timeline_id].length == cut.length
-        # Events of a timeline that holds this one depend on how long it is; all others stay as they are.
-        return ShowBook(self.board, cuts, self.versions, self._uses if same else self._without(timeline_id))
+        return ShowBook(self.board, cuts, self.versions, self._uses_with(cuts))
 
     def use(self, timeline_id: int, event: Event) -> Use:
         """An event planned on its timeline; worked out once."""
-        key = timeline_id, event
+        key = (timeline_id, *event.run)
         found = self._uses.get(key)
         if found is None:
             if len(self._uses) > _MOST_USES:
@@ -65,12 +63,18 @@ class ShowBook(Book):
         if event.timeline_id is not None:
             return use_of_timeline(event, self.cut(event.timeline_id), timeline)
         if event.kind is not SourceKind.CLIP:
-            return use_of_nothing(event)
+            return NO_SOURCE
         known = self.board.everything.get(event.clip_id) if event.clip_id is not None else None
         return use_of_clip(event, known, self.board.house, timeline)
 
-    def _without(self, timeline_id: int) -> dict[tuple[int, Event], Use]:
-        return {key: use for key, use in self._uses.items() if key[1].timeline_id != timeline_id}
+    def _uses_with(self, cuts: Mapping[int, Cut]) -> "dict[tuple[object, ...], Use]":
+        """What stays worked out with other events: an event of a nested timeline depends on how long that is."""
+        same = all(one in self.cuts and self.cuts[one].length == cut.length for one, cut in cuts.items())
+        return self._uses if same else {key: use for key, use in self._uses.items() if key[_INNER] is None}
+
+
+_INNER = 6
+"""Where in a key the nested timeline stands, if any."""
 
 
 class _Books:
@@ -96,9 +100,19 @@ class _Books:
                 cuts[timeline.id] = (
                     before.cuts[timeline.id] if before is not None and same else events.cut_of(connection, timeline)
                 )
-        kept = before._uses if before is not None and before.board is board and before.cuts == cuts else {}
-        book = ShowBook(board, cuts, versions, kept)
+        same_board = before is not None and before.board is board
+        kept = before._uses_with(cuts) if before is not None and same_board else {}
+        return self._keep(show_id, ShowBook(board, cuts, versions, kept))
+
+    def written(self, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, versions: Mapping[int, str]) -> None:
+        """Take over what was written just now, so that nobody has to read it again."""
+        cuts = {**book.cuts, timeline_id: cut}
+        if versions.keys() == book.versions.keys():
+            self._keep(show_id, ShowBook(book.board, cuts, versions, book._uses_with(cuts)))
+
+    def _keep(self, show_id: int, book: ShowBook) -> ShowBook:
         with self._lock:
+            self._kept.pop(show_id, None)
             if len(self._kept) >= _MOST_BOOKS:
                 self._kept.pop(next(iter(self._kept)))
             self._kept[show_id] = book
@@ -106,6 +120,11 @@ class _Books:
 
 
 _books = _Books()
+
+
+def written(show_id: int, book: ShowBook, timeline_id: int, cut: Cut, versions: Mapping[int, str]) -> None:
+    """Take over the events of a timeline as they were written just now."""
+    _books.written(show_id, book, timeline_id, cut, versions)
 
 
 def open_book(here: Context, show_id: int) -> ShowBook:

@@ -1,33 +1,28 @@
 """Timelines with their events as the page shows them: the whole, what is under the playhead, and the source's ruler."""
 
+import json
 from collections import Counter
 from collections.abc import Mapping
 from fractions import Fraction
+from functools import lru_cache
 from math import ceil, floor
-from typing import Annotated, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
-from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.cutting.events import Cut, Event, Track
+from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
-from oddmeter.core.cutting.shown import Seen, shown_at
 from oddmeter.core.cutting.uses import EVENT_MARKS, EventMark, Use, marks_of
 from oddmeter.core.cutting.windows import Window
-from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text, fraction_text, percent_text
+from oddmeter.core.numbers.numerals import decimal_text, fraction_text, percent_text
 from oddmeter.core.numbers.rates import rate_text
 from oddmeter.core.numbers.timecode import duration_text
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.media.files.identity import insist_as_known
-from oddmeter.media.pictures.stills import blended
-from oddmeter.media.viewing import Viewed
-from oddmeter.store.changes import MissingError
-from oddmeter.web.http.context import Context, Here
-from oddmeter.web.looking import Side
+from oddmeter.web.http.context import Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.values import Jpeg, LengthView, RateView, length_view, rate_view
+from oddmeter.web.views.values import Json, LengthView, RateView, length_view, rate_view
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts", tags=["assembly"])
 
@@ -40,7 +35,6 @@ _TIMECODE_APART = 104
 _MOST_TICKS = 400
 _LONGEST_RHYTHM = 8
 _WITHOUT_FRAMES = {EventMark.MISSING, EventMark.REFUSED}
-_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 class CutEntry(BaseModel):
@@ -142,27 +136,6 @@ class RulersView(BaseModel):
     events: list[RulerView]
 
 
-class SeenView(BaseModel):
-    """One thing that a timeline frame shows: the clip, through which timelines, its frames, and how much of it."""
-
-    name: str
-    clip_id: int | None
-    event: int | None
-    through: list[str]
-    frames: str
-    timecode: str
-    percent: str
-    held: bool
-
-
-class LookView(BaseModel):
-    """What a timeline frame shows."""
-
-    frame: int
-    timecode: str
-    seen: list[SeenView]
-
-
 @router.get("")
 def list_cuts(here: Here, show_id: ShowId) -> list[CutEntry]:
     """The timelines of a show, each with how much is on it."""
@@ -179,11 +152,11 @@ def list_cuts(here: Here, show_id: ShowId) -> list[CutEntry]:
     ]  # fmt: skip
 
 
-@router.get("/{timeline_id}")
-def get_cut(here: Here, show_id: ShowId, timeline_id: int) -> CutView:
+@router.get("/{timeline_id}", response_model=CutView)
+def get_cut(here: Here, show_id: ShowId, timeline_id: int) -> Json:
     """A timeline with all its events."""
     book = open_book(here, show_id)
-    return cut_view(book, timeline_id)
+    return Json(json.dumps(cut_view(book, timeline_id), ensure_ascii=False))
 
 
 @router.get("/{timeline_id}/rulers")
@@ -204,46 +177,21 @@ def rulers(
     return RulersView(axis=_axis(book.timeline(timeline_id), first, first + frames, scale), events=out)
 
 
-@router.get("/{timeline_id}/frames/{number}")
-def look(here: Here, show_id: ShowId, timeline_id: int, number: int) -> LookView:
-    """What a timeline frame shows, through every transition and nested timeline."""
-    book = open_book(here, show_id)
-    parts = shown_at(book, timeline_id, max(0, number))
-    return LookView(
-        frame=number, timecode=place_text(book.timeline(timeline_id), number),
-        seen=[_seen_view(book, timeline_id, part, number) for part in parts if part.event is not None],
-    )  # fmt: skip
-
-
-@router.get("/{timeline_id}/pictures/{number}", response_class=Jpeg)
-def picture(
-    here: Here, show_id: ShowId, timeline_id: int, number: int, version: str,
-    size: Literal["draft", "final"] = "draft",
-) -> Jpeg:  # fmt: skip
-    """The picture of a timeline frame, of the version that is named; a draft is made of the nearest source pictures."""
-    book = open_book(here, show_id)
-    parts = [part for part in shown_at(book, timeline_id, max(0, number)) if part.clip_id is not None]
-    if not parts:
-        raise MissingError("A picture here")
-    data = [(_picture(here, book, timeline_id, part, size), part.share) for part in parts]
-    headers = _FOREVER if version == book.versions.get(timeline_id) else None
-    return Jpeg(blended(data), headers=headers)
-
-
-def cut_view(book: ShowBook, timeline_id: int) -> CutView:
-    """A timeline of a book for the page."""
+def cut_view(book: ShowBook, timeline_id: int) -> dict[str, Any]:
+    """A timeline of a book for the page, as ``CutView`` has it; thousands of events are not made into models first."""
     timeline, cut = book.timeline(timeline_id), book.cut(timeline_id)
     settings = timeline.settings
     gaps = {(track, begin): stop for track, begin, stop in cut.gaps()}
-    views = [_event_view(book, timeline, cut, event, gaps) for event in _in_order(cut)]
-    counts = Counter(mark.kind for view in views for mark in view.marks)
-    return CutView(
-        id=timeline_id, name=settings.name, rate=rate_view(settings.rate),
-        frame_seconds=float(1 / settings.rate.value), drop_frame=settings.drop_frame, start=place_text(timeline, 0),
-        version=book.versions.get(timeline_id, ""), length=length_view(cut.length, timeline),
-        tracks=[TrackView(name=track.name, sound=track.name[0] == "A") for track in cut.by_track],
-        events=views, counts={mark: counts[mark] for mark in EventMark if counts[mark]},
-    )  # fmt: skip
+    views = [_event_view(book, timeline, event, gaps) for event in _in_order(cut)]
+    counts = Counter(mark["kind"] for view in views for mark in view["marks"])
+    return {
+        "id": timeline_id, "name": settings.name, "rate": rate_view(settings.rate).model_dump(),
+        "frame_seconds": float(1 / settings.rate.value), "drop_frame": settings.drop_frame,
+        "start": place_text(timeline, 0), "version": book.versions.get(timeline_id, ""),
+        "length": length_view(cut.length, timeline).model_dump(),
+        "tracks": [{"name": track.name, "sound": track.kind is TrackKind.SOUND} for track in cut.by_track],
+        "events": views, "counts": {mark: counts[mark] for mark in EventMark if counts[mark]},
+    }  # fmt: skip
 
 
 def place_text(timeline: Timeline, frame: int) -> str:
@@ -257,28 +205,39 @@ def _in_order(cut: Cut) -> list[Event]:
 
 
 def _event_view(
-    book: ShowBook, timeline: Timeline, cut: Cut, event: Event, gaps: Mapping[tuple[Track, int], int]
-) -> EventView:
+    book: ShowBook, timeline: Timeline, event: Event, gaps: Mapping[tuple[Track, int], int]
+) -> dict[str, Any]:
     use = book.use(timeline.id, event)
-    window, transition = use.window, event.transition
+    transition = event.transition
+    return {
+        "id": event.id, "track": event.track.name, "kind": event.kind, "clip_id": event.clip_id,
+        "timeline_id": event.timeline_id, "name": source_name(book, event), "record_in": event.record_in,
+        "length": event.length, "timecode_in": place_text(timeline, event.record_in),
+        "timecode_out": place_text(timeline, event.stop), "transition": transition.kind if transition else "",
+        "transition_length": transition.length if transition else 0, "group": event.group,
+        "flattened": event.flattened,
+        "marks": [_mark_view(kind, frames) for kind, frames in marks_of(event, use, gaps, HANDLES)],
+        "decides": event.decisions.texts(), **_use_view(use),
+    }  # fmt: skip
+
+
+@lru_cache(maxsize=50_000)
+def _use_view(use: Use) -> dict[str, Any]:
+    """What a use of a source is in words and figures, wherever its event lies."""
+    window = use.window
     head, tail = window.handles if window else (0, 0)
-    return EventView(
-        id=event.id, track=event.track.name, kind=event.kind, clip_id=event.clip_id, timeline_id=event.timeline_id,
-        name=_name(book, event), record_in=event.record_in, length=event.length,
-        timecode_in=place_text(timeline, event.record_in), timecode_out=place_text(timeline, event.stop),
-        source_in=_frames_text(window.source_in) if window else "",
-        source_out=_frames_text(window.source_out) if window else "",
-        source_rate=rate_text(window.conformed.read_rate.value) if window else "", speed=_speed_text(window),
-        speed_exact=fraction_text(window.conformed.speed) if window else "",
-        runs_back=bool(window and window.conformed.treatment.reverse), curved=bool(window and window.conformed.course),
-        rhythm=_rhythm(use), head=head, tail=tail, transition=transition.kind if transition else "",
-        transition_length=transition.length if transition else 0, group=event.group, flattened=event.flattened,
-        marks=[_mark_view(kind, frames) for kind, frames in marks_of(use, gaps, HANDLES)], trouble=use.trouble,
-        decides=event.decisions.texts(),
-    )  # fmt: skip
+    return {
+        "source_in": _frames_text(window.source_in) if window else "",
+        "source_out": _frames_text(window.source_out) if window else "",
+        "source_rate": rate_text(window.conformed.read_rate.value) if window else "", "speed": _speed_text(window),
+        "speed_exact": fraction_text(window.conformed.speed) if window else "",
+        "runs_back": bool(window and window.conformed.treatment.reverse),
+        "curved": bool(window and window.conformed.course), "rhythm": _rhythm(use), "head": head, "tail": tail,
+        "trouble": use.trouble,
+    }  # fmt: skip
 
 
-def _name(book: ShowBook, event: Event) -> str:
+def source_name(book: ShowBook, event: Event) -> str:
     if event.clip_id is not None and (known := book.board.everything.get(event.clip_id)):
         return known.clip.name
     if event.timeline_id is not None:
@@ -309,15 +268,10 @@ def _rhythm(use: Use) -> str:
     return "changes on the way" if len(rhythms) > 1 else use.window.frame_map.kind.value
 
 
-def _mark_view(kind: EventMark, frames: Fraction) -> MarkView:
+def _mark_view(kind: EventMark, frames: Fraction) -> dict[str, Any]:
     words, shape, fault = EVENT_MARKS[kind]
-    return MarkView(
-        kind=kind,
-        words=words,
-        shape=shape,
-        fault=fault,
-        frames="" if kind in _WITHOUT_FRAMES else decimal_text(frames, 0),
-    )
+    told = "" if kind in _WITHOUT_FRAMES else decimal_text(frames, 0)
+    return {"kind": kind, "words": words, "shape": shape, "fault": fault, "frames": told}
 
 
 def _frames_text(place: Fraction) -> str:
@@ -368,46 +322,3 @@ def _nearest(window: Window, place: int, begin: Fraction, end: Fraction) -> Frac
         middle = (begin + end) / 2
         begin, end = (middle, end) if (window.place(middle) < place) == up else (begin, middle)
     return Fraction(round(end * 1024), 1024)
-
-
-def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> SeenView:
-    event = part.event
-    assert event is not None
-    known = book.board.everything.get(part.clip_id) if part.clip_id is not None else None
-    window = book.window(_timeline_of(timeline_id, part), event)
-    units = [f"{_unit_text(window, unit)}" for unit, _ in part.weights.parts] if window and known else []
-    at = number - event.record_in
-    held = len(part.chain) == 1 and window is not None and window.overrun > 0 and at >= event.length - window.overrun
-    return SeenView(
-        name=_name(book, event), clip_id=part.clip_id, event=part.chain[0].id,
-        through=[_name(book, one) for one in part.chain[:-1]], frames=" + ".join(units),
-        timecode="", percent=exact_percent_text(part.share), held=held,
-    )  # fmt: skip
-
-
-def _unit_text(window: Window, unit: int) -> str:
-    frames = sorted(set(window.as_conform.unit(unit).frames))
-    return "/".join(map(str, frames))
-
-
-def _timeline_of(outer: int, part: Seen) -> int:
-    """The timeline that the event which uses the clip lies on."""
-    inner = part.chain[-2].timeline_id if len(part.chain) > 1 else outer
-    assert inner is not None
-    return inner
-
-
-def _picture(here: Context, book: ShowBook, outer: int, part: Seen, size: str) -> bytes:
-    assert part.event is not None and part.clip_id is not None
-    timeline = _timeline_of(outer, part)
-    window, known = book.window(timeline, part.event), book.board.everything.get(part.clip_id)
-    if window is None or known is None or known.facts is None:
-        raise MissingError("This clip")
-    clip, settings = known.clip, book.timeline(outer).settings
-    path = here.config.footage(clip.root, clip.path)
-    insist_as_known(path, known.facts.identity, quickly=True)
-    canvas = Canvas(settings.width, settings.height, settings.pixel_aspect)
-    cuts = frozenset(clip.picture.cuts if clip.picture else ())
-    viewed = Viewed(path, known.facts, window.still(part.weights), canvas, cuts)
-    token = here.looking.put(Side(viewed, book.timeline(outer), None), fill=False)
-    return here.looking.draft(token, 0) if size == "draft" else here.looking.final(token, 0)

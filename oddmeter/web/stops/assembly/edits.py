@@ -10,7 +10,7 @@ from oddmeter.core.cutting.events import Cut, frames_text, named
 from oddmeter.store import events
 from oddmeter.store.changes import ConflictError, change
 from oddmeter.web.http.context import Context, Here
-from oddmeter.web.stops.assembly.book import ShowBook, open_book
+from oddmeter.web.stops.assembly.book import ShowBook, open_book, written
 from oddmeter.web.stops.assembly.editing import EditIn, Editing, Made, events_text, later
 from oddmeter.web.views.asked import ShowId
 
@@ -83,9 +83,10 @@ def _write(
     was = book.cut(timeline_id)
     with change(here.database, show_id, title, here.person) as connection:
         _insist_now(events.versions(connection, show_id), book, timeline_id)
-        ids = events.write(connection, timeline_id, was, cut)
-        version = events.versions(connection, show_id)[timeline_id]
-    return version, list(ids.values())
+        kept, added = events.write(connection, timeline_id, was, cut)
+        versions = events.versions(connection, show_id)
+    written(show_id, book, timeline_id, kept, versions)
+    return versions[timeline_id], added
 
 
 def insist(book: ShowBook, timeline_id: int, version: str) -> None:

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.finding import Footage, Found, FoundBy, events_of, linked
 from oddmeter.core.cutting.listed import ListedCut, SourceKind
-from oddmeter.core.cutting.listing import listed_cut
+from oddmeter.core.cutting.listing import MadeFile, listed_cut, of_made_files
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.filenames import safe_name
@@ -19,7 +19,7 @@ from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.interchange.cuts import read_cut, write_cut
 from oddmeter.interchange.edl.lines import lines_of
 from oddmeter.interchange.edl.rates import USUAL, rate_evidence
-from oddmeter.store import events, shows
+from oddmeter.store import events, renders, shows
 from oddmeter.store.changes import change
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
@@ -160,11 +160,16 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
 @router.get("/cuts/{timeline_id}/list", response_class=Response)
 def write(
     here: Here, show_id: ShowId, timeline_id: int, form: Literal["edl", "otio", "csv"] = "edl",
-    handles: Annotated[int, Query(ge=0, le=10_000)] = 0,
+    handles: Annotated[int, Query(ge=0, le=10_000)] = 0, of: Literal["sources", "made"] = "sources",
 ) -> Response:  # fmt: skip
-    """The timeline as a list of its sources: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source."""
+    """The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
+    run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source."""
     book = open_book(here, show_id)
     cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
+    if of == "made":
+        with here.database.transaction() as connection:
+            made = renders.made_of_events(connection, timeline_id)
+        cut = of_made_files(cut, book.cut(timeline_id), {one: _made_file(*file) for one, file in made.items()})
     name = f"{safe_name(cut.name)}.{form}"
     written = write_cut(cut, name, handles)
     return Response(
@@ -179,6 +184,11 @@ def losses(here: Here, show_id: ShowId, timeline_id: int) -> list[str]:
     book = open_book(here, show_id)
     cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
     return [str(note) for note in write_cut(cut, "x.edl").losses]
+
+
+def _made_file(path: str, order: dict[str, Any], proof: dict[str, Any]) -> MadeFile:
+    found = {check["name"]: check["found"] for check in proof.get("checks", [])}
+    return MadeFile(path, found.get("start timecode", "00:00:00:00"), int(order["event"]["head"]))
 
 
 def _footage(board: Board) -> Footage:

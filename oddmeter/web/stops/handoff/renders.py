@@ -213,6 +213,8 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
         "rate": settings.rate.spoken,
         "intent": wish_text(row.resolved.decisions.intent),
         "speed": f"{decimal_text(plan.conformed.speed * 100, 2)}pc" if plan else "",
+        "event": "",
+        "track": "",
         "setting": asked.setting.value,
     }
     encoding = ENCODINGS[asked.setting]

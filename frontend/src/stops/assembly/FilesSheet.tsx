@@ -1,0 +1,148 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, api, type Schemas } from "../../data/client";
+import { useAct, useHandoffChoices } from "../../data/queries";
+import { Sheet } from "../../ui/Sheet";
+import { Button, Labelled, Number, fieldLook } from "../../ui/parts";
+import type { Cut } from "./data";
+
+/** Files of events, with handles: what each would be called, what stands against it, and which are there already. */
+export function FilesSheet({
+  showId,
+  cut,
+  events,
+  close,
+}: {
+  showId: number;
+  cut: Cut;
+  events: number[];
+  close: () => void;
+}) {
+  const choices = useHandoffChoices();
+  const [setting, setSetting] = useState<Schemas["Setting"]>("edit");
+  const [folder, setFolder] = useState("");
+  const [pattern, setPattern] = useState("{timeline}_{event}_{clip}");
+  const [handles, setHandles] = useState("12");
+  const [changedOnly, setChangedOnly] = useState(true);
+  const path = { show_id: showId, timeline_id: cut.id };
+  const asked = {
+    events,
+    setting,
+    folder,
+    pattern,
+    handles: Math.max(0, parseInt(handles, 10) || 0),
+    changed_only: changedOnly,
+  };
+  const told = useQuery({
+    queryKey: ["preview", showId, cut.id, cut.version, asked],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () =>
+      answer(api.POST("/api/shows/{show_id}/cuts/{timeline_id}/files/preview", { params: { path }, body: asked })),
+  });
+  const make = useAct(
+    () => answer(api.POST("/api/shows/{show_id}/cuts/{timeline_id}/files", { params: { path }, body: asked })),
+    (made) => {
+      close();
+      const refused = made.refused.length ? ` ${made.refused.length} refused.` : "";
+      return `${made.queued} ${made.queued === 1 ? "file" : "files"} queued; Handoff shows how far they are.${refused}`;
+    },
+  );
+  const files = told.data ?? [];
+  const skipped = (file: Schemas["EventFile"]) => changedOnly && file.current;
+  const good = files.filter((file) => !file.problem && !skipped(file));
+  return (
+    <Sheet
+      title={
+        events.length ? `Files of ${events.length} ${events.length === 1 ? "event" : "events"}` : "Files of all events"
+      }
+      open
+      wide
+      close={close}
+      foot={
+        <>
+          <Button weight="quiet" onClick={close}>
+            Leave it
+          </Button>
+          <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
+            {good.length ? `Make ${good.length} ${good.length === 1 ? "file" : "files"}` : "Nothing to make"}
+          </Button>
+        </>
+      }
+    >
+      <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] gap-2 px-4">
+        <div className="grid grid-cols-[1fr_1fr_1.4fr_auto] items-end gap-3">
+          <Labelled label="Setting">
+            <select
+              className={fieldLook}
+              value={setting}
+              onChange={(event) => setSetting(event.target.value as Schemas["Setting"])}
+            >
+              {choices.data?.settings.map((one) => (
+                <option key={one.setting} value={one.setting}>
+                  {one.label.split(", ")[0]}
+                </option>
+              ))}
+            </select>
+          </Labelled>
+          <Labelled label="Folder">
+            <input
+              className={fieldLook}
+              value={folder}
+              placeholder="the folder itself"
+              onChange={(event) => setFolder(event.target.value)}
+            />
+          </Labelled>
+          <Labelled label="Name pattern">
+            <input
+              className={`${fieldLook} font-mono`}
+              value={pattern}
+              onChange={(event) => setPattern(event.target.value)}
+            />
+          </Labelled>
+          <Labelled label="Handles, frames">
+            <input
+              className={`${fieldLook} w-20! text-right font-mono`}
+              value={handles}
+              onChange={(event) => setHandles(event.target.value)}
+            />
+          </Labelled>
+          <label className="col-span-4 flex items-center gap-1.5">
+            <input
+              type="checkbox"
+              className="accent-(--patina)"
+              checked={changedOnly}
+              onChange={(event) => setChangedOnly(event.target.checked)}
+            />
+            only what has changed since its file was made
+          </label>
+        </div>
+        {told.error && <p className="text-madder">▲ {told.error.message}</p>}
+        <ul className="overflow-y-auto border border-hair" aria-label="Files">
+          {files.map((file) => (
+            <li key={file.event} className="flex h-7 items-center gap-3 border-b border-hair px-2 text-[13px]">
+              <span className="min-w-0 flex-1 truncate font-mono text-[12.5px]" title={file.out_path}>
+                {file.out_path}
+              </span>
+              <Number className="w-28 text-right">
+                {file.head}+{file.frames - file.head - file.tail}+{file.tail}
+              </Number>
+              <span
+                className={`w-[300px] truncate ${file.problem && !skipped(file) ? "text-madder" : "text-soft"}`}
+                title={file.problem ?? ""}
+              >
+                {skipped(file)
+                  ? "● made, and still what it shows"
+                  : file.problem
+                    ? `✕ ${file.problem}`
+                    : file.made
+                      ? "↻ changed since it was made"
+                      : ""}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </div>
+    </Sheet>
+  );
+}

@@ -1,0 +1,115 @@
+"""What is under the playhead: the picture of a timeline frame, and what it is made of."""
+
+from typing import Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.cutting.shown import Seen, shown_at
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.numbers.numerals import exact_percent_text
+from oddmeter.media.files.identity import insist_as_known
+from oddmeter.media.pictures.stills import blended
+from oddmeter.media.viewing import Viewed
+from oddmeter.store.changes import MissingError
+from oddmeter.web.http.context import Context, Here
+from oddmeter.web.looking import Side
+from oddmeter.web.stops.assembly.book import ShowBook, open_book
+from oddmeter.web.stops.assembly.cuts import place_text, source_name
+from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.values import Jpeg
+
+router = APIRouter(prefix="/api/shows/{show_id}/cuts", tags=["assembly"])
+
+_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
+
+
+class SeenView(BaseModel):
+    """One thing that a timeline frame shows: the clip, through which timelines, its frames, and how much of it."""
+
+    name: str
+    clip_id: int | None
+    event: int | None
+    through: list[str]
+    frames: str
+    timecode: str
+    percent: str
+    held: bool
+
+
+class LookView(BaseModel):
+    """What a timeline frame shows."""
+
+    frame: int
+    timecode: str
+    seen: list[SeenView]
+
+
+@router.get("/{timeline_id}/frames/{number}")
+def look(here: Here, show_id: ShowId, timeline_id: int, number: int) -> LookView:
+    """What a timeline frame shows, through every transition and nested timeline."""
+    book = open_book(here, show_id)
+    parts = shown_at(book, timeline_id, max(0, number))
+    return LookView(
+        frame=number, timecode=place_text(book.timeline(timeline_id), number),
+        seen=[_seen_view(book, timeline_id, part, number) for part in parts if part.event is not None],
+    )  # fmt: skip
+
+
+@router.get("/{timeline_id}/pictures/{number}", response_class=Jpeg)
+def picture(
+    here: Here, show_id: ShowId, timeline_id: int, number: int, version: str,
+    size: Literal["draft", "final"] = "draft",
+) -> Jpeg:  # fmt: skip
+    """The picture of a timeline frame, of the version that is named; a draft is made of the nearest source pictures."""
+    book = open_book(here, show_id)
+    parts = [part for part in shown_at(book, timeline_id, max(0, number)) if part.clip_id is not None]
+    if not parts:
+        raise MissingError("A picture here")
+    data = [(_picture(here, book, timeline_id, part, size), part.share) for part in parts]
+    headers = _FOREVER if version == book.versions.get(timeline_id) else None
+    return Jpeg(blended(data), headers=headers)
+
+
+def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> SeenView:
+    event = part.event
+    assert event is not None
+    known = book.board.everything.get(part.clip_id) if part.clip_id is not None else None
+    window = book.window(_timeline_of(timeline_id, part), event)
+    units = [f"{_unit_text(window, unit)}" for unit, _ in part.weights.parts] if window and known else []
+    at = number - event.record_in
+    held = len(part.chain) == 1 and window is not None and window.overrun > 0 and at >= event.length - window.overrun
+    return SeenView(
+        name=source_name(book, event), clip_id=part.clip_id, event=part.chain[0].id,
+        through=[source_name(book, one) for one in part.chain[:-1]], frames=" + ".join(units),
+        timecode="", percent=exact_percent_text(part.share), held=held,
+    )  # fmt: skip
+
+
+def _unit_text(window: Window, unit: int) -> str:
+    frames = sorted(set(window.as_conform.unit(unit).frames))
+    return "/".join(map(str, frames))
+
+
+def _timeline_of(outer: int, part: Seen) -> int:
+    """The timeline that the event which uses the clip lies on."""
+    inner = part.chain[-2].timeline_id if len(part.chain) > 1 else outer
+    assert inner is not None
+    return inner
+
+
+def _picture(here: Context, book: ShowBook, outer: int, part: Seen, size: str) -> bytes:
+    assert part.event is not None and part.clip_id is not None
+    timeline = _timeline_of(outer, part)
+    window, known = book.window(timeline, part.event), book.board.everything.get(part.clip_id)
+    if window is None or known is None or known.facts is None:
+        raise MissingError("This clip")
+    clip, settings = known.clip, book.timeline(outer).settings
+    path = here.config.footage(clip.root, clip.path)
+    insist_as_known(path, known.facts.identity, quickly=True)
+    canvas = Canvas(settings.width, settings.height, settings.pixel_aspect)
+    cuts = frozenset(clip.picture.cuts if clip.picture else ())
+    viewed = Viewed(path, known.facts, window.still(part.weights), canvas, cuts)
+    token = here.looking.put(Side(viewed, book.timeline(outer), None), fill=False)
+    return here.looking.draft(token, 0) if size == "draft" else here.looking.final(token, 0)
