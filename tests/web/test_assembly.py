@@ -1,6 +1,7 @@
 """Assembly over HTTP: clips laid out, cut, nested and rerated on real footage, and lists brought in and out."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -12,6 +13,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.demo import framecode
 from oddmeter.interchange.edl.reading import read_edl
+from oddmeter.interchange.edl.writing import write_edl
 from oddmeter.media.files.decode import FrameReader
 from tests.web.conftest import Browser
 
@@ -301,3 +303,44 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
 
 def _number(frames: FrameReader, at: int) -> int | None:
     return framecode.read(np.asarray(frames.frame(at).to_ndarray(format="rgb24")))
+
+
+def test_the_next_version_is_compared_and_taken_over_with_decisions_kept(cutting: Cutting) -> None:
+    browser = cutting.browser
+    laid(cutting, BELL, SPARKS, POUR)
+    bell, sparks, pour = cutting.picture
+    cutting.edit("decide", events=[bell["id"]], set={"between": "mix", "held": "on twos"})
+    cutting.edit("speed", events=[sparks["id"]], value="50%", following="moves")
+    out = browser.get(f"{cutting.path}/list?form=edl")
+    same = browser.send("POST", f"{cutting.path}/versions", {"file_name": "v2.edl", "text": out})
+    assert same["counts"] == {"kept": 3, "moved": 0, "trimmed": 0, "retimed": 0, "new": 0, "gone": 0}
+    assert same["changes"] == [] and same["again"] == 0
+
+    cut = read_edl(out, Rate.of(25))
+    one, other, third = cut.events
+    new = [
+        replace(third, record_in=0, length=third.length - 10),
+        replace(one, record_in=third.length - 10),
+        replace(other, record_in=third.length - 10 + one.length, length=60, speed=Fraction(1, 4)),
+        replace(
+            third, record_in=third.length + 50 + one.length, length=20, name="FD1_A02_mould_50.mov", reel="X", path=""
+        ),
+    ]  # fmt: skip
+    text = write_edl(replace(cut, events=tuple(new))).text
+    asked = {"file_name": "v3.edl", "text": text}
+    told = browser.send("POST", f"{cutting.path}/versions", asked)
+    assert told["counts"] == {"kept": 0, "moved": 1, "trimmed": 1, "retimed": 1, "new": 1, "gone": 0}
+    assert {one["name"]: one["fate"] for one in told["changes"]} == {
+        BELL: "moved", POUR: "trimmed", SPARKS: "retimed", "FD1_A02_mould_50.mov": "new",
+    }  # fmt: skip
+    assert told["again"] == 3
+    title = browser.send("POST", f"{cutting.path}/take-over", asked)["title"]
+    assert title == "“v3.edl” taken over: 1 moved, 1 trimmed, 1 retimed, 1 new"
+    by_name = {event["name"]: event for event in cutting.picture}
+    assert by_name[BELL]["id"] == bell["id"] and by_name[BELL]["decides"] == {"between": "mix", "held": "2 frames"}
+    assert by_name[POUR]["length"] == pour["length"] - 10 and by_name[POUR]["record_in"] == 0
+    assert by_name[SPARKS]["speed"] == "25 %" and by_name[SPARKS]["id"] == sparks["id"]
+    assert len(cutting.picture) == 4
+    assert browser.undo(cutting.show) == title and len(cutting.picture) == 3
+    status, sentence = browser.refused("POST", f"{cutting.path}/versions", {**asked, "rate": "30"})
+    assert status == 422 and "The list is at 30, this timeline at 25" in sentence

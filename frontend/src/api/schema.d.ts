@@ -1587,6 +1587,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/cuts/{timeline_id}/versions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Compare
+     * @description Hold the next version of a list beside a timeline: what became of each event, and what has to be made again.
+     */
+    post: operations["compare_api_shows__show_id__cuts__timeline_id__versions_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/take-over": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Over
+     * @description Take the next version of a list over in one stroke; what was decided here stays where the source is the same.
+     */
+    post: operations["take_over_api_shows__show_id__cuts__timeline_id__take_over_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/cuts/{timeline_id}/link": {
     parameters: {
       query?: never;
@@ -2920,6 +2960,29 @@ export interface components {
       fault: string | null;
       /** Remarks */
       remarks: string[];
+    };
+    /**
+     * Fate
+     * @description What became of an event: ``moved`` only in its place, ``trimmed`` in its in or out point, ``retimed`` in its
+     *     speed; a trim that is also a move is a trim, any of them with another speed a retime. What is less than a frame,
+     *     at the in point or by the end, is no difference: a list cannot say it.
+     * @enum {string}
+     */
+    Fate: "kept" | "moved" | "trimmed" | "retimed" | "new" | "gone";
+    /**
+     * FateView
+     * @description What became of one event in the next version of a cut, in words.
+     */
+    FateView: {
+      fate: components["schemas"]["Fate"];
+      /** Name */
+      name: string;
+      /** Track */
+      track: string;
+      /** Timecode */
+      timecode: string;
+      /** Words */
+      words: string;
     };
     /**
      * FieldOrder
@@ -5012,6 +5075,23 @@ export interface components {
       why: string;
       /** Claims */
       claims: components["schemas"]["ClaimView"][];
+    };
+    /**
+     * VersionsView
+     * @description Two versions of a cut: how many events are kept, moved, trimmed, retimed, new and gone; what has to be made
+     *     ``again``, where ``files`` were made of events.
+     */
+    VersionsView: {
+      /** Counts */
+      counts: {
+        [key: string]: number;
+      };
+      /** Files */
+      files: number;
+      /** Again */
+      again: number;
+      /** Changes */
+      changes: components["schemas"]["FateView"][];
     };
     /**
      * Vocabulary
@@ -8393,6 +8473,86 @@ export interface operations {
     responses: {
       /** @description Successful Response */
       201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TakenView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  compare_api_shows__show_id__cuts__timeline_id__versions_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ListIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["VersionsView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  take_over_api_shows__show_id__cuts__timeline_id__take_over_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ListIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
         headers: {
           [name: string]: unknown;
         };

@@ -8,7 +8,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.cutting.events import Event, Track
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, recounted
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Reading, Wish
@@ -87,35 +87,33 @@ class Footage:
         return whole or clips
 
     def _holds(self, clip_id: int, rate: Rate, used: tuple[Fraction, Fraction]) -> bool:
-        known = self.known[clip_id]
-        if known.material is None:
+        material = self.known[clip_id].material
+        if material is None:
             return False
-        low = (used[0] / rate.value) - starts_at(known)
-        return 0 <= low < known.material.lasts
+        low = recounted(used[0], rate, material.file_rate) - (start_frame(self.known[clip_id]) or 0)
+        return 0 <= low < material.frames
 
 
-def starts_at(known: KnownClip) -> Fraction:
-    """The second of the day that a clip's first frame has by its timecode; 0 without one."""
+def start_frame(known: KnownClip) -> int | None:
+    """The frame, from timecode zero, that a clip's timecode gives its first frame; None where it has none."""
     facts = known.facts
     if facts is None or facts.timecode is None or facts.file_rate is None:
-        return Fraction(0)
+        return None
     try:
-        return Timecode.parse(facts.timecode, facts.file_rate).frames / facts.file_rate.value
+        return Timecode.parse(facts.timecode, facts.file_rate).frames
     except RuleError:
-        return Fraction(0)
+        return None
 
 
 def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:
     """A list's in point as a place in frames of the file. Timecode counts from the file's first frame; where the file
-    has none, or the place would lie far outside, the list counts from the file's beginning."""
+    has none, or the place would lie before it, and within its length from zero, the list counts from its beginning."""
+    if known.material is None:
+        return source.source_in
     material = known.material
-    rate = material.file_rate if material else source.rate
-    seconds = source.source_in / source.rate.value
-    since = seconds - starts_at(known)
-    lasts = material.lasts if material else Fraction(0)
-    if since < -lasts and 0 <= seconds <= lasts:
-        since = seconds
-    return since * rate.value
+    counted = recounted(source.source_in, source.rate, material.file_rate)
+    since = counted - (start_frame(known) or 0)
+    return counted if since < 0 <= counted < material.frames else since
 
 
 def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Event:

@@ -174,6 +174,13 @@ class ListedCut:
         return str(Timecode((self.start + frame) % day, self.rate, self.drop_frame))
 
 
+def recounted(place: Fraction, was: Rate, now: Rate) -> Fraction:
+    """A place from timecode zero, counted at another rate: the same hours, minutes and seconds, and the same part of
+    the second. Timecode counts nominal frames, so that this is not the same time where only one of them is of the
+    1000/1001 family."""
+    return place * now.nominal / was.nominal
+
+
 def is_sound_track(name: str) -> bool:
     """True where a track's name says that it is one of sound: A, A2, Audio 1."""
     return name[:1].upper() == "A"

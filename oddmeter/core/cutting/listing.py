@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from oddmeter.core.cutting.events import Cut, Event
-from oddmeter.core.cutting.finding import starts_at
+from oddmeter.core.cutting.finding import start_frame
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import Book
 from oddmeter.core.cutting.windows import Window
@@ -91,7 +91,7 @@ def _listed(
     straight = source.conformed.course is None
     speed = source.conformed.sound_factor if straight else abs(run) / file_rate.value / lasts
     reverse = source.conformed.treatment.reverse if straight else run < 0
-    starts = starts_at(clip) * file_rate.value if clip else Fraction(0)
+    starts = start_frame(clip) or 0 if clip else 0
     return ListedEvent(
         event.track.name, event.kind, event.record_in, event.length, name, reel, clip.clip.path if clip else "",
         file_rate, starts + event.source_in if straight else starts + source.source_in, speed, reverse,

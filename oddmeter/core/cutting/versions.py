@@ -16,7 +16,8 @@ from oddmeter.core.numbers.rates import Rate
 
 class Fate(StrEnum):
     """What became of an event: ``moved`` only in its place, ``trimmed`` in its in or out point, ``retimed`` in its
-    speed; a trim that is also a move is a trim, any of them with another speed a retime."""
+    speed; a trim that is also a move is a trim, any of them with another speed a retime. What is less than a frame,
+    at the in point or by the end, is no difference: a list cannot say it."""
 
     KEPT = "kept"
     MOVED = "moved"
@@ -189,9 +190,12 @@ def _sharing(olds: Left, news: Left, before: _Side, after: _Side) -> dict[int, i
 
 
 def _fate(was: ListedEvent, now: ListedEvent, before: _Side, after: _Side) -> Fate:
-    if (was.speed, was.reverse) != (now.speed, now.reverse):
+    frame = 1 / min(was.source_rate.value, now.source_rate.value, before.rate.value, after.rate.value)
+    runs_off = abs(was.speed - now.speed) * min(before.length(was), after.length(now))
+    if was.reverse != now.reverse or runs_off >= frame:
         return Fate.RETIMED
-    cut_alike = _source_in(was) == _source_in(now) and before.length(was) == after.length(now)
+    # A list can only say whole frames.
+    cut_alike = abs(_source_in(was) - _source_in(now)) < frame and before.length(was) == after.length(now)
     if not cut_alike or was.transition != now.transition:
         return Fate.TRIMMED
     return Fate.KEPT if (was.track, before.at(was)) == (now.track, after.at(now)) else Fate.MOVED

@@ -6,7 +6,7 @@ from fractions import Fraction
 from itertools import count
 from math import floor
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind, recounted
 from oddmeter.core.numbers.numerals import decimal_text, fixed_text, round_half_up
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day
@@ -88,7 +88,7 @@ def _coming_from(cut: ListedCut, event: ListedEvent, before: ListedEvent | None,
     if before is None or before.stop != event.record_in or before.kind is SourceKind.BLACK:
         return f"{head} {'BL':<8} {track} C        00:00:00:00 00:00:00:00 {record} {record}"
     rate = _counted(before.source_rate, cut.rate)
-    place = floor(before.source_out(cut.rate) / before.source_rate.value * rate.value)
+    place = floor(recounted(before.source_out(cut.rate), before.source_rate, rate))
     at = _timecode(place, rate, cut.drop_frame)
     return f"{head} {_reel(before):<8} {track} C        {at} {at} {record} {record}"
 
@@ -103,7 +103,7 @@ def _source_frames(cut: ListedCut, event: ListedEvent) -> tuple[Rate, int, int]:
     if event.kind is SourceKind.BLACK:
         return cut.rate, 0, event.length
     rate = _counted(event.source_rate, cut.rate)
-    places = (place * rate.value / event.source_rate.value for place in event.used(cut.rate))
+    places = (recounted(place, event.source_rate, rate) for place in event.used(cut.rate))
     begin, end = (round_half_up(place) for place in places)
     return rate, begin, max(begin + 1, end)
 
@@ -118,7 +118,7 @@ def _losses(cut: ListedCut, event: ListedEvent) -> Iterator[str]:
     if event.kind is SourceKind.BLACK:
         return
     rate, begin, _ = _source_frames(cut, event)
-    low = event.used(cut.rate)[0] * rate.value / event.source_rate.value
+    low = recounted(event.used(cut.rate)[0], event.source_rate, rate)
     if low != begin:
         yield f"it begins at source frame {decimal_text(low, 3)}; a timecode can only say {begin}."
     if cost := motion_cost(event, cut.rate):

@@ -134,7 +134,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
           follow={setFollowing}
         />
       )}
-      {listing && <ListSheet showId={showId} like={cut.id} close={() => setListing(false)} />}
+      {listing && <ListSheet showId={showId} like={cut} close={() => setListing(false)} />}
       {filing && <FilesSheet showId={showId} cut={cut} events={[...chosen]} close={() => setFiling(false)} />}
       {making && <NewCutSheet showId={showId} cut={cut} what={making} close={() => setMaking(null)} />}
     </div>

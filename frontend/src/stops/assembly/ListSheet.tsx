@@ -1,10 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { answer, api } from "../../data/client";
+import { answer, api, type Schemas } from "../../data/client";
 import { useAct } from "../../data/queries";
+import type { Cut } from "./data";
 import { Sheet } from "../../ui/Sheet";
 import { Button, Labelled, Number, fieldLook } from "../../ui/parts";
+
+const SHAPES = { kept: "●", moved: "→", trimmed: "┤", retimed: "◆", new: "+", gone: "✕" } as const;
 
 interface Read {
   file_name: string;
@@ -12,11 +15,12 @@ interface Read {
 }
 
 /** Bring in a list of a cut: what it says, at which rate, and which of its clips are there, before anything is kept. */
-export function ListSheet({ showId, like, close }: { showId: number; like: number; close: () => void }) {
+export function ListSheet({ showId, like, close }: { showId: number; like: Cut; close: () => void }) {
   const navigate = useNavigate();
   const [list, setList] = useState<Read | null>(null);
   const [rate, setRate] = useState("");
   const [name, setName] = useState("");
+  const [next, setNext] = useState(false);
   const path = { show_id: showId };
   const told = useQuery({
     queryKey: ["list-read", showId, list, rate],
@@ -40,7 +44,7 @@ export function ListSheet({ showId, like, close }: { showId: number; like: numbe
             rate,
             drop_frame: false,
             name: name || told.data?.name || "List",
-            like,
+            like: like.id,
             by_hand: {},
           },
         }),
@@ -48,6 +52,32 @@ export function ListSheet({ showId, like, close }: { showId: number; like: numbe
     (made) => {
       close();
       void navigate(`/shows/${showId}/assembly/${made.timeline_id}`);
+      return made.title;
+    },
+  );
+  const here = { show_id: showId, timeline_id: like.id };
+  const versions = useQuery({
+    queryKey: ["list-versions", showId, like.id, like.version, list, rate],
+    enabled: list !== null && next && Boolean(told.data?.rate),
+    retry: false,
+    queryFn: () =>
+      answer(
+        api.POST("/api/shows/{show_id}/cuts/{timeline_id}/versions", {
+          params: { path: here },
+          body: { ...(list as Read), rate, drop_frame: false },
+        }),
+      ),
+  });
+  const takeOver = useAct(
+    () =>
+      answer(
+        api.POST("/api/shows/{show_id}/cuts/{timeline_id}/take-over", {
+          params: { path: here },
+          body: { ...(list as Read), rate, drop_frame: false },
+        }),
+      ),
+    (made) => {
+      close();
       return made.title;
     },
   );
@@ -63,9 +93,19 @@ export function ListSheet({ showId, like, close }: { showId: number; like: numbe
           <Button weight="quiet" onClick={close}>
             Leave it
           </Button>
-          <Button weight="main" disabled={!read?.rate || take.isPending} onClick={() => take.mutate(undefined)}>
-            {read?.rate ? `Make a timeline of ${read.events} events` : "Make a timeline"}
-          </Button>
+          {next ? (
+            <Button
+              weight="main"
+              disabled={!versions.data || takeOver.isPending}
+              onClick={() => takeOver.mutate(undefined)}
+            >
+              Take it over into “{like.name}”
+            </Button>
+          ) : (
+            <Button weight="main" disabled={!read?.rate || take.isPending} onClick={() => take.mutate(undefined)}>
+              {read?.rate ? `Make a timeline of ${read.events} events` : "Make a timeline"}
+            </Button>
+          )}
         </>
       }
     >
@@ -96,7 +136,25 @@ export function ListSheet({ showId, like, close }: { showId: number; like: numbe
         )}
         {read?.rate && (
           <>
-            <div className="grid grid-cols-[1fr_auto] items-end gap-4">
+            {like.events.length > 0 && (
+              <fieldset className="flex gap-5">
+                <legend className="sr-only">What it is</legend>
+                {[false, true].map((one) => (
+                  <label key={String(one)} className="flex items-center gap-1.5">
+                    <input
+                      type="radio"
+                      name="what-it-is"
+                      className="accent-(--patina)"
+                      checked={next === one}
+                      onChange={() => setNext(one)}
+                    />
+                    {one ? `the next version of “${like.name}”` : "a timeline of its own"}
+                  </label>
+                ))}
+              </fieldset>
+            )}
+            {next && <Versions told={versions.data} fault={versions.error} />}
+            <div className={`grid-cols-[1fr_auto] items-end gap-4 ${next ? "hidden" : "grid"}`}>
               <Labelled label="Name of the timeline">
                 <input
                   className={fieldLook}
@@ -155,5 +213,41 @@ export function ListSheet({ showId, like, close }: { showId: number; like: numbe
         )}
       </div>
     </Sheet>
+  );
+}
+
+/** What became of each event, and what has to be made again. */
+function Versions({ told, fault }: { told: Schemas["VersionsView"] | undefined; fault: Error | null }) {
+  if (fault) return <p className="text-madder">▲ {fault.message}</p>;
+  if (!told) return <p className="text-soft">Holding both beside each other …</p>;
+  const fates = Object.entries(told.counts) as [Schemas["Fate"], number][];
+  return (
+    <div aria-label="What became of the events" role="group">
+      <p className="flex flex-wrap gap-x-4">
+        {fates.map(([fate, count]) => (
+          <span key={fate} className={count ? "" : "text-soft"}>
+            {SHAPES[fate]} {fate} {count}
+          </span>
+        ))}
+      </p>
+      <p className="text-soft">
+        {told.again} to be made{told.files ? " again" : ""}; what was decided stays where the source is the same.
+      </p>
+      <ul className="mt-1 max-h-52 overflow-y-auto border border-hair text-[12.5px]">
+        {told.changes.map((one, i) => (
+          <li key={i} className="flex gap-3 border-b border-hair px-2 leading-6">
+            <span className="w-20 shrink-0">
+              {SHAPES[one.fate]} {one.fate}
+            </span>
+            <Number className="w-24 shrink-0">{one.timecode}</Number>
+            <span className="w-8 shrink-0 text-soft">{one.track}</span>
+            <span className="min-w-0 flex-1 truncate" title={one.name}>
+              {one.name}
+            </span>
+            <span className="truncate text-soft">{one.words}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }

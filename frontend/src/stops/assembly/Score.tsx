@@ -266,6 +266,7 @@ function Bar(props: {
   const left = props.left + (drag && drag.edge !== "trim tail" ? by : 0);
   const width = Math.max(1, props.width + (drag?.edge === "trim tail" ? by : drag?.edge === "trim head" ? -by : 0));
   const height = sound ? SOUND - 4 : PICTURE - 4;
+  const inset = Math.max(0, -left) + 6;
   const fault = event.marks.find((mark) => mark.fault);
   const press = (edge: Drag["edge"]) => (at: PointerEvent) => {
     at.stopPropagation();
@@ -291,13 +292,16 @@ function Bar(props: {
           </svg>
         )}
         {width > 40 && (
-          <span className="block truncate px-1.5 text-[12px] leading-4">
+          <span className="block truncate px-1.5 text-[12px] leading-4" style={{ paddingLeft: inset }}>
             {event.kind === "timeline" ? "▣ " : ""}
             {event.name}
           </span>
         )}
         {width > 70 && !sound && (
-          <span className="block truncate px-1.5 font-mono text-[11px] leading-4 text-soft tabular-nums">
+          <span
+            className="block truncate px-1.5 font-mono text-[11px] leading-4 text-soft tabular-nums"
+            style={{ paddingLeft: inset }}
+          >
             {event.speed}
             {fault ? (
               <span className="text-madder">

@@ -10,12 +10,15 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.finding import Footage, Found, FoundBy, events_of, linked
-from oddmeter.core.cutting.listed import ListedCut, SourceKind
+from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.listing import MadeFile, listed_cut, of_made_files
+from oddmeter.core.cutting.takeover import Takeover, laid_out, taken_over
+from oddmeter.core.cutting.versions import Compared, Fate
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import percent_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.filenames import safe_name
-from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.core.planning.timelines import Timeline
 from oddmeter.interchange.cuts import read_cut, write_cut
 from oddmeter.interchange.edl.lines import lines_of
 from oddmeter.interchange.edl.rates import USUAL, rate_evidence
@@ -23,7 +26,8 @@ from oddmeter.store import events, renders, shows
 from oddmeter.store.changes import change
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
-from oddmeter.web.stops.assembly.book import open_book
+from oddmeter.web.stops.assembly.book import ShowBook, open_book
+from oddmeter.web.stops.assembly.cuts import place_text
 from oddmeter.web.views.asked import Name, ShowId
 from oddmeter.web.views.values import RateView, rate_view
 
@@ -86,6 +90,26 @@ class TakenView(BaseModel):
     title: str
 
 
+class FateView(BaseModel):
+    """What became of one event in the next version of a cut, in words."""
+
+    fate: Fate
+    name: str
+    track: str
+    timecode: str
+    words: str
+
+
+class VersionsView(BaseModel):
+    """Two versions of a cut: how many events are kept, moved, trimmed, retimed, new and gone; what has to be made
+    ``again``, where ``files`` were made of events."""
+
+    counts: dict[Fate, int]
+    files: int
+    again: int
+    changes: list[FateView]
+
+
 class LinkIn(BaseModel):
     """A clip for events whose source was not found, or is to be another."""
 
@@ -137,7 +161,36 @@ def take(here: Here, show_id: ShowId, asked: TakeIn) -> TakenView:
     title = f"List “{asked.file_name}” brought in as the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
         timeline_id = shows.add_timeline(connection, show_id, settings)
-        events.write(connection, timeline_id, Cut(cut.rate), _without_overlaps(cut, settings, found))
+        events.write(connection, timeline_id, Cut(cut.rate), Cut(cut.rate, laid_out([event for event, _ in found])))
+    return TakenView(timeline_id=timeline_id, title=title)
+
+
+@router.post("/cuts/{timeline_id}/versions")
+def compare(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> VersionsView:
+    """Hold the next version of a list beside a timeline: what became of each event, and what has to be made again."""
+    book = open_book(here, show_id)
+    found = _takeover(book, timeline_id, asked)
+    with here.database.transaction() as connection:
+        made = renders.made_of_events(connection, timeline_id)
+    timeline = book.timeline(timeline_id)
+    again = sum(one.made_again for one in found.found)
+    return VersionsView(
+        counts={fate: len(found.of(fate)) for fate in Fate},
+        files=len(made),
+        again=again,
+        changes=[_fate_view(one, timeline) for one in found.found if one.fate is not Fate.KEPT][:_MOST_SHOWN],
+    )
+
+
+@router.post("/cuts/{timeline_id}/take-over")
+def take_over(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> TakenView:
+    """Take the next version of a list over in one stroke; what was decided here stays where the source is the same."""
+    book = open_book(here, show_id)
+    found = _takeover(book, timeline_id, asked)
+    counts = ", ".join(f"{len(found.of(fate))} {fate}" for fate in Fate if found.of(fate))
+    title = f"“{asked.file_name}” taken over: {counts}"
+    with change(here.database, show_id, title, here.person) as connection:
+        events.write(connection, timeline_id, book.cut(timeline_id), found.cut)
     return TakenView(timeline_id=timeline_id, title=title)
 
 
@@ -186,6 +239,31 @@ def losses(here: Here, show_id: ShowId, timeline_id: int) -> list[str]:
     return [str(note) for note in write_cut(cut, "x.edl").losses]
 
 
+def _takeover(book: ShowBook, timeline_id: int, asked: ListIn) -> Takeover:
+    timeline = book.timeline(timeline_id)
+    new = read_cut(asked.text.encode(), asked.file_name, _rate(asked) or timeline.settings.rate, asked.drop_frame)
+    told = listed_cut(book, book.timeline, timeline_id, book.board.everything)
+    found = events_of(new, _footage(book.board))
+    return taken_over(book.cut(timeline_id), told, new, found, book.board.known)
+
+
+def _fate_view(one: Compared, timeline: Timeline) -> FateView:
+    was, now, words = one.was, one.now, ""
+    if was is not None and now is not None:
+        told = [
+            f"from {place_text(timeline, was.record_in)} to {place_text(timeline, now.record_in)}"
+            if was.record_in != now.record_in else "",
+            f"{was.length} → {now.length} frames" if was.length != now.length else "",
+            f"{percent_text(was.speed)} → {percent_text(now.speed)}" if one.fate is Fate.RETIMED else "",
+        ]  # fmt: skip
+        words = ", ".join(filter(None, told)) or "other source frames"
+    event = one.event
+    return FateView(
+        fate=one.fate, name=event.name or event.reel or event.kind.value, track=event.track,
+        timecode=place_text(timeline, event.record_in), words=words,
+    )  # fmt: skip
+
+
 def _made_file(path: str, order: dict[str, Any], proof: dict[str, Any]) -> MadeFile:
     found = {check["name"]: check["found"] for check in proof.get("checks", [])}
     return MadeFile(path, found.get("start timecode", "00:00:00:00"), int(order["event"]["head"]))
@@ -209,16 +287,3 @@ def _listed_view(number: int, event: Event, found: Found) -> ListedView:
         found=found.by,
         clips=list(found.clips),
     )
-
-
-def _without_overlaps(cut: ListedCut, settings: TimelineSettings, found: tuple[tuple[Event, Found], ...]) -> Cut:
-    """The events of a list on their tracks; where it lays one over another, that goes onto a track above."""
-    taken: dict[object, int] = {}
-    out = []
-    for event, _ in sorted(found, key=lambda pair: pair[0].record_in):
-        track = event.track
-        while taken.get(track, 0) > event.record_in:
-            track = replace(track, number=track.number + 1)
-        taken[track] = event.stop
-        out.append(replace(event, track=track))
-    return Cut(settings.rate, tuple(out))

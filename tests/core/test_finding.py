@@ -1,0 +1,172 @@
+"""Clips that lists ask for: by path, reel, timecode and name; proxies, doubles, and what is not there."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+import pytest
+
+from oddmeter.core.cutting.edits import closed
+from oddmeter.core.cutting.events import FIRST_PICTURE, Cut
+from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked, place_in_file, start_frame
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition, recounted
+from oddmeter.core.cutting.takeover import laid_out, taken_over
+from oddmeter.core.cutting.versions import Fate
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.logs import LogEntry
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.clips import Clip, Decided, KnownClip, known_of
+
+FILM = Rate.of(25)
+
+
+def known(
+    number: int, path: str, rate: str = "25", frames: int = 500, timecode: str | None = "10:00:00:00",
+    reel: str = "", proxy_of: int | None = None,
+) -> KnownClip:  # fmt: skip
+    facts = Facts(frames=frames, file_rate=Rate.parse(rate), width=1920, height=1080, timecode=timecode)
+    entries = (LogEntry("camera report", 2, clip=path, reel=reel),) if reel else ()
+    name = path.rpartition("/")[2]
+    return known_of(Clip(number, 1, "Root", path, name, facts, None, entries, (), Decided(), 1, 1, proxy_of, 0))
+
+
+def footage(*clips: KnownClip) -> Footage:
+    originals = {one.clip.id: one for one in clips if one.clip.proxy_of is None}
+    return Footage(originals, {one.clip.id: one for one in clips if one.clip.proxy_of is not None})
+
+
+def source(name: str = "", reel: str = "", path: str = "", at: int = 900_000, rate: Rate = FILM) -> ListedSource:
+    return ListedSource(name, reel, path, rate, Fraction(at))
+
+
+def found(held: Footage, one: ListedSource, length: int = 10) -> tuple[tuple[int, ...], FoundBy]:
+    got = held.found(one, (one.source_in, one.source_in + length))
+    return got.clips, got.by
+
+
+def test_clips_are_found_by_the_surest_way_that_finds_any() -> None:
+    held = footage(
+        known(1, "day 1/A001_C001.mov"), known(2, "day 1/A001_C002.mov"), known(3, "b/bell.mov", reel="R 07")
+    )
+    assert found(held, source(path="/Volumes/x/day 1/A001_C002.mov", name="A001_C001")) == ((2,), FoundBy.PATH)
+    assert found(held, source(path="C:\\media\\day 1\\A001_C001.MOV")) == ((1,), FoundBy.PATH)
+    assert found(held, source(name="a001_c001")) == ((1,), FoundBy.NAME)
+    assert found(held, source(name="A001_C001.mxf")) == ((1,), FoundBy.NAME), "of another ending"
+    assert found(held, source(reel="A001C002")) == ((2,), FoundBy.REEL)
+    assert found(held, source(reel="r07")) == ((3,), FoundBy.REEL), "a report names the reel"
+    assert found(held, source(name="nobody", reel="AX")) == ((), FoundBy.NOTHING)
+
+
+def test_of_several_that_fit_timecode_decides_where_it_can() -> None:
+    one, other = known(1, "a/clip.mov", timecode="10:00:00:00"), known(2, "b/clip.mov", timecode="11:00:00:00")
+    held = footage(one, other)
+    assert found(held, source(name="clip", at=900_010)) == ((1,), FoundBy.NAME)
+    assert found(held, source(name="clip", at=990_010)) == ((2,), FoundBy.NAME)
+    assert found(held, source(name="clip", at=5)) == ((1, 2), FoundBy.SEVERAL)
+    assert found(held, source(path="x/b/clip.mov", at=5)) == ((2,), FoundBy.PATH), "the folder tells them apart"
+
+
+def test_a_proxy_leads_to_its_original() -> None:
+    held = footage(known(1, "a/bell.mov"), known(2, "Proxy/bell_small.mov", proxy_of=1))
+    assert found(held, source(name="bell_small")) == ((1,), FoundBy.NAME)
+    assert found(held, source(path="Proxy/bell_small.mov")) == ((1,), FoundBy.PATH)
+
+
+@pytest.mark.parametrize(
+    ("rate", "timecode", "listed", "listed_rate", "place"),
+    [
+        ("25", "10:00:00:00", 900_030, "25", 30),
+        ("50", "10:00:00:00", 900_030, "25", 60),  # the list counts 25 of its 50 frames
+        ("59.94", "10:00:00:00", 900_030, "25", 72),  # and 25 of 60 by its timecode, whatever the time
+        ("29.97", "10:00:00;00", 1_078_920 + 12, "29.97", 12),
+        ("25", None, 40, "25", 40),
+        ("25", "10:00:00:00", 40, "25", 40),  # counted from the beginning of the file
+        ("25", "nonsense", 40, "25", 40),
+        ("25", "10:00:00:00", 899_990, "25", -10),  # before the file begins
+    ],
+)
+def test_an_in_point_is_a_place_in_the_file(
+    rate: str, timecode: str | None, listed: int, listed_rate: str, place: int
+) -> None:
+    clip = known(1, "a.mov", rate, timecode=timecode)
+    assert place_in_file(clip, source(at=listed, rate=Rate.parse(listed_rate))) == place
+
+
+def test_timecode_is_carried_over_by_its_numbers() -> None:
+    ntsc = Rate.parse("59.94")
+    assert recounted(Fraction(50), Rate.of(25), ntsc) == 120
+    assert recounted(recounted(Fraction(7, 3), FILM, ntsc), ntsc, FILM) == Fraction(7, 3)
+    assert start_frame(known(1, "a.mov", "59.94", timecode="00:00:02:00")) == 120
+    assert start_frame(known(1, "a.mov", timecode=None)) is None
+
+
+def listed(name: str, at: int, length: int, into: int, **more: object) -> ListedEvent:
+    values: dict[str, object] = {
+        "track": "V",
+        "name": name,
+        "source_rate": FILM,
+        "source_in": Fraction(900_000 + into),
+    } | more
+    return ListedEvent(kind=SourceKind.CLIP, record_in=at, length=length, **values)  # type: ignore[arg-type]
+
+
+def test_a_listed_event_keeps_the_list_s_speed_as_its_own_decision() -> None:
+    clip = known(1, "bell.mov", "50")
+    plain, back, still = (
+        event_of(listed("bell", 0, 20, 10, **more), clip, -1)
+        for more in ({"speed": Fraction(2)}, {"speed": Fraction(1, 2), "reverse": True}, {"speed": Fraction(0)})
+    )
+    assert plain.source_in == 20 and plain.decisions.intent is not None and plain.decisions.intent.value == 2
+    assert back.decisions.reverse is True
+    wish = still.decisions.intent
+    assert wish is not None and wish.intent is Intent.CURVE and wish.curve is not None
+    assert [(one.frame, one.leaves, one.holds) for one in wish.curve.points] == [(20, 0, 1)], "the picture that stands"
+    black = event_of(ListedEvent("V", SourceKind.BLACK, 0, 10), None, -1)
+    assert (black.kind, black.listed, black.decisions) == (SourceKind.BLACK, None, Decisions())
+
+
+def test_picture_and_sound_of_one_source_are_one_group() -> None:
+    cut = ListedCut("Cut", FILM, False, 90_000, (
+        listed("bell", 0, 20, 0), listed("bell", 0, 20, 0, track="A1"), listed("bell", 20, 20, 20),
+        listed("nobody", 40, 5, 0), ListedEvent("V", SourceKind.GAP, 45, 5),
+    ))  # fmt: skip
+    events = events_of(cut, footage(known(1, "bell.mov")))
+    groups = [event.group for event, _ in events]
+    assert groups[0] == groups[1] is not None and groups[2:] == [None, None]
+    assert [by.by for _, by in events] == [FoundBy.NAME] * 3 + [FoundBy.NOTHING]
+    (_, by_hand) = events_of(cut, footage(known(1, "bell.mov")), {3: 1})[3]
+    assert by_hand.by is FoundBy.HAND and by_hand.clip_id == 1
+    later = linked(events[3][0], known(7, "other.mov"))
+    assert (later.clip_id, later.source_in, later.record_in) == (7, 0, 40)
+
+
+def test_events_that_lie_over_each_other_go_onto_tracks_of_their_own() -> None:
+    cut = ListedCut(
+        "Cut", FILM, False, 0, (listed("bell", 0, 20, 0), listed("bell", 10, 20, 0), listed("bell", 15, 5, 0))
+    )
+    laid = laid_out([event for event, _ in events_of(cut, footage(known(1, "bell.mov")))])
+    assert [event.track.name for event in laid] == ["V1", "V2", "V3"]
+    assert Cut(FILM, laid).length == 30
+
+
+def test_a_version_taken_over_keeps_what_was_decided() -> None:
+    held = footage(known(1, "bell.mov"), known(2, "boat.mov", "59.94"))
+    first = ListedCut("Cut", FILM, False, 90_000, (listed("bell", 0, 50, 10), listed("boat", 50, 50, 5)))
+    events = [event for event, _ in events_of(first, held)]
+    mine = Decisions.parse({"between": "flow", "intent": "speed 1"})
+    ours = Cut(FILM, (replace(events[0], decisions=mine), events[1]))
+    second = ListedCut("Cut", FILM, False, 90_000, (
+        listed("boat", 0, 40, 5, transition=Transition("dissolve", 4)), listed("bell", 40, 50, 10),
+        listed("bell", 90, 10, 200),
+    ))  # fmt: skip
+    taken = taken_over(ours, first, second, events_of(second, held), held.known)
+    assert [(one.fate, one.event.name) for one in taken.found] == [
+        (Fate.TRIMMED, "boat.mov"), (Fate.MOVED, "bell.mov"), (Fate.NEW, "bell.mov"),
+    ]  # fmt: skip
+    bell = next(event for event in taken.cut.events if event.id == events[0].id)
+    assert bell.decisions == mine and (bell.record_in, bell.length) == (40, 50)
+    assert len(taken.cut.by_track[FIRST_PICTURE]) == 3 and closed(taken.cut) == taken.cut
+    with pytest.raises(RuleError, match="at 24, this timeline at 25"):
+        taken_over(ours, first, ListedCut("Cut", Rate.of(24), False, 0, ()), (), held.known)
