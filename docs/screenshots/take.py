@@ -91,12 +91,27 @@ def take_bench(dim: Page, paper: Page) -> None:
     bench(paper, "CH_evensong_2997.mov", originals, "b c u ArrowRight ArrowRight", "bench-check-paper")
     half = {"intent": {"intent": "pace", "value": "20%"}, "set": {"between": "flow", "trust": "80%"}}
     bench(dim, "FD1_B02_sparks_119.mov", half, "Shift+ArrowRight ArrowRight t ArrowRight b", "bench-trust-dim")
-    for page, name in ((paper, "bench-curve-paper"), (dim, "bench-curve-dim")):
-        value = json.dumps({"of": "pace", "points": CURVE})
-        curve = {"intent": {"intent": "curve", "value": value}, "set": {"music": MUSIC}}
-        bench(page, "FD1_A02_mould_50.mov", curve, "b Shift+ArrowRight . .", name)
-        page.get_by_role("button", name="Whole clip").last.click()
-        shoot(page, name)
+    value = json.dumps({"of": "pace", "points": CURVE})
+    curve = {"intent": {"intent": "curve", "value": value}, "set": {"music": MUSIC}}
+    bench(paper, "FD1_A02_mould_50.mov", curve, "b Shift+ArrowRight . .", "bench-curve-paper")
+    paper.get_by_role("button", name="Whole clip").last.click()
+    shoot(paper, "bench-curve-paper")
+
+
+def take_assembly(dim: Page, paper: Page) -> None:
+    """The film of the demo: a speed being typed, with what it would move; and the slow passage dissolving in."""
+    paper.goto(f"{URL}/shows/1/assembly/1")
+    paper.get_by_role("option", name=re.compile("FD1_B01_bell")).click()
+    paper.get_by_label("Speed", exact=True).fill("1/8")
+    paper.get_by_text("the timeline ends 150 frames later").wait_for()
+    shoot(paper, "assembly-paper")
+    dim.goto(f"{URL}/shows/1/assembly/1")
+    dim.get_by_role("listbox").get_by_text("Pour, slow").click()
+    for _ in range(4):
+        dim.keyboard.press("ArrowRight")
+    for _ in range(2):
+        dim.keyboard.press("+")
+    shoot(dim, "assembly-dim")
 
 
 def take_intake(page: Page) -> None:
@@ -105,9 +120,6 @@ def take_intake(page: Page) -> None:
     page.goto(f"{URL}/shows/1/intake?ask=field_order&look=fields")
     page.get_by_role("grid").get_by_text("RG_finish_59i.mov").click()
     shoot(page, "intake-fields-paper")
-    page.goto(f"{URL}/shows/1/intake")
-    page.get_by_role("button", name="camera report day 2.csv").click()
-    shoot(page, "intake-report-paper")
     page.goto(f"{URL}/shows/1/intake?look=times&find=rope")
     page.get_by_role("grid").get_by_text("PH_rope_slow.mp4").click()
     page.get_by_role("tab", name="Times").click()
@@ -116,7 +128,9 @@ def take_intake(page: Page) -> None:
 
 def take_all(browser: Browser) -> None:
     dim = page_in(browser, "dim")
-    take_bench(dim, page_in(browser, "paper"))
+    paper = page_in(browser, "paper")
+    take_bench(dim, paper)
+    take_assembly(dim, paper)
     dim.goto(f"{URL}/shows/1/plan?beside=2")
     dim.get_by_role("row", name="VR_lantern").click()
     dim.keyboard.press("7")

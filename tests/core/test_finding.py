@@ -122,7 +122,7 @@ def test_a_listed_event_keeps_the_list_s_speed_as_its_own_decision() -> None:
     assert back.decisions.reverse is True
     wish = still.decisions.intent
     assert wish is not None and wish.intent is Intent.CURVE and wish.curve is not None
-    assert [(one.frame, one.leaves, one.holds) for one in wish.curve.points] == [(20, 0, 1)], "the picture that stands"
+    assert [(one.frame, one.leaves, one.holds) for one in wish.curve.points] == [(20, Fraction(0), 1)], "it stands"
     black = event_of(ListedEvent("V", SourceKind.BLACK, 0, 10), None, -1)
     assert (black.kind, black.listed, black.decisions) == (SourceKind.BLACK, None, Decisions())
 
@@ -139,7 +139,7 @@ def test_picture_and_sound_of_one_source_are_one_group() -> None:
     (_, by_hand) = events_of(cut, footage(known(1, "bell.mov")), {3: 1})[3]
     assert by_hand.by is FoundBy.HAND and by_hand.clip_id == 1
     later = linked(events[3][0], known(7, "other.mov"))
-    assert (later.clip_id, later.source_in, later.record_in) == (7, 0, 40)
+    assert (later.clip_id, later.source_in, later.record_in) == (7, Fraction(0), 40)
 
 
 def test_events_that_lie_over_each_other_go_onto_tracks_of_their_own() -> None:

@@ -4,6 +4,7 @@ import json
 from collections.abc import Iterable
 from dataclasses import replace
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import opentimelineio as otio
@@ -383,3 +384,118 @@ def test_files_are_known_by_what_is_in_them() -> None:
     for broken in (b"{", b"[1]", b'{"OTIO_SCHEMA": "Clip.1"}', b"{}"):
         with pytest.raises(RuleError):
             read_cut(broken, "x.otio")
+
+
+@pytest.mark.parametrize(
+    ("line", "told"),
+    [
+        ("1 R V C 0:00:00:00 0:00:01:00 1:00:00:00 1:00:01:00", ("V", "R", 25)),
+        ("000001   A long reel name  V     C        00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00",
+         ("V", "A long reel name", 25)),
+        ("001\tR\tA3\tC\t00.00.00.00 00.00.01.00 01.00.00.00 01.00.01.00", ("A3", "R", 25)),
+        ("001 R V KB 010 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00", ("V", "R", 25)),
+        ("001 R V K O 010 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00", ("V", "R", 25)),
+    ],
+)  # fmt: skip
+def test_lines_are_read_however_they_are_spaced(line: str, told: tuple[str, str, int]) -> None:
+    (event,) = _events(line + "\r\n")
+    assert (event.track, event.reel, event.length) == told
+
+
+def test_more_sound_names_belong_to_the_event_above() -> None:
+    text = "001 R AA C 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\nAUD 3 4\nAUD  9\n"
+    assert [one.track for one in _events(text)] == ["A1", "A2", "A3", "A4", "A9"]
+    none = "001 R NONE C 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\nAUD 3\n"
+    assert [one.track for one in _events(none)] == ["A3"]
+
+
+def test_a_list_runs_on_through_midnight() -> None:
+    text = (
+        "001 R V C 23:59:59:00 00:00:01:00 23:59:50:00 23:59:52:00\n"
+        "002 R V C 01:00:00:00 01:00:20:00 23:59:52:00 00:00:12:00\n"
+        "003 R V C 02:00:00:00 02:00:01:00 00:00:12:00 00:00:13:00\n"
+    )
+    cut = read_edl(text, FILM)
+    assert [(one.record_in, one.length) for one in cut.events] == [(0, 50), (50, 500), (550, 25)]
+    assert (cut.timecode(0), cut.timecode(550)) == ("23:59:50:00", "00:00:12:00")
+    assert cut.events[0].speed == 1, "its source runs through midnight too"
+
+
+def test_names_and_files_go_to_the_events_they_are_of() -> None:
+    text = (
+        "001 A V C 00:00:00:00 00:00:02:00 01:00:00:00 01:00:02:00\n* FROM CLIP NAME: one\n* SOURCE FILE: x/one.mov\n"
+        "002 A V C 00:00:02:00 00:00:02:00 01:00:02:00 01:00:02:00\n"
+        "002 B V D 010 00:00:00:00 00:00:02:00 01:00:02:00 01:00:04:00\n"
+        "* FROM CLIP NAME: one\n* TO CLIP NAME: two\n* SOURCE FILE: x/two.mov\n* COMMENT: soft\n"
+        "003 C V C 00:00:00:00 00:00:01:00 01:00:04:00 01:00:05:00\n"
+        "003 C A C 00:00:00:00 00:00:01:00 01:00:04:00 01:00:05:00\n"
+        "* FROM CLIP NAME: three\n"
+    )
+    told = [(one.track, one.name, one.path.rpartition("/")[2]) for one in _events(text)]
+    assert told == [("V", "one", "one.mov"), ("V", "two", "two.mov"), ("V", "three", ""), ("A1", "three", "")]
+    assert _events(text)[1].comments == ("COMMENT: soft",)
+
+
+def test_motion_goes_to_its_reel_in_a_pair() -> None:
+    text = (
+        "001 A V C 00:00:00:00 00:00:04:00 01:00:00:00 01:00:02:00\n"
+        "001 B V D 010 00:00:00:00 00:00:01:00 01:00:02:00 01:00:04:00\n"
+        "M2 A 050.0 00:00:00:00\nM2 B 012.5 00:00:00:00\nM2 X 099.0 00:00:00:00\n"
+    )
+    cut = read_edl(text, FILM)
+    assert [one.speed for one in cut.events] == [2, Fraction(1, 2)]
+    assert [str(note) for note in cut.notes] == ["Line 5: It cannot be read: “M2 X 099.0 00:00:00:00”."]
+
+
+def test_a_source_that_runs_down_is_backwards() -> None:
+    (event,) = _events("001 R V C 00:00:04:00 00:00:02:00 01:00:00:00 01:00:02:00\nM2 R -025.0 00:00:04:00\n")
+    assert event.reverse and event.source_in == 100 and event.source_out(FILM) == 50
+    assert [int(place) for place in event.used(FILM)] == [50, 100]
+
+
+def test_a_dissolve_longer_than_its_event_is_cut_to_it_and_noted() -> None:
+    cut = read_edl("001 R V D 100 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\n", FILM)
+    assert cut.events[0].transition == Transition("dissolve", 25)
+    assert "longer than its event" in str(cut.notes[0])
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(cuts(), st.integers(0, 3))
+def test_nests_of_any_depth_are_the_same_cut_again(cut: ListedCut, depth: int) -> None:
+    for _ in range(depth):
+        nest = ListedEvent("V", SourceKind.TIMELINE, 0, cut.length, "nest", source_rate=cut.rate, inside=cut)
+        cut = ListedCut("Outer", cut.rate, cut.drop_frame, cut.start, (nest,))
+    again = read_otio(write_otio(cut))
+    for _ in range(depth):
+        assert again.events[0].kind is SourceKind.TIMELINE and again.events[0].inside is not None
+        again, cut = again.events[0].inside, cut.events[0].inside or cut
+    events = [one for one in cut_document(again)["events"] if one["kind"] != "gap"]
+    assert events == cut_document(cut)["events"]
+
+
+@settings(max_examples=60, deadline=None)
+@given(cuts(), st.data())
+def test_a_cut_beside_itself_is_kept_and_each_event_comes_once(cut: ListedCut, data: st.DataObject) -> None:
+    assert {one.fate for one in compared(cut, cut)} <= {Fate.KEPT}
+    gone = data.draw(st.integers(0, len(cut.events) - 1))
+    shorter = replace(cut, events=cut.events[:gone] + cut.events[gone + 1 :])
+    found = compared(cut, shorter)
+    assert sum(one.was is not None for one in found) == len(cut.events)
+    assert sum(one.now is not None for one in found) == len(shorter.events)
+    assert sum(one.fate is Fate.GONE for one in found) == 1
+    back = compared(shorter, cut)
+    assert sum(one.fate is Fate.NEW for one in back) == 1
+
+
+@settings(max_examples=60, deadline=None)
+@given(cuts(), st.integers(0, 20))
+def test_what_is_pulled_holds_all_that_is_shown_and_no_range_twice(cut: ListedCut, handles: int) -> None:
+    found = pulls(cut, handles)
+    for event in cut.events:
+        if event.kind is SourceKind.CLIP:
+            low, high = event.used(cut.rate)
+            same = [one for one in found if (one.reel, one.name) == (event.reel, event.name)]
+            assert any(one.first <= low and high <= one.stop for one in same)
+    for one, other in pairwise(found):
+        if (one.reel, one.name, one.path) == (other.reel, other.name, other.path):
+            assert one.stop < other.first

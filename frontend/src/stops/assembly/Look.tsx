@@ -19,18 +19,24 @@ export function Look({
 }) {
   const look = useLook(showId, cut, frame);
   const [plays, setPlays] = useState(false);
-  const size = plays ? "draft" : "final";
-  const url = pictureUrl(showId, cut, frame, size);
-  const shown = useLoaded(url, look.data?.seen.some((one) => one.clip_id !== null) ?? false);
+  const any = look.data?.seen.some((one) => one.clip_id !== null) ?? false;
+  const shown = useLoaded(showId, cut, frame, plays, any);
   usePlaying(plays, showId, cut, frame, go, () => setPlays(false));
   useKeysEverywhere("Picture", [{ does: "play, or stop", keys: { " ": () => setPlays(!plays) } }]);
   return (
     <div className="shrink-0">
       <div className="grid h-[198px] place-items-center bg-grey">
         {shown ? (
-          <img src={shown} alt={`Timeline frame ${frame}`} className="max-h-full max-w-full" />
+          <span className="relative grid h-full place-items-center">
+            <img src={shown.url} alt={`Timeline frame ${shown.frame}`} className="max-h-[198px] max-w-full" />
+            {shown.frame !== frame && !plays && (
+              <span className="absolute right-1 bottom-1 bg-black/70 px-1.5 text-[12px] text-white">
+                still frame {shown.frame} …
+              </span>
+            )}
+          </span>
         ) : (
-          <span className="text-[12.5px] text-white">{look.data ? "black" : "…"}</span>
+          <span className="text-[12.5px] text-white">{look.data && !any ? "black" : "…"}</span>
         )}
       </div>
       <div className="flex items-center gap-2 border-b border-hair px-3 py-1">
@@ -61,18 +67,28 @@ export function Look({
   );
 }
 
-/** The last picture that is there; none where the frame has none. */
-function useLoaded(url: string, any: boolean): string | null {
-  const [loaded, setLoaded] = useState<string | null>(null);
+interface Shown {
+  frame: number;
+  url: string;
+}
+
+/** The picture of a frame: a draft as soon as it is there, then what would be made; until then the one before. */
+function useLoaded(showId: number, cut: Cut, frame: number, plays: boolean, any: boolean): Shown | null {
+  const [loaded, setLoaded] = useState<Shown | null>(null);
+  const draft = pictureUrl(showId, cut, frame, "draft");
+  const final = pictureUrl(showId, cut, frame, "final");
   useEffect(() => {
     if (!any) return;
-    const image = new Image();
-    image.onload = () => setLoaded(url);
-    image.src = url;
+    const images = (plays ? [draft] : [draft, final]).map((url) => {
+      const image = new Image();
+      image.onload = () => setLoaded((now) => (url === draft && now?.url === final ? now : { frame, url }));
+      image.src = url;
+      return image;
+    });
     return () => {
-      image.onload = null;
+      for (const image of images) image.onload = null;
     };
-  }, [url, any]);
+  }, [draft, final, frame, plays, any]);
   return any ? loaded : null;
 }
 

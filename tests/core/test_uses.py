@@ -1,0 +1,243 @@
+"""Events as uses: planned with all levels, marked, listed; and what holds after any edits in any order."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from oddmeter.core.conform.speeds import Material
+from oddmeter.core.cutting import edits
+from oddmeter.core.cutting.edits import Edge, Following
+from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.listed import SourceKind, Transition
+from oddmeter.core.cutting.listing import MadeFile, listed_cut, of_made_files
+from oddmeter.core.cutting.shown import shown_at
+from oddmeter.core.cutting.uses import EventMark, Use, marks_of, use_of_clip, use_of_timeline
+from oddmeter.core.cutting.windows import window
+from oddmeter.core.decisions.levels import Decisions, Layer, Level
+from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import parse_amount
+from oddmeter.core.pictures.scan import TimelineScan
+from oddmeter.core.planning.clips import Decided, KnownClip
+from oddmeter.core.planning.clips import Use as ClipUse
+from oddmeter.core.planning.houses import House
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from tests.core.test_cutting import Shelf, bent, clip_event, seen, speed
+from tests.core.test_finding import known
+
+FILM = Rate.of(25)
+TIMELINE = Timeline(1, TimelineSettings("The film", FILM, start=90_000), 1)
+
+
+def decided(clip: KnownClip, text: str, use: str = "") -> KnownClip:
+    uses = (ClipUse(1, Decisions.parse({"intent": use})),) if use else ()
+    return clip.deciding(Decided(Decisions.parse({"intent": text}), uses=uses))
+
+
+def speed_of(use: Use) -> Fraction:
+    assert use.window is not None, use.trouble
+    return use.window.conformed.speed
+
+
+def test_the_nearest_level_decides_and_the_event_is_the_nearest() -> None:
+    clip = known(1, "bell.mov", "50")
+    show = House(Layer(Level.SHOW, "Show", Decisions.parse({"intent": "speed 3"})))
+    plain, own = clip_event(1, 0, 20), clip_event(1, 0, 20, decisions=speed("1/4"))
+    assert speed_of(use_of_clip(plain, clip, show, TIMELINE)) == 3
+    clip = decided(clip, "speed 2")
+    assert speed_of(use_of_clip(plain, clip, show, TIMELINE)) == 2
+    clip = decided(clip, "speed 2", "speed 5")
+    assert speed_of(use_of_clip(plain, clip, show, TIMELINE)) == 5
+    assert speed_of(use_of_clip(own, clip, show, TIMELINE)) == Fraction(1, 4)
+
+
+def test_an_event_without_a_usable_source_says_why() -> None:
+    gone = use_of_clip(clip_event(1, 0, 20, name="bell"), None, House(), TIMELINE)
+    assert (gone.window, gone.trouble) == (None, "bell is not among the footage.")
+    fast = clip_event(1, 0, 20, decisions=speed(Fraction(10**9)))
+    assert "far beyond" in use_of_clip(fast, known(1, "bell.mov"), House(), TIMELINE).trouble
+    nest = replace(clip_event(1, 0, 20), kind=SourceKind.TIMELINE, clip_id=None, timeline_id=2)
+    assert use_of_timeline(nest, Cut(FILM), TIMELINE).trouble == "The timeline inside is empty."
+    inner = use_of_timeline(nest, Cut(Rate.of(50), (clip_event(1, 0, 100),)), TIMELINE)
+    assert inner.window is not None and inner.window.source_out == 40, "twenty frames at 25 are forty of its own"
+
+
+def test_marks_say_what_stands_out_and_by_how_many_frames() -> None:
+    clip = known(1, "bell.mov", frames=100)
+    cut = Cut(FILM, (clip_event(1, 0, 30, 40), clip_event(2, 40, 120, 20), clip_event(3, 160, 10, 3)))
+    gaps = {(track, begin): stop for track, begin, stop in cut.gaps()}
+    told = {}
+    for event in cut.events:
+        marks = marks_of(event, use_of_clip(event, clip, House(), TIMELINE), gaps, 12)
+        told[event.id] = [(kind, int(frames)) for kind, frames in marks]
+    assert told == {1: [(EventMark.GAP_BEHIND, 10)], 2: [(EventMark.OVERRUN, 40)], 3: [(EventMark.NO_HANDLES, 3)]}
+    missing = replace(clip_event(4, 0, 5), clip_id=None)
+    assert marks_of(missing, use_of_clip(missing, None, House(), TIMELINE), {}, 0) == (
+        (EventMark.MISSING, Fraction(0)),
+    )
+
+
+@pytest.mark.parametrize(
+    ("typed", "frames"),
+    [("+12", 12), ("-3f", -3), ("−3", -3), ("34 f", 34), ("2s", 50), ("-00:00:01:05", -30), ("0", 0), ("12s08f", 308)],
+)
+def test_amounts_are_read_as_people_type_them(typed: str, frames: int) -> None:
+    assert parse_amount(typed, FILM) == frames
+
+
+@pytest.mark.parametrize("typed", ["", "+", "-", "x", "1/2", "--3", "00:00:99:00"])
+def test_what_is_no_amount_is_refused(typed: str) -> None:
+    with pytest.raises(RuleError):
+        parse_amount(typed, FILM)
+
+
+@pytest.mark.parametrize("scan", [TimelineScan.PROGRESSIVE, TimelineScan.UPPER])
+@pytest.mark.parametrize("fields", [Fields.WHOLE, Fields.SPLIT])
+@pytest.mark.parametrize("between", [Between.PICK, Between.MIX])
+def test_every_moment_of_a_part_is_that_of_the_whole(scan: TimelineScan, fields: Fields, between: Between) -> None:
+    material = Material(200, Rate.parse("29.97"))
+    treatment = Treatment(Intent.SPEED, Fraction(2, 3), fields=fields, between=between)
+    whole = window(clip_event(1, 0, 240), material, treatment, FILM).frame_map
+    use = window(clip_event(1, 0, 240), material, treatment, FILM)
+    for first in (1, 17, 100):
+        begun = replace(clip_event(1, 0, 60), source_in=use.place(first))
+        part = window(begun, material, treatment, FILM).frame_map
+        for frame in (0, 1, 30, 59):
+            assert part.shown(frame, scan, between).moments == whole.shown(first + frame, scan, between).moments
+
+
+def test_a_held_rate_counts_from_where_the_event_begins() -> None:
+    treatment = Treatment(Intent.SPEED, Fraction(1), held=Fraction(3))
+    found = window(clip_event(1, 0, 9, 10), Material(100, FILM), treatment, FILM).frame_map
+    assert [found.pick(frame) for frame in range(9)] == [10, 10, 10, 13, 13, 13, 16, 16, 16]
+
+
+def test_a_part_passes_over_nothing_at_its_ends() -> None:
+    found = window(clip_event(1, 0, 20, 30), Material(200, Rate.of(100)), Treatment(Intent.SPEED, Fraction(1)), FILM)
+    assert (found.frame_map.tally().dropped, found.frame_map.tally().unique) == (57, 20), "three between any two"
+    back = window(
+        clip_event(1, 0, 20, 150), Material(200, Rate.of(100)), Treatment(Intent.SPEED, Fraction(1), reverse=True), FILM
+    )
+    assert back.frame_map.tally().dropped == 57
+    assert [int(place) for place in (*found.used, *back.used)] == [30, 110, 70, 150]
+
+
+def test_a_longer_use_has_the_same_frames_in_its_middle() -> None:
+    for decisions in (speed("1/2"), speed("3/2", reverse=True), bent()):
+        book = Shelf({0: Cut(FILM, (clip_event(1, 0, 40, 90, decisions=decisions),))}, {1: Material(400, Rate.of(50))})
+        use = book.window(0, book.cut(0).event(1))
+        assert use is not None
+        longer = use.longer(8, 5)
+        assert longer.event.length == 53
+        picks = [longer.frame_map.pick(frame) for frame in range(53)]
+        assert picks[8:48] == [use.frame_map.pick(frame) for frame in range(40)]
+
+
+def film() -> Shelf:
+    """A film with a nest, for lists of it."""
+    inner = Cut(FILM, (clip_event(1, 0, 50, 5, decisions=speed(2)),))
+    nest = replace(clip_event(2, 40, 80), kind=SourceKind.TIMELINE, clip_id=None, timeline_id=2, name="nest")
+    outer = Cut(FILM, (
+        clip_event(1, 0, 40, 10, decisions=speed("1/2")), replace(nest, decisions=speed("1/2")),
+        replace(clip_event(3, 120, 20, 60), decisions=speed(1, reverse=True), transition=Transition("dissolve", 5)),
+        replace(clip_event(4, 140, 10), kind=SourceKind.BLACK, clip_id=None, name=""),
+    ))  # fmt: skip
+    return Shelf({1: outer, 2: inner}, {1: Material(400, Rate.of(50))})
+
+
+def test_a_timeline_is_listed_by_its_sources_with_their_timecode() -> None:
+    clip = known(1, "day/bell.mov", "50", 400, "10:00:00:00")
+    timelines = {1: TIMELINE, 2: Timeline(2, TimelineSettings("nest", FILM), 1)}
+    told = listed_cut(film(), timelines.__getitem__, 1, {1: clip})
+    bell, nest, back, black = told.events
+    zero = 36_000 * 50
+    assert bell.source_in == zero + 10 and bell.speed == Fraction(1, 2)
+    assert (bell.source_rate, bell.path) == (Rate.of(50), "day/bell.mov")
+    assert nest.kind is SourceKind.TIMELINE and nest.inside is not None and nest.inside.events[0].source_in == zero + 5
+    assert back.reverse and back.source_in == zero + 60 and back.transition == Transition("dissolve", 5)
+    assert (black.kind, told.timecode(0), told.length) == (SourceKind.BLACK, "01:00:00:00", 150)
+    made = of_made_files(told, film().cut(1), {1: MadeFile("made/001.mov", "10:00:00:05", 12)})
+    assert made.events[0].speed == 1 and made.events[0].name == "001.mov"
+    assert made.events[0].source_in == 36_000 * 25 + 5 + 12
+    assert [str(note) for note in made.notes] == [
+        "nest at 01:00:01:15 has no file yet.",
+        "bell.mov at 01:00:04:20 has no file yet.",
+    ]
+
+
+Edited = Callable[[Cut, Event, Shelf, int, Following], Cut]
+EDITS: dict[str, Edited] = {
+    "head": lambda cut, one, book, by, how: edits.trimmed(cut, one.id, Edge.HEAD, by, book.windows(), how),
+    "tail": lambda cut, one, book, by, how: edits.trimmed(cut, one.id, Edge.TAIL, by, book.windows(), how),
+    "slip": lambda cut, one, book, by, _: edits.slipped(cut, [one.id], Fraction(by, 2), book.windows()),
+    "slide": lambda cut, one, book, by, _: edits.slid(cut, one.id, by, book.windows()),
+    "split": lambda cut, one, book, by, _: edits.split(cut, one.id, abs(by) % one.length or 1, book.windows()),
+    "delete": lambda cut, one, _, __, how: edits.deleted(cut, [one.id], how),
+    "move": lambda cut, one, _, by, __: edits.moved(cut, [one.id], by),
+    "refit": lambda cut, one, book, by, how: edits.refit(cut, one.id, one.length + by, book.windows(), how),
+    "close": lambda cut, _, __, ___, ____: edits.closed(cut),
+    "part": lambda cut, one, _, __, ___: edits.parted(cut, [one.id]),
+}
+TOUCHED = {"slide": 1, "move": 0, "close": 0}
+"""Neighbours whose own frames an edit may change, on either side."""
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(sorted(EDITS)), st.integers(0, 30), st.integers(-12, 12), st.sampled_from(list(Following))
+        ),
+        max_size=8,
+    )
+)
+@settings(max_examples=80, deadline=None)
+def test_whatever_is_done_nothing_lies_over_anything_and_others_keep_their_frames(
+    steps: list[tuple[str, int, int, Following]],
+) -> None:
+    material = Material(400, Rate.of(50))
+    sound = Track(TrackKind.SOUND, 1)
+    half, back = speed("1/2"), speed(2, reverse=True)
+    laid = edits.in_order(
+        [
+            clip_event(1, 0, 40, 20, group=5, decisions=half),
+            clip_event(2, 0, 40, 20, group=5, decisions=half, track=sound),
+            clip_event(3, 0, 30, 90, decisions=bent()),
+            clip_event(4, 0, 25, 300, decisions=back),
+            clip_event(5, 0, 50),
+        ]
+    )
+    book = Shelf({0: Cut(FILM, laid)}, {1: material})
+    for name, which, by, how in steps:
+        cut = book.cut(0)
+        if not cut.events:
+            return
+        one = cut.events[which % len(cut.events)]
+        try:
+            after = EDITS[name](cut, one, book, by, how)
+        except RuleError as error:
+            assert str(error).endswith((".", "!")), error
+            continue
+        together = {event.id for event in cut.together([one])}
+        around = together | ({event.id for event in cut.events if name == "slide"})
+        then = Shelf({0: after}, book.materials)
+        for event in after.events:
+            was = cut.by_id.get(event.id)
+            assert event.length >= 1 and event.record_in >= 0
+            if was is not None and event.id not in around:
+                assert (event.length, event.source_in, event.lead, event.decisions) == (
+                    was.length, was.source_in, was.lead, was.decisions,
+                ), name  # fmt: skip
+        assert after.length == max((event.stop for event in after.events), default=0)
+        assert (
+            len({part.clip_id for frame in range(0, after.length, 7) for part in shown_at(then, 0, frame)} - {None})
+            <= 1
+        )
+        book = then
+    assert seen(book) == seen(
+        Shelf({0: replace(book.cut(0), events=tuple(reversed(book.cut(0).events)))}, book.materials)
+    )
