@@ -1,17 +1,22 @@
 """Stories of Assembly: a delivery laid out slowed, cut and nested by keyboard; a list brought in and settled."""
 
 import re
+from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
 
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.edl.reading import read_edl
+from oddmeter.interchange.edl.writing import write_edl
 from tests.browser.conftest import Running, Show
+from tests.waiting import wait_until
 
 FOUNDRY, REELS = "The Tide Bell/Foundry day 1", "The Tide Bell/Visitors' reels"
-BELL = "FD1_B01_bell_swing_100.mov"
+BELL, TALK = "FD1_B01_bell_swing_100.mov", "FD1_A01_interview.mov"
 
 
 @pytest.fixture
@@ -105,12 +110,78 @@ def test_a_list_comes_in_its_clips_are_settled_and_it_goes_out_again(page: Page,
     assert [(one.record_in, one.length) for one in out.events] == [(0, 50), (50, 25)]
 
 
-def rows(show: Show) -> list[dict[str, int]]:
+def made_over(show: Show, *names: str) -> str:
+    """Clips placed on the timeline of a show; returns where that is asked for."""
+    ids = {one["name"]: one["id"] for one in rows(show)}
+    cut = cuts(show)
+    where = f"{show.url}/api/shows/{show.id}/cuts/{cut['id']}"
+    place = {"version": cut["version"], "edit": "place", "clips": [ids[name] for name in names], "sound": False}
+    assert show.page.request.post(f"{where}/edits", data=place).ok
+    return where
+
+
+def test_off_rate_events_are_decided_made_and_handed_on(page: Page, show: Show) -> None:
+    made_over(show, BELL, TALK)
+    show.open("assembly")
+    bell = page.get_by_role("listbox", name="Events of the timeline").get_by_role("option").filter(has_text=BELL)
+    bell.click()
+    page.get_by_label("Speed", exact=True).fill("every frame")
+    page.get_by_label("Speed", exact=True).press("Enter")
+    expect(bell).to_contain_text("whole")
+    page.get_by_label("Tail by").fill("-450")
+    page.get_by_label("Tail by").press("Enter")
+    expect(page.get_by_text(re.compile("Tail of .* 450 frames earlier")).first).to_be_visible()
+    bell.click()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+Enter")
+    folder = f"story_{show.id}"
+    page.get_by_label("Folder").fill(folder)
+    page.get_by_label("Handles, frames").fill("4")
+    page.get_by_role("button", name="Make 2 files").click()
+    expect(page.get_by_text("2 files queued").first).to_be_visible()
+    wait_until(lambda: [str(one["state"]) for one in show.get("renders")] == ["done"] * 2, show.running.work)
+    page.keyboard.press("Control+Enter")
+    page.get_by_label("Folder").fill(folder)
+    page.get_by_label("Handles, frames").fill("4")
+    expect(page.get_by_text("made, and still what it shows")).to_have_count(2)
+    page.get_by_role("button", name="Leave it").click()
+    page.get_by_role("button", name="Lists and files").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Take away as EDL, of the made files").click()
+    made = read_edl(Path(download.value.path()).read_text(), Rate.of(25))
+    assert {one.speed for one in made.events} == {Fraction(1)}
+    assert all(one.path.startswith(folder) for one in made.events)
+
+
+def test_the_next_version_of_a_cut_is_compared_and_taken_over(page: Page, show: Show, tmp_path: Path) -> None:
+    where = made_over(show, BELL, TALK)
+    old = read_edl(page.request.get(f"{where}/list?form=edl").text(), Rate.of(25))
+    bell, talk = old.events
+    second = replace(old, events=(replace(talk, record_in=0), replace(bell, record_in=talk.length, length=30)))
+    path = tmp_path / "version_2.edl"
+    path.write_text(write_edl(second).text)
+    show.open("assembly")
+    events = page.get_by_role("listbox", name="Events of the timeline").get_by_role("option")
+    expect(events).to_have_count(2)
+    page.keyboard.press("r")
+    page.get_by_label("List", exact=True).set_input_files(path)
+    page.get_by_role("button", name="It is 25", exact=True).click()
+    page.get_by_label(re.compile("^the next version of")).click()
+    told = page.get_by_role("group", name="What became of the events")
+    expect(told).to_contain_text("trimmed 1")
+    expect(told).to_contain_text("moved 1")
+    expect(told).to_contain_text("1 to be made")
+    page.get_by_role("button", name="Take it over into").click()
+    expect(events.first).to_contain_text(TALK)
+    assert [one["name"] for one in cuts(show)["events"]] == [TALK, BELL]
+
+
+def rows(show: Show) -> list[dict[str, Any]]:
     ids = show.page.request.get(f"{show.url}/api/shows/{show.id}/ledger").json()["ids"]
     asked = show.page.request.post(f"{show.url}/api/shows/{show.id}/ledger/rows", data={"ids": ids})
     return asked.json()  # type: ignore[no-any-return]
 
 
-def cuts(show: Show) -> dict[str, list[dict[str, int]]]:
+def cuts(show: Show) -> dict[str, Any]:
     first = show.get("cuts")[0]["id"]
     return show.page.request.get(f"{show.url}/api/shows/{show.id}/cuts/{first}").json()  # type: ignore[no-any-return]

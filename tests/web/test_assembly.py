@@ -344,3 +344,62 @@ def test_the_next_version_is_compared_and_taken_over_with_decisions_kept(cutting
     assert browser.undo(cutting.show) == title and len(cutting.picture) == 3
     status, sentence = browser.refused("POST", f"{cutting.path}/versions", {**asked, "rate": "30"})
     assert status == 422 and "The list is at 30, this timeline at 25" in sentence
+
+
+def test_plan_says_how_often_each_clip_is_used(cutting: Cutting) -> None:
+    laid(cutting, BELL, BELL, SPARKS)
+    (first, *_) = cutting.picture
+    cutting.edit("split", events=[first["id"]], at=10)
+    ledger = cutting.browser.ledger(cutting.show)
+    assert [ledger[name]["uses"] for name in (BELL, SPARKS, POUR)] == [3, 1, 0]
+    assert ledger[BELL]["used_in"] == "Main 3" and ledger[POUR]["used_in"] == ""
+
+
+def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> None:
+    laid(cutting, BELL, SPARKS, POUR)
+    bell, sparks, pour = cutting.picture
+    before = cutting.cut["events"]
+    made: list[tuple[str, dict[str, Any], str]] = [
+        ("slide", {"events": [sparks["id"]], "by": "-4"}, f"“{SPARKS}” slid 4 frames earlier"),
+        ("slip", {"events": [bell["id"]], "by": "+3/2"}, f"“{BELL}” slipped to 1.5 source frames later"),
+        ("move", {"events": [pour["id"]], "by": "+1s"}, f"“{POUR}” moved 25 frames later"),
+        ("fill", {"events": [sparks["id"]], "value": "speed"}, f"Gap behind “{SPARKS}” filled by its speed"),
+        ("refit", {"events": [bell["id"]], "value": "200", "following": "moves"}, f"“{BELL}” fitted to 200 frames"),
+        ("transition", {"events": [sparks["id"]], "value": "8"}, f"Dissolve of 8 frames into “{SPARKS}”"),
+        ("decide", {"events": [pour["id"]], "set": {"between": "mix"}}, f"“{POUR}” decided: between"),
+        ("speed", {"events": [pour["id"]], "value": "every frame", "following": "moves"}, f"“{POUR}” at every frame"),
+        ("speed", {"events": [pour["id"]], "value": "", "following": "moves"}, f"“{POUR}” as the clip is"),
+        ("part", {"events": [bell["id"]]}, ""),
+    ]  # fmt: skip
+    for edit, given, title in made:
+        told = cutting.edit(edit, preview=True, **given)
+        done = cutting.edit(edit, **given)
+        assert done["title"] == told["title"] and done["words"] == told["words"], edit
+        assert not title or told["title"] == title
+    assert cutting.places()[0] == (0, 200) and cutting.cut["events"][1]["transition_length"] == 8
+    for _ in range(len(made) - 1):
+        cutting.browser.undo(cutting.show)
+    after = cutting.cut["events"]
+    assert [{**one, "revision": 0} for one in after] == [{**one, "revision": 0} for one in before]
+
+
+@pytest.mark.parametrize(
+    ("edit", "given", "said"),
+    [
+        ("trim head", {}, "Choose one event"), ("delete", {}, "Choose an event first"),
+        ("place", {}, "Choose clips to place"), ("split", {"at": None}, "Say at which frame"),
+        ("speed", {"value": "0%"}, "above zero"), ("speed", {"value": "fast"}, "is not a number"),
+        ("refit", {"value": "0"}, "at least one frame"), ("fill", {}, "no gap behind"),
+        ("trim tail", {"by": "-999"}, "would be left"), ("move", {"by": "-1"}, "before the start"),
+        ("split", {"at": 0}, "between its first and its last frame"),
+        ("decide", {"set": {"held": "often"}}, "is not a rate"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_done_is_said_and_changes_nothing(
+    cutting: Cutting, edit: str, given: dict[str, Any], said: str
+) -> None:
+    laid(cutting, BELL, SPARKS)
+    before = cutting.cut
+    chosen = [] if "hoose" in said else [before["events"][0]["id"]]
+    assert said in cutting.refused(edit, events=chosen, **given)
+    assert cutting.cut == before

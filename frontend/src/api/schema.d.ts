@@ -2159,7 +2159,8 @@ export interface components {
      * ClipRow
      * @description One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
      *     ``without_plan`` says. ``beside`` is the plan for the timeline that is set beside. ``decided_by``
-     *     says who decided what is wanted, ``notable`` are the marks that no other column says already.
+     *     says who decided what is wanted, ``notable`` are the marks that no other column says already. ``uses`` are the events
+     *     of timelines that use it, ``used_in`` where, in words.
      */
     ClipRow: {
       /** Id */
@@ -2209,6 +2210,10 @@ export interface components {
       tags: string[];
       /** Note */
       note: string;
+      /** Uses */
+      uses: number;
+      /** Used In */
+      used_in: string;
     };
     /**
      * ClockView

@@ -177,7 +177,7 @@ export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
 const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench"];
 const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-effect"];
 const TOUCHES: Record<string, string[]> = {
-  event: CUTS,
+  event: [...CUTS, "rows", "preview"],
   show: ["shows", "show", "house", ...PLANNED],
   timeline: ["show", "cuts", "cut", ...PLANNED],
   word: ["evidence", "evidence-rows", ...PLANNED],

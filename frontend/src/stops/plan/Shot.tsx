@@ -15,6 +15,11 @@ export function Shot({ showId, row }: { showId: number; row: Schemas["ClipRow"] 
           {facts.frames} frames, {facts.length}
         </Number>
         <span className="block">{facts.depth}</span>
+        {row.uses > 0 && (
+          <span className="block" title="events of timelines">
+            used {row.uses} ×: {row.used_in}
+          </span>
+        )}
         {facts.turn && <span className="block">turned {facts.turn}</span>}
       </p>
     </div>

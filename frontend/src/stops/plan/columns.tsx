@@ -152,6 +152,13 @@ export const COLUMNS: Column[] = [
   },
   { key: "recipe", name: "Recipe", track: "7rem", look: () => "truncate", cell: (row) => row.recipe ?? "" },
   { key: "tags", name: "Tags", track: "7rem", look: () => "truncate", cell: (row) => row.tags.join(", ") },
+  {
+    key: "uses",
+    name: "Used",
+    track: "3.5rem",
+    align: "text-right pr-2",
+    cell: (row) => (row.uses ? <Number>{`${row.uses} ×`}</Number> : ""),
+  },
   { key: "note", name: "Note", track: "9rem", look: () => "truncate", cell: (row) => row.note },
   {
     key: "marks",

@@ -1,7 +1,7 @@
 """The ledger: every clip of a show, found, sorted and grouped; and the rows of it that are on screen."""
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from itertools import chain
 from typing import Annotated, Any
 
@@ -18,10 +18,11 @@ from oddmeter.core.evidence.verdicts import Certainty
 from oddmeter.core.planning.marks import Mark, notable
 from oddmeter.core.planning.plans import WAITING
 from oddmeter.core.planning.timelines import Timeline
+from oddmeter.store import events
 from oddmeter.store.changes import MissingError
 from oddmeter.web.arrangement import Group, Sort, group_of, sort_key
 from oddmeter.web.board import Board, Row
-from oddmeter.web.http.context import Here
+from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import MOST_ROWS, ShowId
 from oddmeter.web.views.facts import FactsView, facts_view
 from oddmeter.web.views.plans import PlanView, plan_view
@@ -40,7 +41,8 @@ class ReceivingView(BaseModel):
 class ClipRow(BaseModel):
     """One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
     ``without_plan`` says. ``beside`` is the plan for the timeline that is set beside. ``decided_by``
-    says who decided what is wanted, ``notable`` are the marks that no other column says already."""
+    says who decided what is wanted, ``notable`` are the marks that no other column says already. ``uses`` are the
+    events of timelines that use it, ``used_in`` where, in words."""
 
     id: int
     delivery_id: int
@@ -70,6 +72,8 @@ class ClipRow(BaseModel):
     notable: list[Mark]
     tags: list[str]
     note: str
+    uses: int
+    used_in: str
 
 
 class LedgerGroup(BaseModel):
@@ -170,7 +174,8 @@ def ledger_rows(here: Here, show_id: ShowId, asked: RowsAsked) -> Response:
         return Json(b"[]")
     beside = board.timeline(asked.beside) if asked.beside is not None else None
     rows, others = board.rows(timeline), board.rows(beside) if beside else {}
-    shown = [clip_row(board, rows[clip_id], others.get(clip_id)) for clip_id in asked.ids if clip_id in rows]
+    uses = _uses(here, show_id)
+    shown = [clip_row(board, rows[one], others.get(one), uses.get(one, {})) for one in asked.ids if one in rows]
     return Json(_ROWS.dump_json(shown))
 
 
@@ -182,11 +187,16 @@ def ledger_row(here: Here, show_id: ShowId, clip_id: int) -> ClipRow:
     row = board.rows(timeline).get(clip_id)
     if row is None:
         raise MissingError("A clip")
-    return clip_row(board, row, None)
+    return clip_row(board, row, None, _uses(here, show_id).get(clip_id, {}))
 
 
-def clip_row(board: Board, row: Row, other: Row | None) -> ClipRow:
-    """A row for the page."""
+def _uses(here: Context, show_id: int) -> dict[int, dict[int, int]]:
+    with here.database.transaction() as connection:
+        return events.uses_of_clips(connection, show_id)
+
+
+def clip_row(board: Board, row: Row, other: Row | None, uses: Mapping[int, int]) -> ClipRow:
+    """A row for the page; ``uses`` are how many events use the clip, by timeline."""
     clip, facts, held, plan = row.clip, row.known.facts, row.resolved, row.plan
     file_rate = facts.file_rate if facts else None
     shot = row.known.findings.shot_rate or file_rate
@@ -222,6 +232,10 @@ def clip_row(board: Board, row: Row, other: Row | None) -> ClipRow:
         notable=list(notable(row.marks)),
         tags=sorted(row.known.decided.tags),
         note=row.known.decided.note,
+        uses=sum(uses.values()),
+        used_in=", ".join(
+            f"{board.timeline(timeline).settings.name} {count}" for timeline, count in sorted(uses.items())
+        ),
     )
 
 
