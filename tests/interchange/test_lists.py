@@ -499,3 +499,91 @@ def test_what_is_pulled_holds_all_that_is_shown_and_no_range_twice(cut: ListedCu
     for one, other in pairwise(found):
         if (one.reel, one.name, one.path) == (other.reel, other.name, other.path):
             assert one.stop < other.first
+
+
+def _second(value: float, rate: float = 25) -> otio.opentime.RationalTime:
+    return otio.opentime.RationalTime(value, rate)
+
+
+def _clip(name: str, start: float, length: float, rate: float = 25, **more: object) -> otio.schema.Clip:
+    where = otio.opentime.TimeRange(_second(start, rate), _second(length, rate))
+    return otio.schema.Clip(name, source_range=where, **more)
+
+
+def _read(*children: object, **timeline: object) -> ListedCut:
+    track = otio.schema.Track("V", kind="Video", children=list(children))
+    made = otio.schema.Timeline("T", **timeline)
+    made.tracks.append(track)
+    return read_otio(otio.adapters.write_to_string(made, "otio_json"))
+
+
+def test_a_clip_without_a_range_is_its_whole_media() -> None:
+    reference = otio.schema.ExternalReference(
+        "file:///card/bell.mov", otio.opentime.TimeRange(_second(900, 50), _second(100, 50))
+    )
+    cut = _read(otio.schema.Clip("bell", media_reference=reference), global_start_time=_second(90_000))
+    (bell,) = cut.events
+    assert (bell.length, bell.source_rate, bell.path) == (50, Rate.of(50), "file:///card/bell.mov")
+    assert bell.source_in == 900 and cut.timecode(0) == "01:00:00:00"
+
+
+def test_lengths_at_other_rates_are_laid_out_without_drifting() -> None:
+    ntsc = 30000 / 1001
+    cut = _read(*(_clip(f"c{n}", 0, 31, ntsc) for n in range(100)), global_start_time=_second(0))
+    exact = Fraction(31 * 1001, 30000) * 25
+    assert [one.record_in for one in cut.events] == [round(n * exact) for n in range(100)]
+    assert {one.source_rate for one in cut.events} == {Rate.parse("29.97")}
+
+
+def test_speeds_multiply_and_a_reversed_range_begins_at_its_end() -> None:
+    bell = _clip(
+        "bell",
+        100,
+        50,
+        effects=[otio.schema.LinearTimeWarp(time_scalar=2), otio.schema.LinearTimeWarp(time_scalar=-0.25)],
+    )
+    (event,) = _read(bell).events
+    assert event.reverse and event.speed == Fraction(1, 2) and event.source_in == 125
+    assert event.source_out(FILM) == 100 and list(event.used(FILM)) == [Fraction(100), Fraction(125)]
+
+
+def test_a_transition_is_laid_before_the_event_that_comes_in() -> None:
+    cut = _read(
+        _clip("a", 0, 50), otio.schema.Transition("", "SMPTE_Dissolve", _second(0), _second(8)), _clip("b", 100, 50),
+        otio.schema.Transition("", "Soft_Wipe", _second(5), _second(5)), otio.schema.Gap(duration=_second(10)),
+        otio.schema.Transition("", "Flash", _second(0), _second(2)),
+    )  # fmt: skip
+    a, b, gap = cut.events
+    assert (a.length, b.record_in, b.transition) == (50, 50, Transition("dissolve", 8))
+    assert (b.length, gap.kind, gap.record_in, gap.transition) == (45, SourceKind.GAP, 95, Transition("wipe", 10))
+    assert "leads to nothing" in str(cut.notes[0])
+
+
+def test_a_collection_a_track_and_a_clip_outside_of_any() -> None:
+    timeline = otio.schema.Timeline("Inside")
+    timeline.tracks.append(otio.schema.Track("V", kind="Video", children=[_clip("a", 0, 5)]))
+    held = otio.schema.SerializableCollection(children=[_clip("loose", 0, 5), timeline])
+    assert read_otio(otio.adapters.write_to_string(held, "otio_json")).name == "Inside"
+    alone = otio.schema.Track("A1", kind="Audio", children=[_clip("a", 0, 5)])
+    assert read_otio(otio.adapters.write_to_string(alone, "otio_json")).events[0].is_sound
+    with pytest.raises(RuleError, match="holds no timeline"):
+        read_otio(otio.adapters.write_to_string(_clip("loose", 0, 5), "otio_json"))
+    with pytest.raises(RuleError, match="neither what it takes"):
+        _read(otio.schema.Clip("nothing known"), global_start_time=_second(0))
+    with pytest.raises(RuleError, match="says its rate"):
+        read_otio(otio.adapters.write_to_string(otio.schema.Timeline("empty"), "otio_json"))
+
+
+def test_tracks_have_names_of_their_own_or_get_them() -> None:
+    timeline = otio.schema.Timeline("T")
+    for name, kind in (("", "Video"), ("", "Video"), ("Dialogue", "Audio"), ("A7", "Audio"), ("A7", "Audio")):
+        timeline.tracks.append(otio.schema.Track(name, kind=kind, children=[_clip("a", 0, 5)]))
+    cut = read_otio(otio.adapters.write_to_string(timeline, "otio_json"))
+    assert cut.tracks == ("V", "V2", "A1", "A7", "A3")
+    again = read_otio(write_otio(cut))
+    assert again.tracks == cut.tracks and cut_document(again) == cut_document(cut)
+
+
+def test_what_is_under_a_frame_long_is_left_out_with_a_note() -> None:
+    cut = _read(_clip("a", 0, 50), _clip("blink", 0, 1, 1000), _clip("b", 0, 50), global_start_time=_second(0))
+    assert [one.name for one in cut.events] == ["a", "b"] and "shorter than a frame" in str(cut.notes[0])

@@ -23,6 +23,7 @@ from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.files import note_taken
 from oddmeter.work.orders import Order, order_of_event, plan_to_make
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}/files", tags=["assembly"])
@@ -105,17 +106,7 @@ def _wanted(here: Context, connection: Connection, book: ShowBook, timeline_id: 
         _one(here, book, timeline_id, one, numbers[one.id], folder, asked, made.get(one.id))
         for one in sorted(pictures, key=lambda one: numbers[one.id]) if one.id in chosen
     ]  # fmt: skip
-    taken = renders.taken(connection, [one.view.out_path for one in out])
-    seen: set[str] = set()
-    for one in out:
-        path = one.view.out_path
-        if one.view.problem is None and path in taken:
-            one.view.problem = "in the queue or made already"
-        elif one.view.problem is None and here.config.product(path).exists():
-            one.view.problem = "a file of that name is there already"
-        elif one.view.problem is None and path in seen:
-            one.view.problem = "another of these events gets the same name"
-        seen.add(path)
+    note_taken(here, connection, [one.view for one in out], "events")
     return out
 
 

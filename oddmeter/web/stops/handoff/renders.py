@@ -25,6 +25,7 @@ from oddmeter.store.renders import Render
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.files import note_taken
 from oddmeter.work.orders import order_of, plan_to_make
 
 router = APIRouter(prefix="/api", tags=["handoff"])
@@ -188,18 +189,7 @@ class _Wanted:
 def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[_Wanted]:
     timeline, folder = board.timeline(), safe_folder(asked.folder)
     out = [_one(here, row, board, timeline, folder, asked) for row in board.some(asked.clip_ids, timeline)]
-    paths = [wanted.view.out_path for wanted in out]
-    taken = renders.taken(connection, paths)
-    seen: set[str] = set()
-    for wanted in out:
-        path = wanted.view.out_path
-        if wanted.view.problem is None and path in taken:
-            wanted.view.problem = "in the queue or made already"
-        elif wanted.view.problem is None and here.config.product(path).exists():
-            wanted.view.problem = "a file of that name is there already"
-        elif wanted.view.problem is None and path in seen:
-            wanted.view.problem = "another of these clips gets the same name"
-        seen.add(path)
+    note_taken(here, connection, [wanted.view for wanted in out], "clips")
     return out
 
 

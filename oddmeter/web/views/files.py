@@ -1,0 +1,31 @@
+"""Names of files to make: what stands against one, before anything is queued."""
+
+from collections.abc import Sequence
+from typing import Protocol
+
+from oddmeter.store import renders
+from oddmeter.store.database import Connection
+from oddmeter.web.http.context import Context
+
+
+class Named(Protocol):
+    """A file that would be made, and why it cannot be."""
+
+    out_path: str
+    problem: str | None
+
+
+def note_taken(here: Context, connection: Connection, files: Sequence[Named], what: str) -> None:
+    """Say of each file whose name is taken, in the queue, on disk or by another of these, that it cannot be made;
+    ``what`` they are made of, in the plural."""
+    taken = renders.taken(connection, [file.out_path for file in files])
+    seen: set[str] = set()
+    for file in files:
+        path = file.out_path
+        if file.problem is None and path in taken:
+            file.problem = "in the queue or made already"
+        elif file.problem is None and here.config.product(path).exists():
+            file.problem = "a file of that name is there already"
+        elif file.problem is None and path in seen:
+            file.problem = f"another of these {what} gets the same name"
+        seen.add(path)

@@ -1,0 +1,153 @@
+"""Events as they are stored: exactly as they were, under the journal, and gone with what they belong to."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+import psycopg
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from oddmeter.core.cutting.edits import in_order
+from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from oddmeter.store import clips, events, shows
+from oddmeter.store.changes import change, undo, undo_state
+from oddmeter.store.database import Database
+
+RATE = Rate.of(25)
+SOUND = Track(TrackKind.SOUND, 2)
+
+
+def a_show(database: Database) -> tuple[int, Timeline, int]:
+    """A show, its timeline and a clip of it."""
+    with database.transaction() as connection:
+        show = shows.add_show(connection, "Tide", TimelineSettings("Main", RATE, start=90_000))
+        delivery = clips.add_delivery(connection, show, "Card", "Footage", "card", ["bell.mov"])
+        clips.bring_in(connection, delivery)
+        (clip,) = clips.clips_of_show(connection, show)
+        return show, shows.show(connection, show).timelines[0], clip.id
+
+
+def ten(clip: int) -> Event:
+    """A new event of ten frames."""
+    return Event(-1, FIRST_PICTURE, SourceKind.CLIP, 0, 10, clip_id=clip)
+
+
+def kept(database: Database, timeline: Timeline) -> Cut:
+    with database.transaction() as connection:
+        return events.cut_of(connection, timeline)
+
+
+def written(database: Database, timeline: Timeline, was: Cut, now: Cut) -> Cut:
+    with database.transaction() as connection:
+        return events.write(connection, timeline.id, was, now)[0]
+
+
+places = st.fractions(-(10**6), 10**6, max_denominator=10**6)
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(st.lists(st.tuples(places, places, st.integers(1, 10**6), st.booleans()), min_size=1, max_size=5))
+def test_an_event_is_kept_to_the_last_digit(
+    database: Database, drawn: list[tuple[Fraction, Fraction, int, bool]]
+) -> None:
+    _, timeline, clip = a_show(database)
+    assert timeline.settings.start == 90_000
+    some = [
+        Event(
+            -1 - n, SOUND if sound else FIRST_PICTURE, SourceKind.CLIP, 0, length, place, lead, clip,
+            decisions=Decisions.parse({"intent": "speed 8/15", "between": "mix"}), transition=Transition("wipe", 1),
+            name=f"e{n}", listed=ListedSource("bell", "R1", "x/bell.mov", Rate.parse("23.976"), place),
+        )
+        for n, (place, lead, length, sound) in enumerate(drawn)
+    ]  # fmt: skip
+    now = Cut(RATE, in_order(some))
+    stored = written(database, timeline, Cut(RATE), now)
+    again = kept(database, timeline)
+    assert again.by_track == stored.by_track
+    strip = [replace(event, id=0) for event in again.events]
+    assert sorted(map(repr, strip)) == sorted(repr(replace(event, id=0)) for event in now.events)
+
+
+def test_groups_hold_together_under_new_ids(database: Database) -> None:
+    _, timeline, clip = a_show(database)
+    pair = [
+        Event(-7, FIRST_PICTURE, SourceKind.CLIP, 0, 10, clip_id=clip, group=-7),
+        Event(-8, SOUND, SourceKind.CLIP, 0, 10, clip_id=clip, group=-7),
+    ]
+    stored = written(database, timeline, Cut(RATE), Cut(RATE, tuple(pair)))
+    again = kept(database, timeline)
+    groups = {event.group for event in again.events}
+    assert len(groups) == 1 and groups <= {event.id for event in again.events}
+    assert again.by_track == stored.by_track
+
+
+def test_a_version_is_another_one_whenever_an_event_is(database: Database) -> None:
+    show, timeline, clip = a_show(database)
+
+    def version() -> str:
+        with database.transaction() as connection:
+            return events.versions(connection, show)[timeline.id]
+
+    seen = {version()}
+    cut = written(database, timeline, Cut(RATE), Cut(RATE, (ten(clip),)))
+    seen.add(version())
+    (event,) = cut.events
+    longer = written(database, timeline, cut, cut.with_events([replace(event, length=11)]))
+    seen.add(version())
+    back = written(database, timeline, longer, longer.with_events([event]))
+    seen.add(version())
+    written(database, timeline, back, back.with_events((), [event.id]))
+    assert len(seen) == 4 and version() in seen, "empty is empty"
+
+
+def test_undo_brings_events_back_as_they_were(database: Database) -> None:
+    show, timeline, clip = a_show(database)
+    cut = Cut(RATE, in_order([Event(-n, FIRST_PICTURE, SourceKind.CLIP, 0, 10 * n, clip_id=clip) for n in (1, 2, 3)]))
+    first = written(database, timeline, Cut(RATE), cut)
+    one, two, three = first.by_track[FIRST_PICTURE]
+    with change(database, show, "Cut", "Ada") as connection:
+        after = first.with_events([one.moved(500), replace(two, length=5)], [three.id])
+        events.write(connection, timeline.id, first, after)
+    assert kept(database, timeline).length == 510
+    with database.transaction() as connection:
+        newest = undo_state(connection, show).undo
+    assert newest is not None and newest.title == "Cut"
+    undo(database, show, newest.id)
+    assert kept(database, timeline).by_track == first.by_track
+
+
+def test_uses_are_counted_once_for_picture_and_sound(database: Database) -> None:
+    show, timeline, clip = a_show(database)
+    some = [
+        ten(clip),
+        Event(-2, SOUND, SourceKind.CLIP, 0, 10, clip_id=clip),
+    ]
+    written(database, timeline, Cut(RATE), Cut(RATE, tuple(some)))
+    with database.transaction() as connection:
+        assert events.uses_of_clips(connection, show) == {clip: {timeline.id: 1}}
+
+
+@pytest.mark.parametrize(
+    "columns",
+    ["track = 'X1'", "length = 0", "record_in = -1", "source_in = '2/4'", "source_in = '0/2'", "lead = '1.5'",
+     "kind = 'gap'", "transition_length = 3", "kind = 'timeline', clip_id = null, inner_id = timeline_id"],
+)  # fmt: skip
+def test_the_database_holds_the_shape_of_an_event(database: Database, columns: str) -> None:
+    _, timeline, clip = a_show(database)
+    written(database, timeline, Cut(RATE), Cut(RATE, (ten(clip),)))
+    with pytest.raises(psycopg.errors.CheckViolation), database.transaction() as connection:
+        connection.execute(f"UPDATE event SET {columns}".encode())
+    assert len(kept(database, timeline).events) == 1
+
+
+@pytest.mark.parametrize(
+    ("name", "track"),
+    [("V1", FIRST_PICTURE), ("V", FIRST_PICTURE), ("A2", SOUND), ("audio 2", SOUND), ("Video 1", FIRST_PICTURE)],
+)
+def test_tracks_are_known_by_the_names_that_lists_have(name: str, track: Track) -> None:
+    assert Track.named(name) == track
