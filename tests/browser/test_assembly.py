@@ -185,3 +185,35 @@ def rows(show: Show) -> list[dict[str, Any]]:
 def cuts(show: Show) -> dict[str, Any]:
     first = show.get("cuts")[0]["id"]
     return show.page.request.get(f"{show.url}/api/shows/{show.id}/cuts/{first}").json()  # type: ignore[no-any-return]
+
+
+def test_edges_are_dragged_and_what_that_does_is_told_first(page: Page, show: Show) -> None:
+    made_over(show, BELL, TALK)
+    show.open("assembly")
+    score = page.get_by_role("region", name="Score")
+    bar = score.get_by_title(re.compile(f"^{BELL}"))
+    box = bar.bounding_box()
+    assert box is not None
+    told = page.get_by_role("status", name="What it would do")
+    x, y = box["x"] + box["width"] - 3, box["y"] + 10
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x - box["width"] * 0.4, y, steps=5)
+    expect(told).to_contain_text("1 event on V1 moves")
+    page.mouse.up()
+    expect(page.get_by_text(re.compile("Tail of .* frames earlier")).first).to_be_visible()
+    wait_until(lambda: cuts(show)["events"][0]["length"] < 125, lambda: cuts(show)["version"])
+    shorter = cuts(show)["events"][0]
+    assert 65 <= shorter["length"] <= 85 and shorter["speed"] == "100 %"
+    box = bar.bounding_box()
+    assert box is not None
+    page.keyboard.down("Alt")
+    page.mouse.move(box["x"] + box["width"] - 3, y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 1.5, y, steps=5)
+    expect(score.get_by_text("length, range kept,")).to_be_visible()
+    page.mouse.up()
+    page.keyboard.up("Alt")
+    wait_until(lambda: cuts(show)["events"][0]["length"] > shorter["length"], lambda: cuts(show)["version"])
+    longer = cuts(show)["events"][0]
+    assert longer["source_out"] == shorter["source_out"] and longer["speed"] != "100 %"

@@ -110,7 +110,7 @@ betweens = st.sampled_from([Between.PICK, Between.MIX])
 
 
 @given(decided, materials, st.integers(0, 399), st.integers(2, 300), st.data())
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_after_a_split_the_next_frame_is_the_one_that_would_have_come(
     decisions: Decisions, material: Material, source_in: int, length: int, data: st.DataObject
 ) -> None:
@@ -124,7 +124,7 @@ def test_after_a_split_the_next_frame_is_the_one_that_would_have_come(
 
 
 @given(decided, materials, st.integers(0, 90), st.integers(20, 200), st.integers(-15, 15))
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_a_trim_keeps_the_other_edge_and_what_lies_between(
     decisions: Decisions, material: Material, source_in: int, length: int, by: int
 ) -> None:
@@ -169,7 +169,7 @@ def test_slipping_back_and_forth_changes_nothing(
     st.sampled_from(list(Fields)[:3]),
     st.sampled_from([Between.PICK, Between.MIX]),
 )
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 def test_an_event_of_a_whole_clip_is_what_the_clip_is(
     material: Material, stride: str, first: int, length: int, fields: Fields, between: Between
 ) -> None:

@@ -12,8 +12,9 @@ from oddmeter.core.conform.speeds import Material
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.edits import Edge, Following
 from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.finding import event_of
 from oddmeter.core.cutting.listed import SourceKind, Transition
-from oddmeter.core.cutting.listing import MadeFile, listed_cut, of_made_files
+from oddmeter.core.cutting.listing import MadeFile, error_of, listed_cut, of_made_files
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.cutting.uses import EventMark, Use, marks_of, use_of_clip, use_of_timeline
 from oddmeter.core.cutting.windows import window
@@ -27,6 +28,8 @@ from oddmeter.core.planning.clips import Decided, KnownClip
 from oddmeter.core.planning.clips import Use as ClipUse
 from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from oddmeter.interchange.otio.reading import read_otio
+from oddmeter.interchange.otio.writing import write_otio
 from tests.core.test_cutting import Shelf, bent, clip_event, seen, speed
 from tests.core.test_finding import known
 
@@ -170,6 +173,32 @@ def test_a_timeline_is_listed_by_its_sources_with_their_timecode() -> None:
     ]
 
 
+def bent_film() -> Shelf:
+    """One event on a curve, begun in its middle."""
+    event = replace(clip_event(1, 0, 420, 40, decisions=bent()), lead=Fraction(2, 5))
+    return Shelf({1: Cut(FILM, (event,))}, {1: Material(400, Rate.of(50))})
+
+
+def test_a_curve_is_told_whole_by_its_own_words_or_in_a_chain_of_straight_events() -> None:
+    clip, book = known(1, "bell.mov", "50", 400), bent_film()
+    told = listed_cut(book, {1: TIMELINE}.__getitem__, 1, {1: clip})
+    use = book.window(1, book.cut(1).event(1))
+    assert use is not None and "told by its speed on the whole" in str(told.notes[0])
+    again = event_of(told.events[0], clip, 1)
+    assert (again.source_in, again.lead, again.decisions.intent) == (
+        Fraction(40), Fraction(2, 5), book.cut(1).event(1).decisions.intent,
+    )  # fmt: skip
+    chained = listed_cut(book, {1: TIMELINE}.__getitem__, 1, {1: clip}, chains=True)
+    assert "events of one speed" in str(chained.notes[0]) and len(chained.events) > 5
+    assert [one.stop for one in chained.events[:-1]] == [one.record_in for one in chained.events[1:]]
+    assert sum(one.length for one in chained.events) == 420 and any(one.reverse for one in chained.events)
+    for one in chained.events:
+        assert error_of(one, use, 0) <= Fraction(1, 2) or one.length <= 2
+        assert one.source_in - 36_000 * 50 == use.place(one.record_in)
+    read = read_otio(write_otio(told)).events[0]
+    assert (read.curve, read.speed) == (told.events[0].curve, told.events[0].speed)
+
+
 Edited = Callable[[Cut, Event, Shelf, int, Following], Cut]
 EDITS: dict[str, Edited] = {
     "head": lambda cut, one, book, by, how: edits.trimmed(cut, one.id, Edge.HEAD, by, book.windows(), how),
@@ -195,7 +224,7 @@ TOUCHED = {"slide": 1, "move": 0, "close": 0}
         max_size=8,
     )
 )
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_whatever_is_done_nothing_lies_over_anything_and_others_keep_their_frames(
     steps: list[tuple[str, int, int, Following]],
 ) -> None:

@@ -403,3 +403,43 @@ def test_what_cannot_be_done_is_said_and_changes_nothing(
     chosen = [] if "hoose" in said else [before["events"][0]["id"]]
     assert said in cutting.refused(edit, events=chosen, **given)
     assert cutting.cut == before
+
+
+def test_nests_lists_and_other_rates_are_undone_whole(cutting: Cutting) -> None:
+    browser, path = cutting.browser, f"/api/shows/{cutting.show}/cuts"
+    laid(cutting, BELL, SPARKS)
+    before, timelines = cutting.cut["events"], browser.get(path)
+    body = {"version": cutting.cut["version"], "events": [before[0]["id"]], "name": "Bell"}
+    browser.send("POST", f"{cutting.path}/nest", body)
+    assert len(browser.get(path)) == 2 and cutting.cut["events"][0]["kind"] == "timeline"
+    assert browser.undo(cutting.show) == "1 event put into the timeline “Bell”"
+    assert cutting.cut["events"] == before and browser.get(path) == timelines
+    newest = browser.get(f"/api/shows/{cutting.show}")["redo"]
+    browser.send("POST", f"/api/shows/{cutting.show}/redo/{newest['id']}")
+    assert len(browser.get(path)) == 2 and cutting.cut["events"][0]["kind"] == "timeline"
+    browser.undo(cutting.show)
+    browser.send("POST", f"{cutting.path}/rerate", {"name": "Air", "rate": "29.97"})
+    asked = {"file_name": "reel3.edl", "text": LIST, "rate": "25", "name": "Reel 3", "like": cutting.timeline}
+    browser.send("POST", f"/api/shows/{cutting.show}/lists", asked)
+    assert len(browser.get(path)) == 3
+    for _ in range(2):
+        browser.undo(cutting.show)
+    assert browser.get(path) == timelines
+
+
+def test_a_timeline_that_is_used_in_another_shows_what_changes_inside(cutting: Cutting) -> None:
+    browser = cutting.browser
+    laid(cutting, BELL)
+    made = browser.send(
+        "POST", f"{cutting.path}/nest",
+        {"version": cutting.cut["version"], "events": [cutting.picture[0]["id"]], "name": "Bell"},
+    )  # fmt: skip
+    outer, inner = cutting.timeline, made["timeline_id"]
+    assert cutting.seen(50) == [("200", "100 %")] and cutting.picture[0]["marks"][0]["kind"] == "handles"
+    cutting.timeline = inner
+    cutting.edit("slip", events=[cutting.picture[0]["id"]], by="+7")
+    cutting.edit("trim tail", events=[cutting.picture[0]["id"]], by="-30")
+    cutting.timeline = outer
+    assert cutting.seen(50) == [("207", "100 %")], "the nest shows what lies in it now"
+    (mark, *_) = cutting.picture[0]["marks"]
+    assert (mark["kind"], mark["frames"]) == ("overrun", "30"), "and runs out where that is shorter"

@@ -1,6 +1,7 @@
 """Finding the clips that a list's events ask for: by path, by reel and timecode, and by name; and what is not found, or
 found twice."""
 
+import json
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
@@ -125,6 +126,13 @@ def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Eve
         name=listed.name or listed.reel or kind.value, decisions=_speed_of(listed),
         listed=listed.source if kind is SourceKind.CLIP else None,
     )  # fmt: skip
+    if listed.curve:
+        told = json.loads(listed.curve)
+        wish = Wish(Intent.CURVE, curve=Curve.parse(told["curve"]))
+        event = replace(
+            event, source_in=Fraction(told["enters"]), lead=Fraction(told["lead"]),
+            decisions=replace(event.decisions, intent=wish, reverse=None),
+        )  # fmt: skip
     return event if known is None or kind is SourceKind.BLACK else linked(event, known)
 
 
@@ -133,9 +141,11 @@ def linked(event: Event, known: KnownClip) -> Event:
     assert event.listed is not None
     place = place_in_file(known, event.listed)
     wish = event.decisions.intent
-    if wish is not None and wish.intent is Intent.CURVE and wish.curve is not None:
-        frame = max(0, int(place))
-        point = replace(wish.curve.points[0], frame=frame)
+    if wish is not None and wish.curve is not None and len(wish.curve.points) > 1:
+        # A curve knows its own frames of the file.
+        return replace(event, clip_id=known.clip.id)
+    if wish is not None and wish.curve is not None:
+        point = replace(wish.curve.points[0], frame=max(0, int(place)))
         held = Wish(Intent.CURVE, curve=replace(wish.curve, points=(point,)))
         event = replace(event, decisions=replace(event.decisions, intent=held))
     return replace(event, clip_id=known.clip.id, source_in=place, lead=Fraction(0))

@@ -82,7 +82,9 @@ class ListedEvent:
     ``record_in`` and ``length`` are timeline frames, counted from the list's start; ``source_in`` is the place at which
     its first moment looks, in source frames from timecode zero at ``source_rate``. ``speed`` is source seconds a
     second, never below 0 (0 is a freeze); in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
-    nested timeline. ``comments`` and ``kept`` (JSON) are what nobody here reads, and goes out again as it came.
+    nested timeline. Where its speed changes, ``speed`` is that on the whole, and ``curve`` holds the curve as JSON with
+    the place in the file, from 0, at which it ``enters``, and its ``lead``. ``comments`` and ``kept`` (JSON) are what
+    nobody here reads, and goes out again as it came.
     """
 
     track: str
@@ -102,6 +104,7 @@ class ListedEvent:
     comments: tuple[str, ...] = ()
     kept: str = ""
     line: int | None = None
+    curve: str = ""
 
     @property
     def stop(self) -> int:

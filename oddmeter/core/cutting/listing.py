@@ -1,39 +1,103 @@
 """Listing: a timeline's events as a list tells them, of their sources with speeds."""
 
+import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import pairwise
 
 from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.finding import start_frame
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import Book
 from oddmeter.core.cutting.windows import Window
+from oddmeter.core.numbers.numerals import decimal_text, fraction_text
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.numbers.timecode import Timecode, duration_text
 from oddmeter.core.planning.clips import KnownClip
-from oddmeter.core.planning.timelines import Timeline
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 
 Timelines = Callable[[int], Timeline]
 _DEEPEST = 64
 
 
 def listed_cut(
-    book: Book, timelines: Timelines, timeline_id: int, known: Mapping[int, KnownClip], deep: int = 0
-) -> ListedCut:
+    book: Book, timelines: Timelines, timeline_id: int, known: Mapping[int, KnownClip], deep: int = 0, *,
+    chains: bool = False,
+) -> ListedCut:  # fmt: skip
     """A timeline as a list of its sources: places count from timecode zero, speeds against the file. A speed that
-    changes is told by what it is on the whole; curves are not in lists yet."""
+    changes is told by what it is on the whole, with the curve beside it; in ``chains`` as events of one speed each.
+    Notes say by how many source frames either is off at most."""
     timeline, cut = timelines(timeline_id), book.cut(timeline_id)
     settings = timeline.settings
-    events = []
+    events: list[ListedEvent] = []
+    notes: list[Note] = []
     for event in _in_order(cut):
         window = book.window(timeline_id, event) if event.carries_source else None
         inside = None
         if event.timeline_id is not None and deep < _DEEPEST:
-            inside = listed_cut(book, timelines, event.timeline_id, known, deep + 1)
+            inside = listed_cut(book, timelines, event.timeline_id, known, deep + 1, chains=chains)
         clip = known.get(event.clip_id) if event.clip_id is not None else None
-        events.append(_listed(event, window, clip, inside, cut.rate))
-    return ListedCut(settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events))
+        listed = _listed(event, window, clip, inside, cut.rate)
+        if window is None or window.conformed.course is None:
+            events.append(listed)
+            continue
+        parts = chain(listed, window) if chains else (listed,)
+        events += parts
+        off = max(error_of(part, window, listed.record_in) for part in parts)
+        what = f"{len(parts)} events of one speed" if chains else "its speed on the whole"
+        told = f"{listed.name} at {place_of(settings, listed.record_in)}: its curve is told by {what}, "
+        notes.append(Note(f"{told}off by {decimal_text(off, 2)} source frames at most."))
+    return ListedCut(settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events), tuple(notes))
+
+
+def place_of(settings: TimelineSettings, frame: int) -> str:
+    """The timecode of a timeline frame."""
+    return duration_text(settings.start + frame, settings.rate, settings.drop_frame)
+
+
+_LOOKED_AT = 300
+_CLOSE = Fraction(1, 2)
+"""Source frames that an event of a chain may be off."""
+
+
+def chain(listed: ListedEvent, window: Window) -> tuple[ListedEvent, ...]:
+    """An event whose speed changes as events of one speed each: parted where its pieces are, and on until none is off
+    by more than half a source frame, or is two frames long."""
+    rate = window.timeline_rate.value
+    edges = {0, listed.length} | {round(piece.begins * rate) for piece in window.path.pieces}
+    waiting = list(pairwise(sorted(edge for edge in edges if 0 <= edge <= listed.length)))
+    out: list[ListedEvent] = []
+    while waiting:
+        a, b = waiting.pop()
+        part = _straight_part(listed, window, a, b)
+        if b - a > 2 and error_of(part, window, listed.record_in) > _CLOSE:
+            middle = (a + b) // 2
+            waiting += [(a, middle), (middle, b)]
+        else:
+            out.append(part)
+    ordered = sorted(out, key=lambda one: one.record_in)
+    return (replace(ordered[0], transition=listed.transition), *ordered[1:])
+
+
+def error_of(part: ListedEvent, window: Window, record_in: int) -> Fraction:
+    """Source frames by which an event of one speed is off at most from what a window shows, at its timeline frames; of
+    a long one at some hundreds of them."""
+    stride, first = part.stride(window.timeline_rate), part.record_in - record_in
+    begins = window.place(first)
+    offs = (
+        abs(window.place(first + j) - begins - stride * j) for j in range(0, part.length, -(-part.length // _LOOKED_AT))
+    )
+    return max(offs, default=Fraction(0))
+
+
+def _straight_part(listed: ListedEvent, window: Window, a: int, b: int) -> ListedEvent:
+    run = window.place(b) - window.place(a)
+    seconds = (b - a) / window.timeline_rate.value
+    return replace(
+        listed, record_in=listed.record_in + a, length=b - a, speed=abs(run) / listed.source_rate.value / seconds,
+        reverse=run < 0, source_in=listed.source_in + window.place(a) - window.place(0), transition=None, curve="",
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -92,10 +156,17 @@ def _listed(
     speed = source.conformed.sound_factor if straight else abs(run) / file_rate.value / lasts
     reverse = source.conformed.treatment.reverse if straight else run < 0
     starts = start_frame(clip) or 0 if clip else 0
+    curve = ""
+    if source.conformed.treatment.curve is not None:
+        told_curve = {
+            "curve": source.conformed.treatment.curve.document(), "enters": fraction_text(event.source_in),
+            "lead": fraction_text(event.lead),
+        }  # fmt: skip
+        curve = json.dumps(told_curve)
     return ListedEvent(
         event.track.name, event.kind, event.record_in, event.length, name, reel, clip.clip.path if clip else "",
         file_rate, starts + event.source_in if straight else starts + source.source_in, speed, reverse,
-        event.transition, inside,
+        event.transition, inside, curve=curve,
     )  # fmt: skip
 
 

@@ -138,7 +138,7 @@ class _Reading:
             speed = Fraction(own["speed"])
         event = ListedEvent(
             track, SourceKind.CLIP, begin, length, item.name or "", source_rate=rate, source_in=source_in,
-            speed=speed, reverse=reverse, kept=_kept(item),
+            speed=speed, reverse=reverse, kept=_kept(item), curve=str(own.get("curve", "")),
         )  # fmt: skip
         if isinstance(item, otio.schema.Gap):
             return replace(event, kind=SourceKind.GAP, source_in=Fraction(0), speed=Fraction(1), reverse=False)

@@ -88,11 +88,12 @@ def _item(event: ListedEvent, rate: Rate) -> otio.core.Item:
         item.effects.append(
             otio.schema.LinearTimeWarp(time_scalar=float(-event.speed if event.reverse else event.speed))
         )
-    if event.source_in.denominator != 1 or event.speed.denominator != 1 or event.reverse:
-        item.metadata[OWN] = {
+    if event.source_in.denominator != 1 or event.speed.denominator != 1 or event.reverse or event.curve:
+        own = {
             "source_in": fraction_text(event.source_in), "source_rate": event.source_rate.exact,
             "speed": fraction_text(event.speed),
         }  # fmt: skip
+        item.metadata[OWN] = own | ({"curve": event.curve} if event.curve else {})
     return item
 
 

@@ -235,6 +235,7 @@ function Toolbar(props: {
               [
                 ["edl", "Take away as EDL, of the sources"],
                 ["edl&of=made", "Take away as EDL, of the made files"],
+                ["edl&chains=true", "The same, curves as chains of events"],
                 ["otio", "Take away as OpenTimelineIO, of the sources"],
                 ["otio&of=made", "Take away as OpenTimelineIO, of the made files"],
                 ["csv&handles=12", "Take away what to pull, as CSV"],

@@ -12,6 +12,9 @@ const RULER = 17;
 const SOUND = 24;
 const NEAR = 7;
 
+/** What is dragged; with Alt on the tail the source range stays, and the speed follows. */
+const EDGES = { "trim head": "head", "trim tail": "tail", move: "move", refit: "length, range kept," } as const;
+
 interface View {
   first: number;
   frames: number;
@@ -19,7 +22,7 @@ interface View {
 
 interface Drag {
   event: CutEvent;
-  edge: "trim head" | "trim tail" | "move";
+  edge: "trim head" | "trim tail" | "move" | "refit";
   from: number;
   by: number;
 }
@@ -100,12 +103,15 @@ export function Score(props: {
     near.sort((a, b) => Math.abs(a - frame) - Math.abs(b - frame));
     return near[0] ?? Math.round(frame);
   };
-  const asked = (of: Drag): Asked => ({ edit: of.edge, events: [of.event.id], by: signed(of.by) });
+  const asked = (of: Drag): Asked =>
+    of.edge === "refit"
+      ? { edit: "refit", events: [of.event.id], value: String(Math.max(1, of.event.length + of.by)) }
+      : { edit: of.edge, events: [of.event.id], by: signed(of.by) };
   const moveDrag = (press: PointerEvent) => {
     if (!drag) return;
     const { event, edge } = drag;
     const own = [event.record_in, event.record_in + event.length];
-    const was = edge === "trim tail" ? event.record_in + event.length : event.record_in;
+    const was = edge === "trim tail" || edge === "refit" ? event.record_in + event.length : event.record_in;
     const by = snapped(was + frameAt(press) - drag.from, own) - was;
     if (by === drag.by) return;
     setDrag({ ...drag, by });
@@ -146,7 +152,7 @@ export function Score(props: {
         />
         {drag && drag.by !== 0 && (
           <span className="font-mono text-ink tabular-nums">
-            {drag.edge === "move" ? "move" : drag.edge === "trim head" ? "head" : "tail"} {signed(drag.by)} frames
+            {EDGES[drag.edge]} {signed(drag.by)} frames
           </span>
         )}
         <span className="flex-1" />
@@ -227,7 +233,9 @@ export function Score(props: {
                           props.choose(extend ? [...chosen, event.id] : [event.id]);
                           if (!extend) {
                             if (edge === "move" && !press.altKey) go(frameAt(press));
-                            if (edge !== "move" || press.altKey) setDrag({ event, edge, from: frameAt(press), by: 0 });
+                            if (edge === "move" && !press.altKey) return;
+                            box.current?.setPointerCapture(press.pointerId);
+                            setDrag({ event, edge, from: frameAt(press), by: 0 });
                           }
                         }}
                       />
@@ -263,8 +271,11 @@ function Bar(props: {
 }) {
   const { event, sound, on, drag, scale } = props;
   const by = (drag?.by ?? 0) * scale;
-  const left = props.left + (drag && drag.edge !== "trim tail" ? by : 0);
-  const width = Math.max(1, props.width + (drag?.edge === "trim tail" ? by : drag?.edge === "trim head" ? -by : 0));
+  const left = props.left + (drag && drag.edge !== "trim tail" && drag.edge !== "refit" ? by : 0);
+  const width = Math.max(
+    1,
+    props.width + (drag?.edge === "trim tail" || drag?.edge === "refit" ? by : drag?.edge === "trim head" ? -by : 0),
+  );
   const height = sound ? SOUND - 4 : PICTURE - 4;
   const inset = Math.max(0, -left) + 6;
   const fault = event.marks.find((mark) => mark.fault);
@@ -321,7 +332,8 @@ function Bar(props: {
             />
             <span
               className="absolute top-0 right-0 h-full w-[6px] cursor-ew-resize"
-              onPointerDown={press("trim tail")}
+              title="drag: more or less of the source; with Alt: the same range, at another speed"
+              onPointerDown={(at) => press(at.altKey ? "refit" : "trim tail")(at)}
             />
           </>
         )}

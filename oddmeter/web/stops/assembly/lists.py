@@ -214,11 +214,13 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
 def write(
     here: Here, show_id: ShowId, timeline_id: int, form: Literal["edl", "otio", "csv"] = "edl",
     handles: Annotated[int, Query(ge=0, le=10_000)] = 0, of: Literal["sources", "made"] = "sources",
+    chains: bool = False,
 ) -> Response:  # fmt: skip
     """The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
-    run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source."""
+    run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source. ``chains`` tells speeds
+    that change as events of one speed each."""
     book = open_book(here, show_id)
-    cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
+    cut = listed_cut(book, book.timeline, timeline_id, book.board.everything, chains=chains and of == "sources")
     if of == "made":
         with here.database.transaction() as connection:
             made = renders.made_of_events(connection, timeline_id)
@@ -236,7 +238,7 @@ def losses(here: Here, show_id: ShowId, timeline_id: int) -> list[str]:
     """What an EDL of this timeline could not hold, event by event."""
     book = open_book(here, show_id)
     cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
-    return [str(note) for note in write_cut(cut, "x.edl").losses]
+    return [str(note) for note in (*cut.notes, *write_cut(cut, "x.edl").losses)]
 
 
 def _takeover(book: ShowBook, timeline_id: int, asked: ListIn) -> Takeover:
