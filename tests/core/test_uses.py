@@ -18,7 +18,9 @@ from oddmeter.core.cutting.listing import MadeFile, error_of, listed_cut, of_mad
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.cutting.uses import EventMark, Use, marks_of, use_of_clip, use_of_timeline
 from oddmeter.core.cutting.windows import window
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions, Layer, Level
+from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -139,6 +141,25 @@ def test_a_longer_use_has_the_same_frames_in_its_middle() -> None:
         assert longer.event.length == 53
         picks = [longer.frame_map.pick(frame) for frame in range(53)]
         assert picks[8:48] == [use.frame_map.pick(frame) for frame in range(40)]
+
+
+@pytest.mark.parametrize(
+    ("points", "length", "overrun"),
+    [
+        ([{"frame": 20, "leaves": "1"}], 300, 210),  # to the end of the file, 180 frames at 50 on 25
+        ([{"frame": 20, "leaves": "1"}, {"frame": 60, "arrives": "0"}], 300, 0),  # it rests by itself
+        (
+            [{"frame": 60, "arrives": "1", "leaves": "0"}, {"frame": 60, "arrives": "0", "leaves": "-1"}],
+            300,
+            260,
+        ),  # back at its in point
+    ],
+)
+def test_a_curve_runs_out_where_it_would_go_on(points: list[dict[str, object]], length: int, overrun: int) -> None:
+    wish = Decisions(intent=Wish(Intent.CURVE, curve=Curve.parse({"points": points})))
+    book = Shelf({0: Cut(FILM, (clip_event(1, 0, length, 20, decisions=wish),))}, {1: Material(200, Rate.of(50))})
+    use = book.window(0, book.cut(0).event(1))
+    assert use is not None and use.overrun == overrun
 
 
 def film() -> Shelf:

@@ -86,8 +86,13 @@ class Window:
 
     @cached_property
     def overrun(self) -> int:
-        """Timeline frames at its end that ask for more than there is, so that the last good frame is held."""
-        return self.event.length - self._good(from_end=True)
+        """Timeline frames at its end that ask for more than there is, so that the last good frame is held; a curve that
+        comes to rest by itself asks for nothing more."""
+        last, course = self.path.pieces[-1], self.conformed.course
+        ran_out = self._at_an_end(last) if course is None else course.path.pieces[-1].arrives != 0
+        if not last.rests or not ran_out:
+            return 0
+        return self.event.length - max(0, ceil(last.begins * self.timeline_rate.value))
 
     @cached_property
     def underrun(self) -> int:
@@ -101,18 +106,6 @@ class Window:
         """Whole source frames that are left before and behind what it uses."""
         low, high = self.used
         return max(0, floor(low)), max(0, self.frames - ceil(high))
-
-    def _good(self, *, from_end: bool) -> int:
-        last = self.path.pieces[-1]
-        if not last.rests or not self._at_an_end(last) or not self._ran_out:
-            return self.event.length
-        return min(self.event.length, max(0, ceil(last.begins * self.timeline_rate.value)))
-
-    @property
-    def _ran_out(self) -> bool:
-        """True unless its own curve stops there on purpose."""
-        course = self.conformed.course
-        return course is None or not course.path.pieces[-1].rests
 
     def _at_an_end(self, piece: Piece) -> bool:
         end = end_of(self.conformed.material, self.conformed)
