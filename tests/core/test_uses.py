@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.edits import Edge, Following
-from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.finding import event_of
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.listing import MadeFile, error_of, listed_cut, of_made_files
@@ -32,6 +32,7 @@ from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from oddmeter.interchange.otio.reading import read_otio
 from oddmeter.interchange.otio.writing import write_otio
+from oddmeter.work.orders import Order, order_of_event
 from tests.core.test_cutting import Shelf, bent, clip_event, seen, speed
 from tests.core.test_finding import known
 
@@ -291,3 +292,112 @@ def test_whatever_is_done_nothing_lies_over_anything_and_others_keep_their_frame
     assert seen(book) == seen(
         Shelf({0: replace(book.cut(0), events=tuple(reversed(book.cut(0).events)))}, book.materials)
     )
+
+
+@pytest.mark.parametrize(
+    ("first", "length", "handles", "wanted"),
+    [
+        (100, 40, 10, (10, 10)),
+        (6, 40, 10, (3, 10)),  # three timeline frames of two source frames each lie before it
+        (100, 45, 10, (10, 5)),
+        (100, 60, 10, (10, 0)),  # it runs out itself, and stays as long as it is
+        (0, 100, 0, (0, 0)),
+    ],
+)
+def test_handles_are_what_the_source_still_has(first: int, length: int, handles: int, wanted: tuple[int, int]) -> None:
+    treatment = Treatment(Intent.SPEED, Fraction(1))
+    use = window(clip_event(9, 0, length, first), Material(200, Rate.of(50)), treatment, FILM)
+    order = order_of_event(use, TIMELINE.settings, handles, 9)
+    assert order.event is not None and (order.event.head, order.event.tail) == wanted
+    assert order.event.length == length + sum(wanted)
+
+
+@given(
+    st.sampled_from(["1", "1/2", "8/15", "7/3"]), st.booleans(), st.integers(0, 150), st.integers(1, 80),
+    st.integers(0, 20), st.sampled_from(["25", "50", "29.97"]),
+)  # fmt: skip
+@settings(max_examples=60, deadline=None)
+def test_what_is_ordered_of_an_event_is_what_it_shows(
+    stride: str, reverse: bool, first: int, length: int, handles: int, rate: str
+) -> None:
+    treatment = Treatment(Intent.SPEED, Fraction(stride), reverse=reverse, between=Between.MIX)
+    use = window(clip_event(3, 0, length, first), Material(200, Rate.parse(rate)), treatment, FILM)
+    order = order_of_event(use, TIMELINE.settings, handles, 3)
+    again = Order.model_validate_json(order.model_dump_json())
+    assert again == order and again.event is not None
+    made = again.conformed()
+    for frame in range(0, length, 3):
+        there = made.frame_map.shown(frame + again.event.head, between=Between.MIX).moments
+        assert there == use.frame_map.shown(frame, between=Between.MIX).moments
+
+
+def test_a_curve_is_ordered_from_where_the_event_begins() -> None:
+    use = bent_film().window(1, bent_film().cut(1).event(1))
+    assert use is not None
+    order = Order.model_validate_json(order_of_event(use, TIMELINE.settings, 5, 1).model_dump_json())
+    assert order.event is not None
+    made, head = order.conformed(), order.event.head
+    assert [made.frame_map.pick(frame + head) for frame in range(420)] == [use.frame_map.pick(f) for f in range(420)]
+
+
+def test_gaps_and_tracks_of_a_cut() -> None:
+    upper = Track(TrackKind.PICTURE, 2)
+    cut = Cut(FILM, (
+        clip_event(1, 10, 20), clip_event(2, 40, 10), clip_event(3, 5, 50, track=upper), clip_event(4, 0, 5),
+    ))  # fmt: skip
+    assert cut.gaps() == ((FIRST_PICTURE, 5, 10), (FIRST_PICTURE, 30, 40), (upper, 0, 5))
+    assert [track.name for track in cut.by_track] == ["V1", "V2"] and cut.length == 55
+    book = Shelf({0: cut}, {1: Material(400, FILM)})
+    over = [shown_at(book, 0, frame)[0].event for frame in (3, 5, 15, 54)]
+    assert [event.id for event in over if event is not None] == [4, 3, 3, 3], "the higher track lies over the lower"
+    (nothing,) = shown_at(book, 0, 60)
+    assert nothing.event is None and nothing.clip_id is None and nothing.share == 1
+    assert edits.closed(cut) == cut, "no gap goes through all tracks"
+    only = edits.closed(cut.with_events((), [3]))
+    assert [(event.record_in, event.stop) for event in only.by_track[FIRST_PICTURE]] == [(0, 5), (5, 25), (25, 35)]
+
+
+def test_a_slip_of_a_curve_runs_along_it() -> None:
+    book = bent_film()
+    event = book.cut(1).event(1)
+    there = edits.slipped(book.cut(1), [1], Fraction(4), book.windows(1)).event(1)
+    before, after = book.window(1, event), book.window(1, there)
+    assert before is not None and after is not None
+    assert after.source_in == before.source_in + 4 and after.event.source_in == event.source_in
+    rests = replace(event, lead=Fraction(17, 4))
+    still = Shelf({1: Cut(FILM, (rests,))}, book.materials)
+    use = still.window(1, rests)
+    assert use is not None
+    if use.speed_in == 0:
+        with pytest.raises(RuleError, match="stands still"):
+            edits.slipped(still.cut(1), [1], Fraction(4), still.windows(1))
+
+
+def test_a_curve_of_another_length_keeps_its_range_and_its_pins_in_proportion() -> None:
+    book = bent_film()
+    half = edits.refit(book.cut(1), 1, 210, book.windows(1)).event(1)
+    was, now = book.window(1, book.cut(1).event(1)), book.window(1, half)
+    assert was is not None and now is not None and now.source_in == was.source_in
+    for frame in (0, 20, 60):
+        assert now.place(frame) == was.place(2 * frame), "twice as fast"
+
+
+def test_a_place_is_laid_in_or_refused_and_what_is_there_moves_along() -> None:
+    cut = Cut(FILM, edits.in_order([clip_event(1, 0, 20), clip_event(2, 0, 30)]))
+    new = [clip_event(7, 0, 10), clip_event(8, 10, 5)]
+    laid = edits.placed(cut, new, 20, Following.MOVES)
+    assert [(event.record_in, event.length) for event in laid.by_track[FIRST_PICTURE]] == [
+        (0, 20),
+        (20, 10),
+        (30, 5),
+        (35, 30),
+    ]
+    with pytest.raises(RuleError, match="would lie over"):
+        edits.placed(cut, new, 20)
+    behind = edits.placed(cut, new, 60)
+    assert behind.gaps() == ((FIRST_PICTURE, 50, 60),) and behind.length == 75
+    dropped = edits.placed(behind, [clip_event(9, 0, 10)], 50)
+    assert dropped.gaps() == () and len({event.id for event in dropped.events}) == 5
+    with pytest.raises(RuleError, match="lies across this point"):
+        edits.placed(cut, new, 10, Following.MOVES)
+    assert edits.placed(cut, [], 3) is cut

@@ -587,3 +587,42 @@ def test_tracks_have_names_of_their_own_or_get_them() -> None:
 def test_what_is_under_a_frame_long_is_left_out_with_a_note() -> None:
     cut = _read(_clip("a", 0, 50), _clip("blink", 0, 1, 1000), _clip("b", 0, 50), global_start_time=_second(0))
     assert [one.name for one in cut.events] == ["a", "b"] and "shorter than a frame" in str(cut.notes[0])
+
+
+def test_the_command_says_what_it_reads_in_lines(tmp_path: Path) -> None:
+    path = tmp_path / "bell.edl"
+    path.write_bytes(BELL.encode())
+    told = oddmeter("cut", path, "--rate", "25").out.splitlines()
+    assert told[0] == "THE TIDE BELL: 25, from 01:00:00:00, 400 frames"
+    assert told[2].split() == ["V", "01:00:04:00", "100", "200.000", "%", "HB_GULLS"]
+    assert told[-1] == "Line 15: It cannot be read: “nobody reads this”."
+    pulled = json.loads(oddmeter("cut", path, "--rate", "25", "--pull", "--handles", "5").out)
+    assert [(one["reel"], one["frames"]) for one in pulled] == [
+        ("FOUNDRY1", 110), ("HARBOUR2", 210), ("HARBOUR2", 60), ("STILL", 11),
+    ]  # fmt: skip
+    shorter = tmp_path / "v2.edl"
+    shorter.write_text("\n".join(BELL.splitlines()[:5]))
+    versions = oddmeter("cut", path, "--rate", "25", "--against", shorter).out.splitlines()
+    assert versions[0].split() == ["kept", "1"] and "gone         6" in versions
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status", "said"),
+    [
+        (["none.edl"], 2, "cannot be read"),
+        (["bell.edl", "--rate", "fast"], 2, "is not a rate"),
+        (["bell.edl", "--to", "out.xml"], 1, "is written as .edl, .otio"),
+        (["plain.edl", "--rate", "24", "--drop-frame"], 1, "drop-frame, which does not exist at 24"),
+        (["empty.edl"], 1, "no event"),
+        (["drop.edl", "--rate", "25"], 1, "Line 1"),
+    ],
+)
+def test_what_cannot_be_read_ends_with_one_sentence(
+    tmp_path: Path, arguments: list[str], status: int, said: str
+) -> None:
+    (tmp_path / "bell.edl").write_bytes(BELL.encode())
+    (tmp_path / "empty.edl").write_text("")
+    (tmp_path / "plain.edl").write_text("001 R V C 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\n")
+    (tmp_path / "drop.edl").write_text("001 R V C 00:00:00;00 00:00:01;00 01:00:00;00 01:00:01;00\n")
+    done = oddmeter("cut", tmp_path / arguments[0], *arguments[1:])
+    assert (done.status, done.out) == (status, "") and said in done.err and done.err.count("\n") == 1
