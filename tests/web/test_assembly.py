@@ -1,5 +1,7 @@
 """Assembly over HTTP: clips laid out, cut, nested and rerated on real footage, and lists brought in and out."""
 
+import csv
+import io
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
@@ -286,6 +288,11 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     with FrameReader(browser.config.product(told[2]["out_path"])) as frames:
         back = [_number(frames, n) for n in (0, 1, 2)]
     assert back == [479, 477, 475], "backwards from the last frame, at half of 119.88 on 25"
+    sheet = list(csv.DictReader(io.StringIO(browser.client.get(f"{cutting.path}/events.csv").text)))
+    pictures = [row for row in sheet if row["track"] == "V1"]
+    assert [row["made file"] for row in pictures] == [one["out_path"] for one in told]
+    assert all(part[0] == part[1] for part in (row["proven"].split(" of ") for row in pictures))
+    assert (pictures[1]["marks"], pictures[2]["exact speed"], pictures[2]["speed"]) == ("runs out 10", "1/2", "−50 %")
     again = browser.send("POST", f"{cutting.path}/files", {**asked, "changed_only": True})
     assert (again["queued"], again["current"]) == (0, 3)
     cutting.edit("slip", events=[cutting.picture[0]["id"]], by="+1")

@@ -21,6 +21,7 @@ def test_every_operation_is_described_and_answers_with_a_type(document: dict[str
     free_form = {"get /api/events", "get /api/shows/{show_id}/sheet.csv", "get /api/shows/{show_id}/sheet.json",
         "get /api/shows/{show_id}/sheet.html", "get /api/house.schema.json",
         "get /api/shows/{show_id}/cuts/{timeline_id}/list",
+        "get /api/shows/{show_id}/cuts/{timeline_id}/events.csv",
     }  # fmt: skip
     pictures = {"image/jpeg", "application/octet-stream", "audio/wav"}
     for name, operation in operations(document):

@@ -1407,6 +1407,27 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/cuts/{timeline_id}/events.csv": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Event Sheet
+     * @description The events as a sheet: record and source in and out, speed, what stands out, and the file that was made of each,
+     *     with how many things its proof found right.
+     */
+    get: operations["event_sheet_api_shows__show_id__cuts__timeline_id__events_csv_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/cuts/{timeline_id}/rulers": {
     parameters: {
       query?: never;
@@ -1657,7 +1678,8 @@ export interface paths {
     /**
      * Write
      * @description The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
-     *     run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source.
+     *     run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source. ``chains`` tells speeds
+     *     that change as events of one speed each.
      */
     get: operations["write_api_shows__show_id__cuts__timeline_id__list_get"];
     put?: never;
@@ -2159,8 +2181,8 @@ export interface components {
      * ClipRow
      * @description One row of the ledger. ``plan`` is null while the clip is being looked at, or where it cannot be planned, as
      *     ``without_plan`` says. ``beside`` is the plan for the timeline that is set beside. ``decided_by``
-     *     says who decided what is wanted, ``notable`` are the marks that no other column says already. ``uses`` are the events
-     *     of timelines that use it, ``used_in`` where, in words.
+     *     says who decided what is wanted, ``notable`` are the marks that no other column says already. ``uses`` are the
+     *     events of timelines that use it, ``used_in`` where, in words.
      */
     ClipRow: {
       /** Id */
@@ -8145,6 +8167,40 @@ export interface operations {
       };
     };
   };
+  event_sheet_api_shows__show_id__cuts__timeline_id__events_csv_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   rulers_api_shows__show_id__cuts__timeline_id__rulers_get: {
     parameters: {
       query: {
@@ -8623,6 +8679,7 @@ export interface operations {
         form?: "edl" | "otio" | "csv";
         handles?: number;
         of?: "sources" | "made";
+        chains?: boolean;
       };
       header?: {
         /** @description Who asks, percent-encoded. */
