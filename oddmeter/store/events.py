@@ -62,9 +62,19 @@ def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple
 
 def uses_of_clips(connection: Connection, show_id: int) -> dict[int, dict[int, int]]:
     """How often each clip is used by events: by clip, for each timeline how many."""
+    return _counted(connection, show_id)
+
+
+def following_uses(connection: Connection, show_id: int) -> dict[int, dict[int, int]]:
+    """How many events show a clip as it is decided on the clip, without a speed and a reading of their own: by clip,
+    for each timeline."""
+    return _counted(connection, show_id, " AND NOT e.decisions ?& array['intent', 'reading']")
+
+
+def _counted(connection: Connection, show_id: int, more: str = "") -> dict[int, dict[int, int]]:
     rows = connection.execute(
         "SELECT e.clip_id, e.timeline_id, count(*) FROM event e JOIN timeline t ON t.id = e.timeline_id"
-        " WHERE t.show_id = %s AND e.clip_id IS NOT NULL AND e.track LIKE 'V%%' GROUP BY 1, 2",
+        f" WHERE t.show_id = %s AND e.clip_id IS NOT NULL AND e.track LIKE 'V%%'{more} GROUP BY 1, 2",
         (show_id,),
     ).fetchall()
     out: dict[int, dict[int, int]] = {}

@@ -362,6 +362,21 @@ def test_plan_says_how_often_each_clip_is_used(cutting: Cutting) -> None:
     assert ledger[BELL]["used_in"] == "Main 3" and ledger[POUR]["used_in"] == ""
 
 
+def test_what_a_change_reaches_is_told_by_event(cutting: Cutting) -> None:
+    browser = cutting.browser
+    laid(cutting, BELL, BELL, SPARKS)
+    (first, *_) = cutting.picture
+    row = browser.ledger(cutting.show)[BELL]
+    asked = {"clips": [{"id": row["id"], "revision": row["revision"]}], "set": {"reading": "50"}}
+
+    def reached() -> list[int]:
+        return [use["events"] for use in browser.send("POST", f"/api/shows/{cutting.show}/preview", asked)["uses"]]
+
+    assert reached() == [2]
+    cutting.edit("decide", events=[first["id"]], set={"intent": "speed 1", "reading": "file"})
+    assert reached() == [1], "an event with a speed and a reading of its own stays as it is"
+
+
 def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> None:
     laid(cutting, BELL, SPARKS, POUR)
     bell, sparks, pour = cutting.picture

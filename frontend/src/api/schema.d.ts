@@ -5054,8 +5054,8 @@ export interface components {
     };
     /**
      * UseView
-     * @description What a change does on one timeline: how many clips it concerns, of how many it moves frames, their length in all,
-     *     and the first of them by name.
+     * @description What a change does on one timeline: how many clips it concerns, of how many it moves frames, how many ``events``
+     *     show these as they are decided on the clip, their length in all, and the first of them by name.
      */
     UseView: {
       /** Timeline Id */
@@ -5068,6 +5068,8 @@ export interface components {
       moved: number;
       /** Shifted */
       shifted: number;
+      /** Events */
+      events: number;
       before: components["schemas"]["LengthView"];
       after: components["schemas"]["LengthView"];
       /** Kinds Before */

@@ -164,7 +164,7 @@ def respeeded(
     following: Following = Following.STAYS,
 ) -> Cut:  # fmt: skip
     """The cut with other decisions on some events, each of which keeps its source range: where its speed is another, so
-    is its length, rounded up to whole frames so that nothing is lost. Where lengths keep their place they stay as they
+    is its length, rounded up to full frames so that nothing is lost. Where lengths keep their place they stay as they
     are, and the source range follows."""
     for chosen_id in [event.id for event in cut.together(cut.event(one) for one in chosen)]:
         event = cut.event(chosen_id)

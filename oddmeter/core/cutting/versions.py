@@ -194,7 +194,7 @@ def _fate(was: ListedEvent, now: ListedEvent, before: _Side, after: _Side) -> Fa
     runs_off = abs(was.speed - now.speed) * min(before.length(was), after.length(now))
     if was.reverse != now.reverse or runs_off >= frame:
         return Fate.RETIMED
-    # A list can only say whole frames.
+    # A list can only say full frames.
     cut_alike = abs(_source_in(was) - _source_in(now)) < frame and before.length(was) == after.length(now)
     if not cut_alike or was.transition != now.transition:
         return Fate.TRIMMED

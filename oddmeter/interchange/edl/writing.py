@@ -1,4 +1,4 @@
-"""Writing an edit decision list after CMX 3600, and what it costs: M2 has one decimal, timecode whole frames."""
+"""Writing an edit decision list after CMX 3600, and what it costs: M2 has one decimal, timecode full frames."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass

@@ -1,7 +1,7 @@
 """Changes for the page: what one was called, and what one would move before it is made."""
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from pydantic import BaseModel
 
@@ -12,7 +12,9 @@ from oddmeter.core.numbers.numerals import percent_text
 from oddmeter.core.planning.clips import KnownClip
 from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.timelines import Timeline
+from oddmeter.store import events
 from oddmeter.web.board import Board, Moves, Row
+from oddmeter.web.http.context import Context
 from oddmeter.web.views.values import LengthView, length_view
 
 MOST_SHOWN = 300
@@ -43,14 +45,15 @@ class MoveView(BaseModel):
 
 
 class UseView(BaseModel):
-    """What a change does on one timeline: how many clips it concerns, of how many it moves frames, their length in all,
-    and the first of them by name."""
+    """What a change does on one timeline: how many clips it concerns, of how many it moves frames, how many ``events``
+    show these as they are decided on the clip, their length in all, and the first of them by name."""
 
     timeline_id: int
     timeline: str
     planned_for: bool
     moved: int
     shifted: int
+    events: int
     before: LengthView
     after: LengthView
     kinds_before: list[str]
@@ -77,22 +80,32 @@ def check(board: Board, made: Iterable[KnownClip], timeline: Timeline) -> None:
             raise refusal.error()
 
 
-def previewed(board: Board, made: Sequence[KnownClip], title: str) -> Preview:
+Uses = Mapping[int, Mapping[int, int]]
+"""How many events follow what is decided on a clip: by clip, for each timeline."""
+
+
+def uses_in(here: Context, show_id: int) -> Uses:
+    """How many events of a show follow each clip."""
+    with here.database.transaction() as connection:
+        return events.following_uses(connection, show_id)
+
+
+def previewed(board: Board, made: Sequence[KnownClip], title: str, following: Uses) -> Preview:
     """A change of clips for the page."""
-    return _previewed(board, made, title, board.moved(made, board.show.timelines))
+    return _previewed(board, made, title, board.moved(made, board.show.timelines), following)
 
 
-def house_previewed(board: Board, house: House, title: str) -> Preview:
+def house_previewed(board: Board, house: House, title: str, following: Uses) -> Preview:
     """A change of the levels above the clips for the page."""
     moves = board.moved(board.known.values(), board.show.timelines, house)
     reached = {now.clip.id for pairs in moves.values() for _, now in pairs}
-    return _previewed(board, [board.known[clip_id] for clip_id in reached], title, moves)
+    return _previewed(board, [board.known[clip_id] for clip_id in reached], title, moves, following)
 
 
-def _previewed(board: Board, made: Sequence[KnownClip], title: str, moves: Moves) -> Preview:
+def _previewed(board: Board, made: Sequence[KnownClip], title: str, moves: Moves, following: Uses) -> Preview:
     here = board.timeline()
     timelines = [here, *(t for t in board.show.timelines if t.id != here.id)]
-    uses = [_use(board, timeline, moves[timeline.id], timeline.id == here.id) for timeline in timelines]
+    uses = [_use(board, timeline, moves[timeline.id], following, timeline.id == here.id) for timeline in timelines]
     return Preview(
         title=title,
         clips=len(made),
@@ -102,13 +115,17 @@ def _previewed(board: Board, made: Sequence[KnownClip], title: str, moves: Moves
     )
 
 
-def _use(board: Board, timeline: Timeline, pairs: Sequence[tuple[Row, Row]], planned_for: bool) -> UseView:
+def _use(
+    board: Board, timeline: Timeline, pairs: Sequence[tuple[Row, Row]], following: Uses, planned_for: bool
+) -> UseView:
+    shifted = [now.clip.id for was, now in pairs if not _same_frames(was, now)]
     return UseView(
         timeline_id=timeline.id,
         timeline=timeline.settings.name,
         planned_for=planned_for,
         moved=len(pairs),
-        shifted=sum(not _same_frames(was, now) for was, now in pairs),
+        shifted=len(shifted),
+        events=sum(following.get(clip_id, {}).get(timeline.id, 0) for clip_id in shifted),
         before=length_view(sum(was.after for was, _ in pairs), timeline),
         after=length_view(sum(now.after for _, now in pairs), timeline),
         kinds_before=counted(_kind(was) for was, _ in pairs),

@@ -43,10 +43,10 @@ export function Score(props: {
   const { showId, cut, head, go, chosen } = props;
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1000);
-  const whole = Math.max(1, cut.length.frames * 1.02);
+  const length = Math.max(1, cut.length.frames * 1.02);
   const [view, setView] = useState<View | null>(null);
   const [drag, setDrag] = useState<Drag | null>(null);
-  const now = view ?? { first: 0, frames: whole };
+  const now = view ?? { first: 0, frames: length };
   const scale = width / now.frames;
 
   useLayoutEffect(() => {
@@ -57,12 +57,12 @@ export function Score(props: {
   }, []);
 
   const zoom = (by: number, around: number) => {
-    const frames = Math.max(12, Math.min(whole, now.frames * by));
+    const frames = Math.max(12, Math.min(length, now.frames * by));
     const first = around - ((around - now.first) / now.frames) * frames;
-    setView({ frames, first: Math.max(0, Math.min(whole - frames, first)) });
+    setView({ frames, first: Math.max(0, Math.min(length - frames, first)) });
   };
   const pan = (by: number) =>
-    setView({ ...now, first: Math.max(0, Math.min(whole - now.frames, now.first + by * now.frames)) });
+    setView({ ...now, first: Math.max(0, Math.min(length - now.frames, now.first + by * now.frames)) });
   useKeysEverywhere("Score", [
     {
       does: "closer, or farther, around the playhead",
@@ -145,7 +145,7 @@ export function Score(props: {
           aria-label="Where on the timeline"
           className="w-64 accent-(--patina)"
           min={0}
-          max={Math.max(1, Math.round(whole - now.frames))}
+          max={Math.max(1, Math.round(length - now.frames))}
           value={Math.round(now.first)}
           disabled={!view}
           onChange={(event) => setView({ ...now, first: globalThis.Number(event.target.value) })}

@@ -83,6 +83,11 @@ export function UseSums({ use }: { use: Schemas["UseView"] }) {
         (<Number>{signed(use.after.frames - use.before.frames)}</Number> frames); cadence{" "}
         {use.kinds_before.join(", ") || "none"} → {use.kinds_after.join(", ") || "none"}
       </span>
+      {use.events > 0 && (
+        <span>
+          ; <Number>{use.events}</Number> {use.events === 1 ? "event shows" : "events show"} other frames
+        </span>
+      )}
     </span>
   );
 }

@@ -17,7 +17,7 @@ from oddmeter.store.changes import MissingError, change
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
 from oddmeter.web.views.asked import DecisionsIn, RuleIn, ShowId
-from oddmeter.web.views.changes import ChangedView, Preview, house_previewed
+from oddmeter.web.views.changes import ChangedView, Preview, house_previewed, uses_in
 from oddmeter.web.views.decisions import DecidedView, decided_view
 
 router = APIRouter(prefix="/api", tags=["brief"])
@@ -96,7 +96,8 @@ def preview_house(here: Here, show_id: ShowId, asked: HouseChange) -> Preview:
     """What a change of a default reaches, on every timeline; nothing is changed."""
     board = here.boards.open(show_id)
     made = asked.decisions(board.timeline())
-    return house_previewed(board, _with(board, asked.delivery_id, made), _title(board, asked.delivery_id))
+    house, title = _with(board, asked.delivery_id, made), _title(board, asked.delivery_id)
+    return house_previewed(board, house, title, uses_in(here, show_id))
 
 
 @router.put("/shows/{show_id}/house")

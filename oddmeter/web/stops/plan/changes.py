@@ -6,7 +6,7 @@ from oddmeter.store import clips, decisions
 from oddmeter.store.changes import change
 from oddmeter.web.http.context import Here
 from oddmeter.web.views.asked import PlanChange, ShowId, asked_of
-from oddmeter.web.views.changes import ChangedView, Preview, check, previewed
+from oddmeter.web.views.changes import ChangedView, Preview, check, previewed, uses_in
 
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["plan"])
 
@@ -16,7 +16,7 @@ def preview(here: Here, show_id: ShowId, asked: PlanChange) -> Preview:
     """What a change would do, on every timeline of the show; nothing is changed."""
     board = here.boards.open(show_id)
     made = asked_of(asked, board, board.timeline(), here.person)
-    return previewed(board, made.clips, made.title)
+    return previewed(board, made.clips, made.title, uses_in(here, show_id))
 
 
 @router.post("/treatments")

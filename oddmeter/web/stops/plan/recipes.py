@@ -16,7 +16,7 @@ from oddmeter.store.changes import MissingError, change
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
 from oddmeter.web.views.asked import ClipRef, DecisionsIn, Name, RuleIn, ShowId
-from oddmeter.web.views.changes import ChangedView, Preview, check, house_previewed, previewed
+from oddmeter.web.views.changes import ChangedView, Preview, check, house_previewed, previewed, uses_in
 from oddmeter.web.views.decisions import DecidedView, decided_view
 
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["recipes"])
@@ -95,7 +95,7 @@ def preview_run(here: Here, show_id: ShowId, asked: RunIn) -> Preview:
     """What running the recipes over clips would change; nothing is changed."""
     board = here.boards.open(show_id)
     made = _run(board, asked)
-    return previewed(board, made, _run_title(board, asked, made))
+    return previewed(board, made, _run_title(board, asked, made), uses_in(here, show_id))
 
 
 @router.post("/recipes/run")
@@ -133,7 +133,8 @@ def preview_recipe(here: Here, show_id: ShowId, recipe_id: int, asked: RecipeIn)
     board = here.boards.open(show_id)
     made = asked.decisions(board.timeline())
     recipes = tuple(replace(r, decisions=made) if r.id == recipe_id else r for r in board.house.recipes)
-    return house_previewed(board, replace(board.house, recipes=recipes), f"Recipe “{asked.name}” changed")
+    title = f"Recipe “{asked.name}” changed"
+    return house_previewed(board, replace(board.house, recipes=recipes), title, uses_in(here, show_id))
 
 
 @router.delete("/recipes/{recipe_id}")
