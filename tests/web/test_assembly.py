@@ -244,6 +244,20 @@ def test_a_list_comes_in_is_settled_and_goes_out_again(cutting: Cutting) -> None
     assert cutting.cut["counts"]["missing"] == 1
 
 
+def test_a_cut_comes_before_its_footage_and_finds_it_later(browser: Browser) -> None:
+    show = browser.show()
+    cutting = Cutting(browser, show)
+    asked = {"file_name": "reel3.edl", "text": LIST, "rate": "25", "name": "Reel 3", "like": cutting.timeline}
+    cutting.timeline = browser.send("POST", f"/api/shows/{show}/lists", asked)["timeline_id"]
+    assert cutting.cut["counts"]["missing"] == 3 and [one["length"] for one in cutting.picture] == [50, 50, 25]
+    status, sentence = browser.refused("POST", f"{cutting.path}/find")
+    assert status == 422 and "settle them by hand" in sentence
+    browser.bring_in(show, FOUNDRY)
+    assert browser.send("POST", f"{cutting.path}/find")["title"] == "Clips found for 2 events"
+    assert cutting.cut["counts"]["missing"] == 1 and cutting.picture[0]["source_in"] == "40"
+    assert cutting.number_in(0) == 40 and cutting.picture[1]["speed"] == "200 %"
+
+
 def test_a_list_that_cannot_be_read_loses_nothing(cutting: Cutting) -> None:
     path = f"/api/shows/{cutting.show}/lists"
     for text in ("", "nothing", '{"OTIO_SCHEMA": "Clip.1"}'):

@@ -3,7 +3,7 @@ found twice."""
 
 import json
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
@@ -187,6 +187,20 @@ def events_of(
         elif listed.kind is SourceKind.CLIP:
             groups[key] = event.id
         out.append((event, found))
+    return tuple(out)
+
+
+def found_again(events: Iterable[Event], footage: Footage, rate: Rate) -> tuple[Event, ...]:
+    """Of a list's events without a clip those that one is found for by now, with it; ``rate`` is the timeline's."""
+    out = []
+    for event in events:
+        if event.clip_id is not None or event.listed is None:
+            continue
+        seconds = event.length / rate.value
+        used = event.listed.source_in, event.listed.source_in + seconds * event.listed.rate.value
+        clip = footage.found(event.listed, used).clip_id
+        if clip is not None:
+            out.append(linked(event, footage.known[clip]))
     return tuple(out)
 
 

@@ -195,16 +195,31 @@ function Toolbar(props: {
         at the playhead
       </Button>
       {nests.length > 0 && (
-        <select
-          aria-label="Place a timeline"
-          className={`${fieldLook} w-40!`}
-          value=""
-          onChange={(event) =>
-            event.target.value && act({ edit: "place", inner: globalThis.Number(event.target.value) })
-          }
-        >
-          <Options of={[["", "Place a timeline …"], ...nests.map((one) => [String(one.id), one.name] as const)]} />
-        </select>
+        <Popover>
+          <PopoverButton className="inline-flex h-7 items-center border border-hair bg-raised px-2.5 hover:border-patina">
+            Place a timeline …
+          </PopoverButton>
+          <PopoverPanel anchor="bottom start" className="z-40 mt-1 w-64 border border-hair bg-raised p-2 shadow-lg">
+            {({ close }) => (
+              <ul aria-label="Timelines to place">
+                {nests.map((one) => (
+                  <li key={one.id}>
+                    <Button
+                      weight="quiet"
+                      onClick={() => {
+                        act({ edit: "place", inner: one.id });
+                        close();
+                      }}
+                      {...weighing({ edit: "place", inner: one.id })}
+                    >
+                      {one.name} at the end
+                    </Button>
+                  </li>
+                ))}
+              </ul>
+            )}
+          </PopoverPanel>
+        </Popover>
       )}
       <Button weight="quiet" onClick={() => act({ edit: "close" })} {...weighing({ edit: "close" })}>
         Close gaps

@@ -244,8 +244,18 @@ function LinkByHand({ showId, cut, events }: { showId: number; cut: Cut; events:
       ),
     (made) => made.title,
   );
+  const again = useAct(
+    () =>
+      answer(
+        api.POST("/api/shows/{show_id}/cuts/{timeline_id}/find", {
+          params: { path: { show_id: showId, timeline_id: cut.id } },
+        }),
+      ),
+    (made) => made.title,
+  );
   return (
-    <div className="flex items-center gap-1.5">
+    <div className="flex flex-wrap items-center gap-1.5">
+      <Button onClick={() => again.mutate(undefined)}>Look for all clips again</Button>
       <select
         aria-label="Clip for these events"
         className={fieldLook}

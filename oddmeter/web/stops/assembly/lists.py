@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from oddmeter.core.cutting.events import Cut, Event
-from oddmeter.core.cutting.finding import Footage, Found, FoundBy, events_of, linked
+from oddmeter.core.cutting.finding import Footage, Found, FoundBy, events_of, found_again, linked
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.listing import MadeFile, listed_cut, of_made_files
 from oddmeter.core.cutting.takeover import Takeover, laid_out, taken_over
@@ -207,6 +207,20 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
     title = f"{row.clip.name} for {len(some)} event{'' if len(some) == 1 else 's'}"
     with change(here.database, show_id, title, here.person) as connection:
         events.write(connection, timeline_id, cut, changed)
+    return TakenView(timeline_id=timeline_id, title=title)
+
+
+@router.post("/cuts/{timeline_id}/find")
+def find(here: Here, show_id: ShowId, timeline_id: int) -> TakenView:
+    """Look again for the clips that a list's events ask for, where footage has come since."""
+    book = open_book(here, show_id)
+    cut = book.cut(timeline_id)
+    found = found_again(cut.events, _footage(book.board), cut.rate)
+    if not found:
+        raise RuleError("No clip is found for any of these events; settle them by hand.", "event")
+    title = f"Clips found for {len(found)} event{'' if len(found) == 1 else 's'}"
+    with change(here.database, show_id, title, here.person) as connection:
+        events.write(connection, timeline_id, cut, cut.with_events(found))
     return TakenView(timeline_id=timeline_id, title=title)
 
 
