@@ -94,7 +94,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
           <EffectTold showId={showId} cut={cut} weighed={weighed} />
         </div>
       ) : (
-        <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_352px]">
+        <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_352px] max-[1100px]:grid-cols-[minmax(0,1fr)_288px]">
           <EventTable
             cut={cut}
             chosen={chosen}
@@ -173,7 +173,7 @@ function Toolbar(props: {
     >
       <select
         aria-label="Timeline"
-        className={`${fieldLook} w-56!`}
+        className={`${fieldLook} w-56! max-[1100px]:w-40!`}
         value={cut.id}
         onChange={(event) => void navigate(`/shows/${showId}/assembly/${event.target.value}`)}
       >

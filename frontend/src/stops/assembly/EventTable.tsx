@@ -1,5 +1,6 @@
 import { useRef, useState } from "react";
 import type { Schemas } from "../../data/client";
+import { useRoom } from "../../ui/useRoom";
 import { useVirtual } from "../../ui/useVirtual";
 import { Number } from "../../ui/parts";
 import type { Cut, CutEvent } from "./data";
@@ -16,6 +17,9 @@ const COLUMNS = [
   ["Marks", "w-[110px]", "left"],
 ] as const;
 
+/** What a narrow window leaves out. */
+const LEFT_OUT = ["Source out", "Rhythm"];
+
 /** The events as a list to be read: the same selection as the score's. */
 export function EventTable(props: { cut: Cut; chosen: Set<number>; choose: (ids: number[], to?: CutEvent) => void }) {
   const { cut, chosen, choose } = props;
@@ -26,6 +30,8 @@ export function EventTable(props: { cut: Cut; chosen: Set<number>; choose: (ids:
   const kept = only && cut.counts[only] ? only : null;
   const rows = kept ? cut.events.filter((event) => event.marks.some((mark) => mark.kind === kept)) : cut.events;
   const virtual = useVirtual({ count: rows.length, scroller, height: () => 28, key: (i) => rows[i]?.id ?? i });
+  const narrow = useRoom() === "narrow";
+  const shown = (column: string) => !(narrow && LEFT_OUT.includes(column));
   const words = (kind: Schemas["EventMark"]) =>
     cut.events.flatMap((event) => event.marks).find((mark) => mark.kind === kind);
   const range = (to: number) => rows.slice(Math.min(anchor.current, to), Math.max(anchor.current, to) + 1);
@@ -69,7 +75,7 @@ export function EventTable(props: { cut: Cut; chosen: Set<number>; choose: (ids:
         <span className="text-soft">{chosen.size ? `${chosen.size} chosen` : ""}</span>
       </div>
       <div className="flex h-6 shrink-0 items-center gap-2 border-b border-hair px-3 text-[12px] text-soft" aria-hidden>
-        {COLUMNS.map(([name, width, side]) => (
+        {COLUMNS.filter(([name]) => shown(name)).map(([name, width, side]) => (
           <span key={name} className={`${width} shrink-0 ${side === "right" ? "text-right" : ""}`}>
             {name}
           </span>
@@ -99,6 +105,7 @@ export function EventTable(props: { cut: Cut; chosen: Set<number>; choose: (ids:
                 top={item.start}
                 on={chosen.has(event.id)}
                 of={rows.length}
+                narrow={narrow}
                 at={item.index}
                 click={(press) => click(item.index, press)}
               />
@@ -115,6 +122,7 @@ function Row(props: {
   top: number;
   on: boolean;
   of: number;
+  narrow: boolean;
   at: number;
   click: (press: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => void;
 }) {
@@ -141,11 +149,13 @@ function Row(props: {
       <Number className={from ?? ""}>{event.timecode_in}</Number>
       <Number className={length ?? ""}>{event.length}</Number>
       <Number className={source ?? ""}>{event.source_in}</Number>
-      <Number className={out ?? ""}>{event.source_out}</Number>
+      {!props.narrow && <Number className={out ?? ""}>{event.source_out}</Number>}
       <Number className={speed ?? ""}>{event.speed}</Number>
-      <span className={`${rhythm} text-soft`} title={event.rhythm}>
-        {event.rhythm}
-      </span>
+      {!props.narrow && (
+        <span className={`${rhythm} text-soft`} title={event.rhythm}>
+          {event.rhythm}
+        </span>
+      )}
       <span
         className={marks}
         title={event.trouble || event.marks.map((mark) => `${mark.words} ${mark.frames}`).join(", ")}
