@@ -19,6 +19,9 @@ WORDS = {
 }
 """What can stand in braces, and what it stands for."""
 
+OF_EVENTS = {"event", "track"}
+"""Words that only mean something in names of events' files."""
+
 LONGEST = 200
 """Bytes of a name, as file systems count them; they take 255, and an unfinished file has a longer name."""
 _NOT_IN_NAMES = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*]')

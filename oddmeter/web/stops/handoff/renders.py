@@ -14,7 +14,7 @@ from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.timecode import duration_text
-from oddmeter.core.planning.filenames import WORDS, filled, safe_folder
+from oddmeter.core.planning.filenames import OF_EVENTS, WORDS, filled, safe_folder
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
@@ -127,7 +127,7 @@ def choices(here: Here) -> HandoffChoices:
             SettingView(setting=setting, label=e.label, suffix=e.suffix, lossless=e.lossless)
             for setting, e in ENCODINGS.items()
         ],
-        words=[NameWord(word=word, meaning=meaning) for word, meaning in WORDS.items()],
+        words=[NameWord(word=word, meaning=meaning) for word, meaning in WORDS.items() if word not in OF_EVENTS],
         made_folder=str(here.config.made),
     )
 
