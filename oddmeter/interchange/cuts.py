@@ -5,7 +5,7 @@ import io
 from pathlib import PurePath
 from typing import Any
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent
 from oddmeter.core.cutting.pulls import Pull, pulls
 from oddmeter.core.cutting.versions import Compared, Fate, compared
 from oddmeter.core.numbers.errors import RuleError
@@ -13,9 +13,9 @@ from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import Written, write_edl
+from oddmeter.interchange.texts import decoded
 
 EDL, OTIO, PULLS = ".edl", ".otio", ".csv"
-ENDINGS = (EDL, OTIO)
 MOST_BYTES = 100_000_000
 
 
@@ -23,7 +23,7 @@ def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: 
     """The cut in a list, by the ending of its file name; raises ``RuleError`` with a sentence where there is none."""
     if len(data) > MOST_BYTES:
         raise RuleError(f"A list of more than {MOST_BYTES // 1_000_000} MB is not read.", "list")
-    plain, text = PurePath(file_name), _text(data)
+    plain, text = PurePath(file_name), decoded(data)
     if plain.suffix.lower() == OTIO or text.lstrip().startswith("{"):
         from oddmeter.interchange.otio.reading import read_otio  # noqa: PLC0415  (its library takes long to load)
 
@@ -124,15 +124,3 @@ def _compared_document(one: Compared) -> dict[str, Any]:
             "speed": fraction_text(one.was.speed),
         }  # fmt: skip
     return out
-
-
-def _text(data: bytes) -> str:
-    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return data.decode("utf-16", errors="replace")
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return data.decode("cp1252", errors="replace")
-
-
-__all__ = ["ENDINGS", "SourceKind", "comparison_document", "cut_document", "pull_documents", "read_cut", "write_cut"]

@@ -7,6 +7,7 @@ from pathlib import PurePath
 
 from oddmeter.core.evidence.logs import Table, guess_columns
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.interchange.texts import decoded
 
 MOST_BYTES = 5_000_000
 ENDINGS = (".csv", ".tsv")
@@ -56,12 +57,9 @@ def title_of(name: str) -> str:
 
 
 def _decoded(data: bytes) -> str:
+    text = decoded(data)
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return data.decode("utf-16", errors="replace").replace("\0", "")
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("cp1252", errors="replace")
+        return text.replace("\0", "")
     if "\0" in text:
         raise RuleError("This is not a text file.", "log")
     return text

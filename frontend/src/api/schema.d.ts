@@ -4455,8 +4455,6 @@ export interface components {
       through: string[];
       /** Frames */
       frames: string;
-      /** Timecode */
-      timecode: string;
       /** Percent */
       percent: string;
       /** Held */

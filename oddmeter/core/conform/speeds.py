@@ -132,7 +132,7 @@ class Conform:
             return self.frame_map.length
         if not isinstance(self.frame_map, StraightMap):
             return conform(other, self.treatment, self.timeline_rate).frame_map.length
-        return frames_over(_units(other, self.treatment), self.frame_map.stride)
+        return frames_over(units_used(other, self.treatment), self.frame_map.stride)
 
     @property
     def cadence(self) -> Cadence | None:
@@ -196,7 +196,7 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
     """
     if material.frames < 1:
         raise RuleError("The clip has no frames.", "frames")
-    units = _units(material, treatment)
+    units = units_used(material, treatment)
     if treatment.intent is Intent.CURVE:
         return _curved(material, treatment, timeline_rate, units)
     if _by_times(material, treatment):
@@ -219,7 +219,7 @@ def _by_times(material: Material, treatment: Treatment) -> bool:
 
 def _by_its_times(material: Material, treatment: Treatment, timeline: Rate, units: int) -> Conform:
     """Source time runs p seconds a second (docs/model.md, Clocks)."""
-    ruler = _own_ruler(material, treatment)
+    ruler = own_ruler(material, treatment)
     lasts = ruler.clock.end
     value = treatment.value if treatment.value is not None else Fraction(1)
     speed = lasts * timeline.value / value if treatment.intent is Intent.FIT else value
@@ -244,7 +244,7 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
     ruler: Ruler
     if by_times:
         assert material.clock is not None
-        ruler = _own_ruler(material, treatment)
+        ruler = own_ruler(material, treatment)
         course = course_of(points, material.clock.time, first, stop, timeline.value)
     else:
         ruler = EvenRuler(first / read, read * _units_a_frame(material, treatment))
@@ -261,7 +261,7 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
     return Conform(material, treatment, timeline, speed, frame_map, course)
 
 
-def _own_ruler(material: Material, treatment: Treatment) -> OwnRuler:
+def own_ruler(material: Material, treatment: Treatment) -> OwnRuler:
     """The times of the units between in and out; in reverse from the last of them."""
     assert material.clock is not None
     first, stop = treatment.span.within(material.frames)
@@ -348,7 +348,8 @@ def _units_a_frame(material: Material, treatment: Treatment) -> Fraction:
     return material.originals.share if fields is Fields.ORIGINAL and material.originals is not None else _ONE
 
 
-def _units(material: Material, treatment: Treatment) -> int:
+def units_used(material: Material, treatment: Treatment) -> int:
+    """How many source units lie between in and out."""
     first, stop = treatment.span.within(material.frames)
     if _fields(material, treatment) is Fields.ORIGINAL and material.originals is not None:
         return len(_originals(material.originals, first, stop))

@@ -166,12 +166,12 @@ def respeeded(
     """The cut with other decisions on some events, each of which keeps its source range: where its speed is another, so
     is its length, rounded up to full frames so that nothing is lost. Where lengths keep their place they stay as they
     are, and the source range follows."""
-    for chosen_id in [event.id for event in cut.together(cut.event(one) for one in chosen)]:
+    some = cut.together(cut.event(one) for one in chosen)
+    if following is Following.STAYS:
+        return cut.with_events(decide(event) for event in some)
+    for chosen_id in [event.id for event in some]:
         event = cut.event(chosen_id)
         decided = decide(event)
-        if following is Following.STAYS:
-            cut = cut.with_events([decided])
-            continue
         length = _length_over(event, decided, windows)
         cut = _longer(cut, [replace(decided, length=length)], [event], length - event.length, following)
     return cut
@@ -189,12 +189,10 @@ def filled(cut: Cut, event_id: int, windows: Windows, *, by_speed: bool) -> Cut:
     return trimmed(cut, event_id, Edge.TAIL, length - event.length, windows)
 
 
-def closed(cut: Cut, tracks: Iterable[Track] | None = None) -> Cut:
-    """The cut with its gaps closed where every track, or each of those that are named, has nothing: all that follows
-    moves up."""
-    taken = _stretches([event for event in cut.events if tracks is None or event.track in set(tracks)])
+def closed(cut: Cut) -> Cut:
+    """The cut with its gaps closed where no track has anything: all that follows moves up."""
     at, gaps = 0, []
-    for begin, stop in taken:
+    for begin, stop in _stretches(cut.events):
         if begin > at:
             gaps.append((at, begin))
         at = stop

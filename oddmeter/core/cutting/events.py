@@ -131,6 +131,11 @@ class Cut:
         return {track: tuple(events) for track, events in out.items()}
 
     @cached_property
+    def in_time(self) -> tuple[Event, ...]:
+        """The events in order of time, and of tracks where several begin together."""
+        return tuple(sorted(self.events, key=lambda event: (event.record_in, event.track)))
+
+    @cached_property
     def by_id(self) -> dict[int, Event]:
         """The events by their ids."""
         return {event.id: event for event in self.events}

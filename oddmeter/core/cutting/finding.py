@@ -14,9 +14,7 @@ from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Reading, Wish
 from oddmeter.core.decisions.treatment import Intent, SoundChoice
-from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.clips import KnownClip
 
 
@@ -97,13 +95,8 @@ class Footage:
 
 def start_frame(known: KnownClip) -> int | None:
     """The frame, from timecode zero, that a clip's timecode gives its first frame; None where it has none."""
-    facts = known.facts
-    if facts is None or facts.timecode is None or facts.file_rate is None:
-        return None
-    try:
-        return Timecode.parse(facts.timecode, facts.file_rate).frames
-    except RuleError:
-        return None
+    first = known.facts.first_timecode if known.facts else None
+    return first.frames if first else None
 
 
 def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:

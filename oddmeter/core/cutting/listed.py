@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, frames_in_day
+from oddmeter.core.numbers.timecode import of_any_day
 
 
 class SourceKind(StrEnum):
@@ -173,8 +173,7 @@ class ListedCut:
 
     def timecode(self, frame: int) -> str:
         """The timecode of a timeline frame, past midnight from zero again."""
-        day = frames_in_day(self.rate, self.drop_frame)
-        return str(Timecode((self.start + frame) % day, self.rate, self.drop_frame))
+        return str(of_any_day(self.start + frame, self.rate, self.drop_frame))
 
 
 def recounted(place: Fraction, was: Rate, now: Rate) -> Fraction:

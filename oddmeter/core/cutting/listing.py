@@ -9,16 +9,15 @@ from itertools import pairwise
 from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.finding import start_frame
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
-from oddmeter.core.cutting.shown import Book
+from oddmeter.core.cutting.shown import DEEPEST, Book
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, duration_text
+from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.clips import KnownClip
-from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from oddmeter.core.planning.timelines import Timeline
 
 Timelines = Callable[[int], Timeline]
-_DEEPEST = 64
 
 
 def listed_cut(
@@ -32,10 +31,10 @@ def listed_cut(
     settings = timeline.settings
     events: list[ListedEvent] = []
     notes: list[Note] = []
-    for event in _in_order(cut):
+    for event in cut.in_time:
         window = book.window(timeline_id, event) if event.carries_source else None
         inside = None
-        if event.timeline_id is not None and deep < _DEEPEST:
+        if event.timeline_id is not None and deep < DEEPEST:
             inside = listed_cut(book, timelines, event.timeline_id, known, deep + 1, chains=chains)
         clip = known.get(event.clip_id) if event.clip_id is not None else None
         listed = _listed(event, window, clip, inside, cut.rate)
@@ -46,14 +45,9 @@ def listed_cut(
         events += parts
         off = max(error_of(part, window, listed.record_in) for part in parts)
         what = f"{len(parts)} events of one speed" if chains else "its speed on the whole"
-        told = f"{listed.name} at {place_of(settings, listed.record_in)}: its curve is told by {what}, "
+        told = f"{listed.name} at {settings.timecode(listed.record_in)}: its curve is told by {what}, "
         notes.append(Note(f"{told}off by {decimal_text(off, 2)} source frames at most."))
     return ListedCut(settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events), tuple(notes))
-
-
-def place_of(settings: TimelineSettings, frame: int) -> str:
-    """The timecode of a timeline frame."""
-    return duration_text(settings.start + frame, settings.rate, settings.drop_frame)
 
 
 _LOOKED_AT = 300
@@ -114,7 +108,7 @@ def of_made_files(told: ListedCut, cut: Cut, made: Mapping[int, MadeFile]) -> Li
     """The list of the files that were made of events, all at 100 per cent; events without one are told as they are, and
     a note says so."""
     events, notes = [], []
-    for event, listed in zip(_in_order(cut), told.events, strict=True):
+    for event, listed in zip(cut.in_time, told.events, strict=True):
         file = made.get(event.id)
         if file is None:
             events.append(listed)
@@ -168,7 +162,3 @@ def _listed(
         file_rate, starts + event.source_in if straight else starts + source.source_in, speed, reverse,
         event.transition, inside, curve=curve,
     )  # fmt: skip
-
-
-def _in_order(cut: Cut) -> list[Event]:
-    return sorted(cut.events, key=lambda event: (event.record_in, event.track))

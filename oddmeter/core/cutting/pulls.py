@@ -7,7 +7,7 @@ from math import ceil, floor
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day
+from oddmeter.core.numbers.timecode import can_drop, of_any_day
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class Pull:
 
     def timecode(self, frame: int) -> str:
         """The timecode of a source frame."""
-        return str(Timecode(frame % frames_in_day(self.rate, self.drop_frame), self.rate, self.drop_frame))
+        return str(of_any_day(frame, self.rate, self.drop_frame))
 
 
 def pulls(cut: ListedCut, handles: int = 0) -> tuple[Pull, ...]:

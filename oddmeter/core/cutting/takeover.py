@@ -34,7 +34,7 @@ def taken_over(
     """
     if new.rate != cut.rate:
         raise RuleError(f"The list is at {new.rate}, this timeline at {cut.rate}; bring it in by itself.", "rate")
-    ours = sorted(cut.events, key=lambda event: (event.record_in, event.track))
+    ours = cut.in_time
     old_events = [_alike(event, listed, known) for event, listed in zip(ours, told.events, strict=True)]
     before = {id(one): event for one, event in zip(old_events, ours, strict=True)}
     listed = [one for one in new.events if one.kind is not SourceKind.GAP]

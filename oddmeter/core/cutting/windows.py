@@ -5,12 +5,12 @@ from fractions import Fraction
 from functools import cached_property
 from math import ceil, floor
 
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.speeds import Conform, Material, conform, own_ruler, units_used
 from oddmeter.core.cutting.events import Event
-from oddmeter.core.decisions.treatment import Fields, Intent, Span, Treatment
+from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.maps.paths import Path, Piece
-from oddmeter.core.maps.rulers import EvenRuler, OwnRuler, Ruler
+from oddmeter.core.maps.rulers import EvenRuler, Ruler
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -155,31 +155,17 @@ def _curved(event: Event, material: Material, treatment: Treatment, timeline_rat
 
 
 def _map(material: Material, conformed: Conform, path: Path, timeline_rate: Rate) -> TimedMap:
-    ruler: Ruler
+    everything = replace(conformed.treatment, span=Span(), reverse=False)
+    ruler: Ruler = EvenRuler(Fraction(0), conformed.read_rate.value * conformed.units_a_frame)
     if conformed.by_times:
-        assert material.clock is not None
-        clock = material.clock.of_fields if conformed.fields is Fields.SPLIT else material.clock
-        if conformed.fields is Fields.ORIGINAL and material.originals is not None:
-            units = material.originals.units(0, material.frames)
-            clock = material.clock.of_frames([unit.frames[0] for unit in units])
-        ruler, count = OwnRuler(Fraction(0), clock), clock.frames
-    else:
-        ruler = EvenRuler(Fraction(0), conformed.read_rate.value * conformed.units_a_frame)
-        count = _units(material, conformed)
+        ruler = own_ruler(material, everything)
+    count = units_used(material, everything)
     return TimedMap(path, ruler, count, timeline_rate.value, conformed.treatment.held, is_part=True)
-
-
-def _units(material: Material, conformed: Conform) -> int:
-    if conformed.fields is Fields.ORIGINAL and material.originals is not None:
-        return len(material.originals.units(0, material.frames))
-    return material.frames * (2 if conformed.fields is Fields.SPLIT else 1)
 
 
 def _bounded(begins: Fraction, speed: Fraction, lasts: Fraction, end: Fraction) -> tuple[Piece, ...]:
     """One speed, and rests where the source has not begun yet, or is over."""
     rest = Fraction(0)
-    if speed == 0:
-        return (Piece(rest, begins, lasts, rest, rest),)
     enters = max(rest, (-begins if speed > 0 else end - begins) / speed)
     leaves = min(lasts, (end - begins if speed > 0 else -begins) / speed)
     low, high = (rest, end) if speed > 0 else (end, rest)

@@ -7,7 +7,9 @@ from fractions import Fraction
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.evidence.unevenness import Unevenness
 from oddmeter.core.numbers.clock import Clock
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
 
@@ -87,6 +89,16 @@ class Facts:
     def sound(self) -> Sound | None:
         """The first sound stream that can be decoded."""
         return self.sounds[0] if self.sounds else None
+
+    @property
+    def first_timecode(self) -> Timecode | None:
+        """The timecode of its first frame; None where it has none that can be read at its rate."""
+        if self.timecode is None or self.file_rate is None:
+            return None
+        try:
+            return Timecode.parse(self.timecode, self.file_rate)
+        except RuleError:
+            return None
 
     @property
     def only_sound(self) -> bool:

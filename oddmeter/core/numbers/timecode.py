@@ -66,6 +66,11 @@ class Timecode:
         return duration_text(self.frames, self.rate, self.drop)
 
 
+def of_any_day(frames: int, rate: Rate, drop: bool = False) -> Timecode:
+    """The timecode of a frame counted past midnight, or before it: each day begins from zero again."""
+    return Timecode(frames % frames_in_day(rate, drop), rate, drop)
+
+
 def can_drop(rate: Rate) -> bool:
     """True where ST 12-1 defines drop-frame numbering: 30000/1001, and 60000/1001 by doubling."""
     return rate.is_ntsc and rate.nominal in (30, 60)

@@ -5,6 +5,7 @@ from fractions import Fraction
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import duration_text
 from oddmeter.core.pictures.scan import TimelineScan
 
 
@@ -21,6 +22,10 @@ class TimelineSettings:
     drop_frame: bool = False
     sound_rate: int = 48_000
     start: int = 0
+
+    def timecode(self, frame: int) -> str:
+        """The timecode of a timeline frame, counted from its first."""
+        return duration_text(self.start + frame, self.rate, self.drop_frame)
 
 
 @dataclass(frozen=True)

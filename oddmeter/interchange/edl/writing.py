@@ -9,7 +9,7 @@ from math import floor
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind, recounted
 from oddmeter.core.numbers.numerals import decimal_text, fixed_text, round_half_up
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day
+from oddmeter.core.numbers.timecode import can_drop, of_any_day
 
 AUXILIARY = "AX"
 """The reel of a source that has none."""
@@ -134,8 +134,7 @@ def _losses(cut: ListedCut, event: ListedEvent) -> Iterator[str]:
 
 
 def _timecode(place: int, rate: Rate, drop: bool) -> str:
-    drop = drop and can_drop(rate)
-    return str(Timecode(place % frames_in_day(rate, drop), rate, drop))
+    return str(of_any_day(place, rate, drop and can_drop(rate)))
 
 
 def _reel(event: ListedEvent) -> str:

@@ -54,6 +54,10 @@ def length_view(frames: int, timeline: Timeline) -> LengthView:
     )
 
 
+FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
+"""Headers of an answer whose address never means anything else."""
+
+
 class Json(Response):
     """An answer that is written already."""
 

@@ -55,6 +55,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
   const go = (frame: number) => setHead(Math.max(0, Math.min(last, Math.round(frame))));
   const events = useMemo(() => cut.events.filter((event) => chosen.has(event.id)), [cut.events, chosen]);
   const act = (asked: Asked) => edit.mutate({ following, ...asked });
+  const weigh = (asked: Asked | null) => setWeighed(asked && { following, ...asked });
   const at = Math.min(head, last);
 
   useKeysEverywhere(
@@ -81,7 +82,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
         cuts={cuts}
         head={at}
         act={act}
-        weigh={(asked) => setWeighed(asked && { following, ...asked })}
+        weigh={weigh}
         list={() => setListing(true)}
         rerate={() => setMaking({ kind: "rerate" })}
         file={() => setFiling(true)}
@@ -111,7 +112,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
                 cut={cut}
                 events={events}
                 head={at}
-                weigh={(asked) => setWeighed(asked && { following, ...asked })}
+                weigh={weigh}
                 act={act}
                 nest={() => setMaking({ kind: "nest", events: events.map((event) => event.id) })}
               />
@@ -129,7 +130,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
           chosen={chosen}
           choose={(ids) => setChosen(new Set(ids))}
           act={act}
-          weigh={(asked) => setWeighed(asked && { following, ...asked })}
+          weigh={weigh}
           following={following}
           follow={setFollowing}
         />

@@ -95,13 +95,11 @@ class _Books:
                 return before
             cuts = {}
             for timeline in board.show.timelines:
-                same = before is not None and before.versions.get(timeline.id) == versions.get(timeline.id)
-                same = same and before is not None and before.cuts[timeline.id].rate == timeline.settings.rate
-                cuts[timeline.id] = (
-                    before.cuts[timeline.id] if before is not None and same else events.cut_of(connection, timeline)
-                )
-        same_board = before is not None and before.board is board
-        kept = before._uses_with(cuts) if before is not None and same_board else {}
+                version, rate = versions.get(timeline.id), timeline.settings.rate
+                known = before.cuts.get(timeline.id) if before and before.versions.get(timeline.id) == version else None
+                same = known is not None and known.rate == rate
+                cuts[timeline.id] = known if known and same else events.cut_of(connection, timeline)
+        kept = before._uses_with(cuts) if before and before.board is board else {}
         return self._keep(show_id, ShowBook(board, cuts, versions, kept))
 
     def written(self, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, versions: Mapping[int, str]) -> None:

@@ -14,13 +14,12 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel
 
-from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.uses import EVENT_MARKS, EventMark, Use, marks_of
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text, percent_text
 from oddmeter.core.numbers.rates import rate_text
-from oddmeter.core.numbers.timecode import duration_text
 from oddmeter.core.planning.filenames import safe_name
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.store import renders
@@ -218,26 +217,16 @@ def cut_view(book: ShowBook, timeline_id: int) -> dict[str, Any]:
     timeline, cut = book.timeline(timeline_id), book.cut(timeline_id)
     settings = timeline.settings
     gaps = {(track, begin): stop for track, begin, stop in cut.gaps()}
-    views = [_event_view(book, timeline, event, gaps) for event in _in_order(cut)]
+    views = [_event_view(book, timeline, event, gaps) for event in cut.in_time]
     counts = Counter(mark["kind"] for view in views for mark in view["marks"])
     return {
         "id": timeline_id, "name": settings.name, "rate": rate_view(settings.rate).model_dump(),
         "frame_seconds": float(1 / settings.rate.value), "drop_frame": settings.drop_frame,
-        "start": place_text(timeline, 0), "version": book.versions.get(timeline_id, ""),
+        "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""),
         "length": length_view(cut.length, timeline).model_dump(),
         "tracks": [{"name": track.name, "sound": track.kind is TrackKind.SOUND} for track in cut.by_track],
         "events": views, "counts": {mark: counts[mark] for mark in EventMark if counts[mark]},
     }  # fmt: skip
-
-
-def place_text(timeline: Timeline, frame: int) -> str:
-    """The timecode of a timeline frame."""
-    settings = timeline.settings
-    return duration_text(settings.start + frame, settings.rate, settings.drop_frame)
-
-
-def _in_order(cut: Cut) -> list[Event]:
-    return sorted(cut.events, key=lambda event: (event.record_in, event.track))
 
 
 def _event_view(
@@ -248,8 +237,8 @@ def _event_view(
     return {
         "id": event.id, "track": event.track.name, "kind": event.kind, "clip_id": event.clip_id,
         "timeline_id": event.timeline_id, "name": source_name(book, event), "record_in": event.record_in,
-        "length": event.length, "timecode_in": place_text(timeline, event.record_in),
-        "timecode_out": place_text(timeline, event.stop), "transition": transition.kind if transition else "",
+        "length": event.length, "timecode_in": timeline.settings.timecode(event.record_in),
+        "timecode_out": timeline.settings.timecode(event.stop), "transition": transition.kind if transition else "",
         "transition_length": transition.length if transition else 0, "group": event.group,
         "flattened": event.flattened,
         "marks": [_mark_view(kind, frames) for kind, frames in marks_of(event, use, gaps, HANDLES)],
@@ -320,7 +309,7 @@ def _axis(timeline: Timeline, first: int, stop: int, scale: Fraction) -> list[Ti
     steps = (1, 2, 5, 10, *(second * one for one in (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600)))
     step = next((one for one in steps if one * scale >= _TIMECODE_APART), steps[-1])
     begin = -(-first // step) * step
-    return [TickView(at=float(frame), label=place_text(timeline, frame)) for frame in range(begin, stop, step)]
+    return [TickView(at=float(frame), label=timeline.settings.timecode(frame)) for frame in range(begin, stop, step)]
 
 
 def _ruler(event: Event, window: Window, first: int, stop: int, scale: Fraction) -> RulerView:

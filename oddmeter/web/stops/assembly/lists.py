@@ -27,7 +27,7 @@ from oddmeter.store.changes import change
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
-from oddmeter.web.stops.assembly.cuts import place_text
+from oddmeter.web.stops.assembly.editing import events_text
 from oddmeter.web.views.asked import Name, ShowId
 from oddmeter.web.views.values import RateView, rate_view
 
@@ -204,7 +204,7 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
     if any(event.listed is None for event in some):
         raise RuleError("Only events of a list are given a clip by hand.", "event")
     changed = cut.with_events(linked(event, row.known) for event in some)
-    title = f"{row.clip.name} for {len(some)} event{'' if len(some) == 1 else 's'}"
+    title = f"{row.clip.name} for {events_text(len(some))}"
     with change(here.database, show_id, title, here.person) as connection:
         events.write(connection, timeline_id, cut, changed)
     return TakenView(timeline_id=timeline_id, title=title)
@@ -218,7 +218,7 @@ def find(here: Here, show_id: ShowId, timeline_id: int) -> TakenView:
     found = found_again(cut.events, _footage(book.board), cut.rate)
     if not found:
         raise RuleError("No clip is found for any of these events; settle them by hand.", "event")
-    title = f"Clips found for {len(found)} event{'' if len(found) == 1 else 's'}"
+    title = f"Clips found for {events_text(len(found))}"
     with change(here.database, show_id, title, here.person) as connection:
         events.write(connection, timeline_id, cut, cut.with_events(found))
     return TakenView(timeline_id=timeline_id, title=title)
@@ -267,7 +267,7 @@ def _fate_view(one: Compared, timeline: Timeline) -> FateView:
     was, now, words = one.was, one.now, ""
     if was is not None and now is not None:
         told = [
-            f"from {place_text(timeline, was.record_in)} to {place_text(timeline, now.record_in)}"
+            f"from {timeline.settings.timecode(was.record_in)} to {timeline.settings.timecode(now.record_in)}"
             if was.record_in != now.record_in else "",
             f"{was.length} → {now.length} frames" if was.length != now.length else "",
             f"{percent_text(was.speed)} → {percent_text(now.speed)}" if one.fate is Fate.RETIMED else "",
@@ -276,7 +276,7 @@ def _fate_view(one: Compared, timeline: Timeline) -> FateView:
     event = one.event
     return FateView(
         fate=one.fate, name=event.name or event.reel or event.kind.value, track=event.track,
-        timecode=place_text(timeline, event.record_in), words=words,
+        timecode=timeline.settings.timecode(event.record_in), words=words,
     )  # fmt: skip
 
 

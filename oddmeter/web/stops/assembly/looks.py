@@ -16,13 +16,11 @@ from oddmeter.store.changes import MissingError
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Side
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
-from oddmeter.web.stops.assembly.cuts import place_text, source_name
+from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.values import Jpeg
+from oddmeter.web.views.values import FOREVER, Jpeg
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts", tags=["assembly"])
-
-_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 class SeenView(BaseModel):
@@ -33,7 +31,6 @@ class SeenView(BaseModel):
     event: int | None
     through: list[str]
     frames: str
-    timecode: str
     percent: str
     held: bool
 
@@ -52,7 +49,7 @@ def look(here: Here, show_id: ShowId, timeline_id: int, number: int) -> LookView
     book = open_book(here, show_id)
     parts = shown_at(book, timeline_id, max(0, number))
     return LookView(
-        frame=number, timecode=place_text(book.timeline(timeline_id), number),
+        frame=number, timecode=book.timeline(timeline_id).settings.timecode(number),
         seen=[_seen_view(book, timeline_id, part, number) for part in parts if part.event is not None],
     )  # fmt: skip
 
@@ -68,7 +65,7 @@ def picture(
     if not parts:
         raise MissingError("A picture here")
     data = [(_picture(here, book, timeline_id, part, size), part.share) for part in parts]
-    headers = _FOREVER if version == book.versions.get(timeline_id) else None
+    headers = FOREVER if version == book.versions.get(timeline_id) else None
     return Jpeg(blended(data), headers=headers)
 
 
@@ -83,7 +80,7 @@ def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> See
     return SeenView(
         name=source_name(book, event), clip_id=part.clip_id, event=part.chain[0].id,
         through=[source_name(book, one) for one in part.chain[:-1]], frames=" + ".join(units),
-        timecode="", percent=exact_percent_text(part.share), held=held,
+        percent=exact_percent_text(part.share), held=held,
     )  # fmt: skip
 
 

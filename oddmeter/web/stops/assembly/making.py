@@ -98,13 +98,13 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
 
 def _wanted(here: Context, connection: Connection, book: ShowBook, timeline_id: int, asked: EventsIn) -> list[_Wanted]:
     cut, folder = book.cut(timeline_id), safe_folder(asked.folder)
-    pictures = [one for track, on in cut.by_track.items() if track.kind is TrackKind.PICTURE for one in on]
-    numbers = {one.id: n for n, one in enumerate(sorted(pictures, key=lambda one: (one.record_in, one.track)), 1)}
+    pictures = [one for one in cut.in_time if one.track.kind is TrackKind.PICTURE]
+    numbers = {one.id: number for number, one in enumerate(pictures, 1)}
     chosen = set(asked.events) or numbers.keys()
     made = renders.made_of_events(connection, timeline_id)
     out = [
         _one(here, book, timeline_id, one, numbers[one.id], folder, asked, made.get(one.id))
-        for one in sorted(pictures, key=lambda one: numbers[one.id]) if one.id in chosen
+        for one in pictures if one.id in chosen
     ]  # fmt: skip
     note_taken(here, connection, [one.view for one in out], "events")
     return out

@@ -16,7 +16,6 @@ from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import part_text, titled
 from oddmeter.core.maps.frame_map import FrameKind
-from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.originals import Unit
@@ -31,7 +30,7 @@ from oddmeter.web.stops.bench.curve import CurveView, curve_view
 from oddmeter.web.stops.bench.sides import planned_row, side_asked
 from oddmeter.web.views.asked import ShowId, TreatmentIn
 from oddmeter.web.views.strips import StripView, strip_view
-from oddmeter.web.views.values import Jpeg, LengthView, RateView, length_view, rate_view
+from oddmeter.web.views.values import FOREVER, Jpeg, LengthView, RateView, length_view, rate_view
 from oddmeter.work.orders import order_of, plan_to_make
 
 router = APIRouter(prefix="/api", tags=["bench"])
@@ -40,7 +39,6 @@ UNITS = {Fields.SPLIT: "field", Fields.ORIGINAL: "original"}
 """What a side counts in the source, where that is not a frame."""
 _MOST_BEATS = 480
 _MOST_AT_ONCE = 120
-_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 class Frames(Response):
@@ -186,7 +184,7 @@ def take_side(here: Here, show_id: ShowId, clip_id: int, asked: SideIn) -> SideV
     row = board.some([clip_id], timeline)[0]
     plan = side_asked(here, board, row, asked)
     viewed = _viewed(here, plan)
-    token = here.looking.put(Side(viewed, timeline, _source_start(plan)), fill=not asked.model_fields_set)
+    token = here.looking.put(Side(viewed, timeline, plan.facts.first_timecode), fill=not asked.model_fields_set)
     return _side_view(token, row, plan, viewed)
 
 
@@ -200,7 +198,7 @@ def picture(
         data = here.looking.draft(token, number)
     else:
         data = here.looking.final(token, number, None if part == "whole" else part)
-    return Jpeg(data, headers=_FOREVER)
+    return Jpeg(data, headers=FOREVER)
 
 
 @router.get("/bench/{token}/run", response_class=Frames)
@@ -215,7 +213,7 @@ def run(
     for number in range(first, min(first + count, here.looking.side(token).viewed.planned.frame_map.length)):
         data = picture_of(token, number)
         parts += [struct.pack("<I", len(data)), data]
-    return Frames(b"".join(parts), headers=_FOREVER)
+    return Frames(b"".join(parts), headers=FOREVER)
 
 
 @router.get("/bench/{token}/shown")
@@ -269,16 +267,6 @@ def _sound_words(plan: Plan, sound: SoundPlan) -> str:
     """A stream of sound: what the file calls it, or else its number, and what becomes of it."""
     name = sound.name or f"stream {sound.place + 1}"
     return f"{name}: {part_text(Part.SOUND, plan.conformed.treatment.sound)}"
-
-
-def _source_start(plan: Plan) -> Timecode | None:
-    facts = plan.facts
-    if facts.timecode is None or facts.file_rate is None:
-        return None
-    try:
-        return Timecode.parse(facts.timecode, facts.file_rate)
-    except RuleError:
-        return None
 
 
 def _side_view(token: Token, now: Row, plan: Plan, viewed: Viewed) -> SideView:

@@ -8,11 +8,11 @@ from pydantic import BaseModel
 
 from oddmeter.web.http.context import Here
 from oddmeter.web.looking import Token
+from oddmeter.web.views.values import FOREVER
 
 router = APIRouter(prefix="/api", tags=["bench"])
 
 _MOST_AT_ONCE = 600
-_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 class Wav(Response):
@@ -36,7 +36,7 @@ def sound(
     stream: Annotated[int, Query(ge=0)] = 0,
 ) -> Response:  # fmt: skip
     """The sound of consecutive timeline frames, exactly as it will be made."""
-    return Wav(here.looking.wav(token, stream, first, count), headers=_FOREVER)
+    return Wav(here.looking.wav(token, stream, first, count), headers=FOREVER)
 
 
 @router.get("/bench/{token}/peaks")
