@@ -17,7 +17,8 @@ from oddmeter.demo.takes import make_footage
 from oddmeter.interchange.logs import is_report
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
 
@@ -78,9 +79,9 @@ def measure(footage: Path, times: int = 20) -> None:
     )
     for setting in Setting:
         with tempfile.TemporaryDirectory() as folder:
-            plan = RenderPlan(source, facts, planned, setting, Path(folder) / f"made{ENCODINGS[setting].suffix}")
+            plan = ClipPlan(source, facts, planned, setting, Path(folder) / f"made{ENCODINGS[setting].suffix}")
 
-            def ours_once(plan: RenderPlan = plan) -> None:
+            def ours_once(plan: ClipPlan = plan) -> None:
                 plan.out.unlink(missing_ok=True)
                 render(plan)
 

@@ -191,7 +191,8 @@ def conform_file(
     """Make one file at the timeline rate, reopen it, and print plan and proof."""
     from oddmeter.media.containers.settings import Setting  # noqa: PLC0415
     from oddmeter.media.files.sequence import is_there  # noqa: PLC0415
-    from oddmeter.media.render import RenderPlan, render  # noqa: PLC0415
+    from oddmeter.media.plans import ClipPlan  # noqa: PLC0415
+    from oddmeter.media.render import render  # noqa: PLC0415
     from oddmeter.media.verify import verify  # noqa: PLC0415
     from oddmeter.work.inspection import clip_at  # noqa: PLC0415
 
@@ -218,7 +219,7 @@ def conform_file(
             raise WrongCallError(f"{path.name} has no rate of its own; say it with --file.")
         raise RuleError(outcome.sentence, outcome.code)
     planned = outcome.conformed
-    plan = RenderPlan(
+    plan = ClipPlan(
         path, outcome.facts, planned, chosen, out, drop_frame, asked.canvas(outcome.facts), sound_rate,
         frozenset(clip.picture.cuts if clip.picture else ()),
     )  # fmt: skip

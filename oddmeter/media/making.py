@@ -4,7 +4,6 @@ Looking and rendering both go through here: source units, in-betweens, raster, a
 frame, each from its own moment.
 """
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -74,7 +73,8 @@ class Maker:
     ) -> None:
         facts: Facts = frames.facts
         self.planned, self.canvas = planned, canvas
-        self._units, self._format, self._cuts = Units(frames, planned), pixel_format, cuts
+        self.pixel_format = pixel_format
+        self._units, self._cuts = Units(frames, planned), cuts
         self._shape = facts.pixel_aspect
         self._two_moments = facts.scan is Scan.INTERLACED and self._units.are_woven
         self._moment = lru_cache(maxsize=4)(self._moment_at)
@@ -96,9 +96,13 @@ class Maker:
         frame = woven(early, late) if self.canvas.scan is TimelineScan.UPPER else woven(late, early)
         return MadeFrame(frame, what, part, cut)
 
-    def frames(self) -> Iterator[VideoFrame]:
-        """All timeline frames in turn."""
-        return (self.made(number).frame for number in range(self.planned.frame_map.length))
+    def picture(self, number: int) -> VideoFrame:
+        """The picture of a timeline frame."""
+        return self.made(number).frame
+
+    def pictured(self, weights: Weights) -> VideoFrame:
+        """The picture of one moment, made of these source units."""
+        return self._framed(self._moment(weights).frame)
 
     def source_picture(self, unit: int) -> VideoFrame:
         """A source unit by itself, as it is."""
@@ -107,9 +111,9 @@ class Maker:
     def _framed(self, frame: VideoFrame) -> VideoFrame:
         framing = self.planned.treatment.framing
         fields = self._two_moments
-        if framing is Framing.KEEP and frame.format.name == self._format:
+        if framing is Framing.KEEP and frame.format.name == self.pixel_format:
             return frame
-        return framed(frame, self.canvas, framing, self._shape, self._format, fields=fields)
+        return framed(frame, self.canvas, framing, self._shape, self.pixel_format, fields=fields)
 
     def _moment_at(self, weights: Weights) -> _Moment:
         first = self._units.picture(weights.first)

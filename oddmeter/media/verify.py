@@ -6,7 +6,7 @@ picture must, unless the source itself stands still there. Of pictures that were
 some are made again; of the others it is proven that they are new.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -14,25 +14,22 @@ import av
 import cv2
 import numpy as np
 import numpy.typing as npt
+from av.audio.frame import AudioFrame
+from av.audio.resampler import AudioResampler
 from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.proof import MOST_NAMED, Check, Proof
-from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.evidence.facts import Facts
-from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.mastering import mastering_in
 from oddmeter.media.containers.settings import ENCODINGS
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import FrameReader
-from oddmeter.media.files.identity import is_as_known
 from oddmeter.media.files.probe import probe
-from oddmeter.media.making import Maker
 from oddmeter.media.pictures.planes import converted, luma_of
-from oddmeter.media.render import RenderPlan
-from oddmeter.media.sound.track import BLOCK
+from oddmeter.media.plans import FilePlan
+from oddmeter.media.sound.track import BLOCK, SoundTrack
 
 Grey = npt.NDArray[np.uint8]
 
@@ -41,7 +38,7 @@ STILL = 1.0
 """Grey levels (of 255), in the most changed block: a source change below this is too small to tell."""
 
 
-def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None) -> Proof:
+def verify(plan: FilePlan, progress: Callable[[int], None] = lambda done: None) -> Proof:
     """Open the made file of a plan and prove it.
 
     ``progress`` is called with the number of timeline frames compared, and may raise. Raises ``RuleError`` where
@@ -50,58 +47,96 @@ def verify(plan: RenderPlan, progress: Callable[[int], None] = lambda done: None
     made = probe(plan.out)
     if made.fault:
         return Proof((Check("file", "readable", made.fault, False),))
-    wanted, canvas = plan.conformed, plan.canvas
+    canvas, known = plan.canvas, plan.sources_are_known
     found_rate = made.file_rate or Rate(Fraction(1))
-    known = is_as_known(plan.source, plan.facts.identity)
     checks = [
         Check("source", "as it was looked at", "as it was looked at" if known else "changed since", known),
-        _equal("rate", _rate_words(wanted.timeline_rate), _rate_words(found_rate)),
-        _equal("frames", wanted.frame_map.length, made.frames),
+        _equal("rate", _rate_words(plan.rate), _rate_words(found_rate)),
+        _equal("frames", plan.length, made.frames),
         _equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),
         _equal("pixel shape", _shape_words(canvas.pixel_aspect), _shape_words(made.pixel_aspect)),
         _equal("start timecode", plan.start, made.timecode or "none"),
         *_sound_checks(plan, made),
         _fields_check(plan, made),
     ]
-    if mastering := mastering_in(plan.source):
-        checks.append(_equal("mastering", mastering, mastering_in(plan.out)))
-    if made.frames != wanted.frame_map.length or not known:
+    if plan.mastering:
+        checks.append(_equal("mastering", plan.mastering, mastering_in(plan.out)))
+    if made.frames != plan.length or not known:
         return Proof(tuple(checks))
     pictures = _compare_pictures(plan, progress)
     checks.append(_equal("repeats", pictures.planned_repeats, pictures.found_repeats))
-    new = wanted.frame_map.length - pictures.planned_repeats
-    checks.append(_equal("new pictures", new, wanted.frame_map.length - pictures.found_repeats))
-    if wanted.treatment.between is Between.PICK:
+    new = plan.length - pictures.planned_repeats
+    checks.append(_equal("new pictures", new, plan.length - pictures.found_repeats))
+    if plan.only_picks:
         checks.append(_equal("source frames shown", len(pictures.planned_units), len(pictures.found_units)))
     right = f"{pictures.compared - len(pictures.wrong)} of {pictures.compared}"
     checks.append(Check("pictures", f"{pictures.compared} of {pictures.compared}", right, not pictures.wrong))
     return Proof(tuple(checks), tuple(pictures.wrong[:MOST_NAMED]), pictures.too_still)
 
 
-def _sound_checks(plan: RenderPlan, made: Facts) -> list[Check]:
-    """How many sound streams there are, and the length of each in samples; a codec that works in blocks may end up to
-    two of them earlier or later."""
+def _sound_checks(plan: FilePlan, made: Facts) -> list[Check]:
+    """How many sound streams there are, the length of each in samples, and of each that is kept without loss whether
+    every sample is what was planned; a codec that works in blocks may end up to two of them earlier or later."""
     sounds = plan.sounds
     if len(sounds) != len(made.sounds):
         return [_equal("sound", _streams_words(len(sounds)), _streams_words(len(made.sounds)))]
     if not sounds:
         return [_equal("sound", "none", "none")]
-    slack = 0 if ENCODINGS[plan.setting].sound_codec.startswith("pcm") else 2 * BLOCK
+    encoding = ENCODINGS[plan.setting]
+    slack = 0 if encoding.sound_codec.startswith("pcm") else 2 * BLOCK
     checks = []
     for number, (sound, one) in enumerate(zip(sounds, made.sounds, strict=True)):
+        name = "sound" if len(sounds) == 1 else f"sound {number + 1}"
         with av.open(str(plan.out)) as container:
             found = sum(frame.samples for frame in container.decode(audio=number))
         right = one.sample_rate == sound.rate and -slack <= found - sound.samples <= slack
         planned, heard = f"{sound.samples} samples at {sound.rate}", f"{found} samples at {one.sample_rate}"
-        checks.append(Check("sound" if len(sounds) == 1 else f"sound {number + 1}", planned, heard, right))
+        checks.append(Check(name, planned, heard, right))
+        if right and slack == 0:
+            checks.append(_samples_check(plan, number, sound, f"{name}, each sample"))
     return checks
+
+
+def _samples_check(plan: FilePlan, number: int, sound: SoundTrack, name: str) -> Check:
+    """The sound of a plan made once more, beside what is in the file, to the 24 bits of that."""
+    with av.open(str(plan.out)) as container:
+        resampler = AudioResampler(format="s32", layout=sound.layout[0], rate=sound.rate)
+        heard = (_packed(one) for frame in container.decode(audio=number) for one in resampler.resample(frame))
+        wrong, full = 0, 0
+        for wanted, found in _side_by_side((_packed(frame) for frame in sound.frames("s32")), heard):
+            wrong += int(np.count_nonzero(wanted >> 8 != found >> 8))
+            full += int(np.count_nonzero((wanted >= _FULL_SCALE) | (wanted <= -_FULL_SCALE)))
+    loud = f", {full} of them at full level" if full else ""
+    return Check(name, f"as planned{loud}", f"as planned{loud}" if wrong == 0 else f"{wrong} differ", wrong == 0)
+
+
+_FULL_SCALE = (1 << 31) - (1 << 8)
+
+
+def _packed(frame: AudioFrame) -> npt.NDArray[np.int32]:
+    return np.asarray(frame.to_ndarray(), np.int32).reshape(-1)
+
+
+def _side_by_side(
+    one: Iterator[npt.NDArray[np.int32]], other: Iterator[npt.NDArray[np.int32]]
+) -> Iterator[tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]]]:
+    """Two runs of samples in pieces of the same length; what one has more than the other stands beside silence."""
+    a, b = np.zeros(0, np.int32), np.zeros(0, np.int32)
+    while True:
+        a = next(one, a) if not len(a) else a
+        b = next(other, b) if not len(b) else b
+        if not len(a) and not len(b):
+            return
+        count = min(len(a), len(b)) or max(len(a), len(b))
+        yield np.pad(a[:count], (0, count - len(a[:count]))), np.pad(b[:count], (0, count - len(b[:count])))
+        a, b = a[count:], b[count:]
 
 
 def _streams_words(count: int) -> str:
     return "none" if count == 0 else f"{count} stream{'s' if count > 1 else ''}"
 
 
-def _fields_check(plan: RenderPlan, made: Facts) -> Check:
+def _fields_check(plan: FilePlan, made: Facts) -> Check:
     """Which field comes first, by the flag, and by the pictures as far as they move enough to tell."""
     planned = _order_words(plan.field_order)
     flagged = _order_words(made.field_order if made.scan is Scan.INTERLACED else None)
@@ -119,8 +154,8 @@ def _order_words(order: FieldOrder | None) -> str:
 
 @dataclass
 class _Pictures:
-    planned_units: set[int] = field(default_factory=set)
-    found_units: set[int] = field(default_factory=set)
+    planned_units: set[object] = field(default_factory=set)
+    found_units: set[object] = field(default_factory=set)
     compared: int = 0
     planned_repeats: int = 0
     found_repeats: int = 0
@@ -128,51 +163,42 @@ class _Pictures:
     wrong: list[int] = field(default_factory=list)
 
 
-def _compare_pictures(plan: RenderPlan, progress: Callable[[int], None]) -> _Pictures:
-    planned, out = plan.conformed, _Pictures()
+def _compare_pictures(plan: FilePlan, progress: Callable[[int], None]) -> _Pictures:
+    out = _Pictures()
     noise = 0.0 if ENCODINGS[plan.setting].lossless else 4.0
     before_wanted: Grey | None = None
     before_made: Grey | None = None
-    before: tuple[Weights, ...] = ()
-    with FrameAccess(plan.source, plan.facts) as frames, FrameReader(plan.out) as made:
-        pixel_format = made.stream.codec_context.pix_fmt or "yuv420p"
-        maker = Maker(frames, planned, plan.canvas, pixel_format, plan.cuts)
+    before: object = None
+    with FrameReader(plan.out) as made, plan.pictures(made.stream.codec_context.pix_fmt or "yuv420p") as pictures:
         passed_over = _passed_over(plan)
-        for number in range(planned.frame_map.length):
-            moments = planned.shown(number, plan.canvas.scan).moments
-            repeat = moments == before
+        for number in range(plan.length):
+            shown = plan.shown(number)
+            repeat = shown == before
             seen = _luma(made.frame(number))
             out.compared += 1
             wrong_before = len(out.wrong)
             if repeat and before_wanted is not None:
                 wanted: Grey | None = before_wanted
             else:
-                wanted = None if number in passed_over else _luma(maker.made(number).frame)
+                wanted = None if number in passed_over else _luma(pictures.picture(number))
             if wanted is None:
                 _judge_new(out, number, seen, before_made, noise)
             elif before_wanted is not None and before_made is not None:
                 _judge(out, number, repeat, wanted, before_wanted, seen, before_made, noise)
             elif not _alike(seen, wanted, 0.0, noise):
                 out.wrong.append(number)
-            units = {weights.first for weights in moments}
+            units = plan.units(number)
             out.planned_units |= units
             if len(out.wrong) == wrong_before:
                 out.found_units |= units
-            before_wanted, before_made, before = wanted, seen, moments
+            before_wanted, before_made, before = wanted, seen, shown
             progress(out.compared)
     return out
 
 
-def _passed_over(plan: RenderPlan) -> set[int]:
+def _passed_over(plan: FilePlan) -> set[int]:
     """The built timeline frames that are not made again."""
-    planned = plan.conformed
-    if planned.treatment.between is not Between.FLOW:
-        return set()
-    built = [
-        number
-        for number in range(planned.frame_map.length)
-        if any(weights.second_weight for weights in planned.shown(number, plan.canvas.scan).moments)
-    ]
+    built = [number for number in range(plan.length) if plan.is_built(number)]
     return set(built) - set(built[:: max(1, -(-len(built) // _MOST_MADE_AGAIN))])
 
 

@@ -19,16 +19,15 @@ UNDER_WAY = ("waiting", "rendering", "proving")
 @dataclass(frozen=True)
 class Render:
     """One file to make. ``plan`` and ``proof`` are the stored documents; ``out_path`` is below the folder for
-    made files; frames are timeline frames."""
+    made files; frames are timeline frames. One of a timeline belongs to no clip; its ``clip_name`` then says what it
+    is made of."""
 
     id: int
     show_id: int
     timeline_id: int | None
     timeline: str
-    clip_id: int
+    clip_id: int | None
     clip_name: str
-    root: str
-    path: str
     setting: str
     out_path: str
     plan: dict[str, Any]
@@ -45,15 +44,17 @@ class Render:
 
 
 _RENDERS = """
-    SELECT r.*, coalesce(t.name, r.plan->>'timeline_name', '') AS timeline, c.name AS clip_name, d.root, c.path
-    FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id
-    JOIN clip c ON c.id = r.clip_id JOIN delivery d ON d.id = c.delivery_id
+    SELECT r.id, r.show_id, r.timeline_id, r.clip_id, r.setting, r.out_path, {plan} AS plan, r.state, r.attempts,
+           r.total_frames, r.done_frames, r.cancel_requested, r.fault, r.proof, r.asked_at, r.begun_at, r.finished_at,
+           coalesce(t.name, r.plan->>'timeline_name', '') AS timeline,
+           coalesce(c.name, r.plan->>'name', '') AS clip_name
+    FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id LEFT JOIN clip c ON c.id = r.clip_id
 """
 
 
 def renders_of_show(connection: Connection, show_id: int) -> list[Render]:
-    """All renders of a show, the newest first."""
-    return _renders(connection, "WHERE r.show_id = %s ORDER BY r.id DESC", (show_id,))
+    """All renders of a show, the newest first; of orders of timelines without their events, which are many."""
+    return _renders(connection, "WHERE r.show_id = %s ORDER BY r.id DESC", (show_id,), _IN_SHORT)
 
 
 def render(connection: Connection, render_id: int) -> Render:
@@ -65,11 +66,11 @@ def render(connection: Connection, render_id: int) -> Render:
 
 
 def ask(
-    connection: Connection, timeline_id: int, clip_id: int, setting: str, out_path: str, plan: dict[str, Any],
+    connection: Connection, timeline_id: int, clip_id: int | None, setting: str, out_path: str, plan: dict[str, Any],
     frames: int,
 ) -> int:  # fmt: skip
-    """Ask for a file for a timeline; returns the render's id. Raises ``RuleError`` where that file is asked for or made
-    already."""
+    """Ask for a file for a timeline, of a clip, or of the timeline itself; returns the render's id. Raises
+    ``RuleError`` where that file is asked for or made already."""
     try:
         made = connection.execute(
             "INSERT INTO render (show_id, timeline_id, clip_id, setting, out_path, plan, total_frames)"
@@ -157,16 +158,21 @@ def retry(connection: Connection, render_id: int) -> None:
         raise RuleError("Only a render that failed or was cancelled can be tried again.", "state")
 
 
-def _renders(connection: Connection, where: str, parameters: Sequence[object]) -> list[Render]:
+_IN_SHORT = "(r.plan - '{timelines,plans}'::text[])"
+
+
+def _renders(connection: Connection, where: str, parameters: Sequence[object], plan: str = "r.plan") -> list[Render]:
+    told = f"{_RENDERS.replace('{plan}', plan)} {where}"
     with connection.cursor(row_factory=dict_row) as cursor:
-        return [Render(**row) for row in cursor.execute(f"{_RENDERS} {where}".encode(), parameters).fetchall()]
+        return [Render(**row) for row in cursor.execute(told.encode(), parameters).fetchall()]
 
 
 def handed_off(connection: Connection, show_id: int) -> dict[int, dict[int, str]]:
     """For each clip and timeline, by their ids, the order that the newest finished file was made with, as JSON text."""
     rows = connection.execute(
         "SELECT DISTINCT ON (clip_id, timeline_id) clip_id, timeline_id, plan::text FROM render"
-        " WHERE show_id = %s AND state = 'done' AND timeline_id IS NOT NULL AND plan->>'event' IS NULL"
+        " WHERE show_id = %s AND state = 'done' AND timeline_id IS NOT NULL AND clip_id IS NOT NULL"
+        " AND plan->>'event' IS NULL"
         " ORDER BY clip_id, timeline_id, id DESC",
         (show_id,),
     ).fetchall()
@@ -176,18 +182,36 @@ def handed_off(connection: Connection, show_id: int) -> dict[int, dict[int, str]
     return out
 
 
-def made_of_events(connection: Connection, timeline_id: int) -> dict[int, tuple[str, dict[str, Any], dict[str, Any]]]:
-    """For each event of a timeline the newest finished file of it: its path, its order and its proof."""
+@dataclass(frozen=True)
+class MadeOf:
+    """What of a timeline a file was made of: an event, the ``transition`` into one, or, without one, all of it."""
+
+    event: int | None = None
+    transition: bool = False
+
+
+@dataclass(frozen=True)
+class FinishedFile:
+    """A finished file: its path, the order it was made with, and its proof."""
+
+    out_path: str
+    order: dict[str, Any]
+    proof: dict[str, Any]
+
+
+def made_of_timeline(connection: Connection, timeline_id: int) -> dict[MadeOf, FinishedFile]:
+    """For each part of a timeline, and for the whole, the newest finished file of it."""
     rows = connection.execute(
-        "SELECT DISTINCT ON (plan->'event'->>'id') (plan->'event'->>'id')::bigint, out_path, plan, proof"
+        "SELECT DISTINCT ON (event, transition) (plan->'event'->>'id')::bigint AS event,"
+        " coalesce((plan->'event'->>'transition')::boolean, false) AS transition, out_path, plan, proof"
         " FROM render"
-        " WHERE timeline_id = %s AND state = 'done' AND plan->>'event' IS NOT NULL"
-        " ORDER BY plan->'event'->>'id', id DESC",
+        " WHERE timeline_id = %s AND state = 'done' AND (plan->>'event' IS NOT NULL OR clip_id IS NULL)"
+        " ORDER BY event, transition, id DESC",
         (timeline_id,),
     ).fetchall()
     return {
-        int(str(event)): (str(path), plan, proof)
-        for event, path, plan, proof in rows
+        MadeOf(None if event is None else int(str(event)), bool(transition)): FinishedFile(str(path), plan, proof)
+        for event, transition, path, plan, proof in rows
         if isinstance(plan, dict) and isinstance(proof, dict)
     }
 

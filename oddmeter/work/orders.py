@@ -26,9 +26,8 @@ from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.media.containers.settings import Setting
-from oddmeter.media.render import RenderPlan
+from oddmeter.media.plans import ClipPlan
 from oddmeter.store.looks import stretch_from
-from oddmeter.store.renders import Render
 
 
 class OrderedOriginals(BaseModel):
@@ -108,47 +107,50 @@ class Order(BaseModel):
     sound_rate: int | None = None
     event: OrderedEvent | None = None
 
-    def conformed(self, clock: Clock | None = None) -> Conform:
-        """The conform that was ordered, of a clip with such times of its own."""
+    def material(self, clock: Clock | None = None) -> Material:
+        """What is conformed, of a clip with such times of its own."""
         shot_rate = _rate(self.shot_rate) if self.shot_rate else None
         originals = self.originals.originals() if self.originals else None
-        material = Material(
-            self.frames, _rate(self.file_rate), shot_rate, self.field_order, originals, clock, self.settled
-        )
+        return Material(self.frames, _rate(self.file_rate), shot_rate, self.field_order, originals, clock, self.settled)
+
+    @property
+    def treatment(self) -> Treatment:
+        """What is done with it."""
         value = Fraction(self.value) if self.value else None
-        treatment = Treatment(
+        return Treatment(
             self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
             self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound,
             parse_part(Part.STREAMS, self.streams), Music.parse(self.music), self.reverse,
             self.framing, parse_part(Part.SPAN, self.span), Curve.parse(self.curve) if self.curve else None,
         )  # fmt: skip
+
+    def conformed(self, clock: Clock | None = None) -> Conform:
+        """The conform that was ordered, of a clip with such times of its own."""
+        material, rate = self.material(clock), Rate(Fraction(self.timeline_rate))
         if self.event is not None:
-            return window(self.event.event(), material, treatment, _rate(self.timeline_rate)).as_conform
-        return conform(material, treatment, _rate(self.timeline_rate))
+            return window(self.event.event(), material, self.treatment, rate).as_conform
+        return conform(material, self.treatment, rate)
 
 
 def order_of(plan: Plan) -> Order:
     """The order to make a file of a plan."""
-    return _order(plan.conformed, plan.timeline.settings)
+    return order_of_conform(plan.conformed, plan.timeline.settings)
 
 
 def order_of_event(use: Window, settings: TimelineSettings, handles: int, event_id: int) -> Order:
     """The order to make a file of an event, with so many timeline frames of handles on either side, as far as its
     source has them."""
-    head, tail = handles, handles
-    # Handles that the source does not have are left off; what the event itself holds at its end stays.
-    longer = use.longer(head, tail)
-    head = max(0, head - max(0, longer.underrun - use.underrun))
-    tail = max(0, tail - max(0, longer.overrun - use.overrun))
+    head, tail = use.handles_within(handles)
     made = use.longer(head, tail).event
     ordered = OrderedEvent(
         id=event_id, source_in=fraction_text(made.source_in), lead=fraction_text(made.lead), length=made.length,
         head=head, tail=tail,
     )  # fmt: skip
-    return _order(use.conformed, settings).model_copy(update={"event": ordered})
+    return order_of_conform(use.conformed, settings).model_copy(update={"event": ordered})
 
 
-def _order(conformed: Conform, settings: TimelineSettings) -> Order:
+def order_of_conform(conformed: Conform, settings: TimelineSettings) -> Order:
+    """The order of what is decided on a source as a whole."""
     material, treatment = conformed.material, conformed.treatment
     return Order(
         timeline_rate=settings.rate.exact,
@@ -183,12 +185,7 @@ def _order(conformed: Conform, settings: TimelineSettings) -> Order:
     )  # fmt: skip
 
 
-def render_plan(config: Config, asked: Render, clip: Clip) -> RenderPlan:
-    """The plan of a stored render on this machine; raises ``RuleError`` where its places are not here."""
-    return plan_to_make(Order.model_validate(asked.plan), clip, config, asked.setting, asked.out_path)
-
-
-def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_path: str) -> RenderPlan:
+def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_path: str) -> ClipPlan:
     """The plan of an order for a clip that has been looked at; raises ``RuleError`` where its
     places are not here."""
     if clip.facts is None:
@@ -197,7 +194,7 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_p
     cuts = frozenset(clip.picture.cuts if clip.picture else ())
     canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
     music = Music.parse(ordered.music)
-    return RenderPlan(
+    return ClipPlan(
         source, clip.facts, ordered.conformed(clip.facts.times), Setting(setting), config.product(out_path),
         ordered.drop_frame, canvas, ordered.sound_rate, cuts, config.footage(music.root, music.path) if music else None,
     )  # fmt: skip

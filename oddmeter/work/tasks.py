@@ -24,11 +24,11 @@ from oddmeter.media.analysis.analyse import DamagedError
 from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
-from oddmeter.media.render import clear_unfinished, could_not_write, insist_on_sources, render
+from oddmeter.media.render import clear_unfinished, could_not_write, render
 from oddmeter.media.verify import verify
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
-from oddmeter.work.orders import render_plan
+from oddmeter.work.plans import file_plan
 from oddmeter.work.right import LaterError, SoleRight
 
 log = logging.getLogger("oddmeter.worker")
@@ -200,7 +200,8 @@ def make(config: Config, database: Database, render_id: int, stopping: Event | N
             _surely(database, lambda c: renders.finish(c, render_id, "cancelled", None, None))
         except RuleError as error:
             sentence = str(error)
-            _note_if_changed(database, asked.clip_id, error)
+            if asked.clip_id is not None:
+                _note_if_changed(database, asked.clip_id, error)
             _surely(database, lambda c: renders.finish(c, render_id, "failed", sentence, None))
         except OSError as error:
             why = could_not_write(asked.out_path, error)
@@ -215,23 +216,20 @@ def _made_and_proven(
 ) -> tuple[Proof, str | None]:
     """The proof of the file, and a sentence where it is not as planned; then it has been moved off its name."""
     with database.transaction() as connection:
-        clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
-        plan = render_plan(config, asked, clip)
-        music = plan.conformed.treatment.music
-        if music:
-            plan = replace(plan, music_known=facts.identity_at(connection, clip.show_id, music.root, music.path))
-    if not is_there(plan.source):
-        raise RuleError(f"{clip.name} is no longer where it was; nothing was made.")
+        plan = file_plan(connection, config, asked)
+    for source in plan.sources:
+        if not is_there(source.path):
+            raise RuleError(f"{source.path.name} is no longer where it was; nothing was made.")
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))
     made_by_a_worker_that_died = asked.attempts > 0 and plan.out.exists()
     if made_by_a_worker_that_died:
-        insist_on_sources(plan)
+        plan.insist_on_sources()
     else:
         render(plan, progress, right.insist)
     _surely(database, lambda c: renders.proving(c, asked.id))
     try:
-        proof = verify(plan, lambda _: progress(plan.conformed.frame_map.length))
+        proof = verify(plan, lambda _: progress(plan.length))
     except CancelledError:
         if not made_by_a_worker_that_died:
             plan.out.unlink()

@@ -9,8 +9,7 @@ from oddmeter.core.cutting.edits import closed
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut
 from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked, place_in_file, start_frame
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition, recounted
-from oddmeter.core.cutting.takeover import laid_out, taken_over
-from oddmeter.core.cutting.versions import Fate
+from oddmeter.core.cutting.versions import Fate, laid_out, taken_over
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.evidence.facts import Facts

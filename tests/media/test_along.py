@@ -18,7 +18,8 @@ from oddmeter.media.files.decode import FrameReader, frames_from
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.pictures.planes import field_of
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
 PEAK = Curve.parse({"points": [
@@ -41,12 +42,12 @@ CASES = {
 
 def plan_of(
     source: Path, out: Path, treatment: Treatment, setting: Setting, scan: TimelineScan = TimelineScan.PROGRESSIVE
-) -> RenderPlan:
+) -> ClipPlan:
     facts = probe(source)
     assert facts.file_rate is not None
     planned = conform(Material(facts.frames, facts.file_rate, clock=facts.clock), treatment, Rate.of(25))
     canvas = None if scan is TimelineScan.PROGRESSIVE else Canvas(facts.width, facts.height, facts.pixel_aspect, scan)
-    return RenderPlan(source, facts, planned, setting, out / f"made{ENCODINGS[setting].suffix}", timeline=canvas)
+    return ClipPlan(source, facts, planned, setting, out / f"made{ENCODINGS[setting].suffix}", timeline=canvas)
 
 
 @pytest.mark.parametrize(

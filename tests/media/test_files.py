@@ -18,7 +18,8 @@ from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
 FULL_RANGE, BT2020, BT2020_TEN_BIT = 2, 9, 14
@@ -54,7 +55,7 @@ def test_range_and_primaries_are_carried_over(
     treatment = Treatment(Intent.SPEED, Fraction(1, 2), between=choice, framing=framing)
     planned = conform(Material(10, Rate.of(25)), treatment, Rate.of(25))
     out = tmp_path / f"made{ENCODINGS[setting].suffix}"
-    plan = RenderPlan(wide, probe(wide), planned, setting, out, timeline=Canvas(640, 480))
+    plan = ClipPlan(wide, probe(wide), planned, setting, out, timeline=Canvas(640, 480))
     render(plan)
     with FrameAccess(out, probe(out)) as frames:
         frame = frames.frame(3)

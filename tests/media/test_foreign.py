@@ -24,7 +24,8 @@ from oddmeter.media.files.identity import identify, is_as_known
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.pictures.stills import still
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
 ONE = 1 << 16
@@ -76,11 +77,11 @@ def turned_by_the_matrix(turn: Turn) -> list[int]:
     return [moved[place] for place in ((False, False), (True, False), (True, True), (False, True))]
 
 
-def plan_of(path: Path, out: Path, setting: Setting = Setting.VIEW) -> RenderPlan:
+def plan_of(path: Path, out: Path, setting: Setting = Setting.VIEW) -> ClipPlan:
     facts = probe(path)
     assert facts.file_rate is not None
     conformed = conform(Material(facts.frames, facts.file_rate), Treatment(Intent.REAL_TIME), Rate.of(25))
-    return RenderPlan(path, facts, conformed, setting, out / f"made{ENCODINGS[setting].suffix}")
+    return ClipPlan(path, facts, conformed, setting, out / f"made{ENCODINGS[setting].suffix}")
 
 
 @pytest.mark.parametrize("turn", Turn)
@@ -116,7 +117,7 @@ def test_a_turned_picture_keeps_its_samples(pixel_format: str, tmp_path: Path) -
     assert verified(plan_of(path, tmp_path / "made", Setting.ARCHIVE))
 
 
-def verified(plan: RenderPlan) -> bool:
+def verified(plan: ClipPlan) -> bool:
     render(plan)
     return verify(plan).passed
 

@@ -20,7 +20,8 @@ from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.sound.hearing import Hearing, Window
 from oddmeter.media.sound.reader import SoundReader
 from oddmeter.media.sound.track import SoundPlan
@@ -66,11 +67,11 @@ def swept(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFacto
     return written(tmp_path_factory.mktemp("heard") / name, KINDS[name.split(".", maxsplit=1)[0]])
 
 
-def planned(source: Path, folder: Path, treatment: Treatment) -> RenderPlan:
+def planned(source: Path, folder: Path, treatment: Treatment) -> ClipPlan:
     facts = probe(source)
     assert facts.file_rate is not None
     made = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
-    return RenderPlan(source, facts, made, Setting.ARCHIVE, folder / "made.mkv")
+    return ClipPlan(source, facts, made, Setting.ARCHIVE, folder / "made.mkv")
 
 
 def heard(hearing: Hearing, plan: SoundPlan, first: int, last: int) -> np.ndarray:

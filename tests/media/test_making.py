@@ -35,7 +35,8 @@ from oddmeter.media.inbetweens.flow import between, motion, sizes_of
 from oddmeter.media.making import MadeFrame, Maker
 from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import field_of, woven
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 from oddmeter.media.viewing import Viewed, Viewing
 
@@ -112,7 +113,7 @@ def test_what_the_bench_shows_is_what_is_rendered(footage: dict[str, Path], tmp_
     path = footage["HB_quay_29.mp4"]
     treatment = Treatment(Intent.PACE, Fraction(1, 2), between=Between.FLOW, effort=Effort.QUICK, span=Span(20, 40))
     planned = planned_for(path, "25", treatment)
-    plan = RenderPlan(path, probe(path), planned, Setting.ARCHIVE, tmp_path / "made.mkv")
+    plan = ClipPlan(path, probe(path), planned, Setting.ARCHIVE, tmp_path / "made.mkv")
     render(plan)
     with FrameAccess(plan.out, probe(plan.out)) as rendered, maker_of(path, planned) as maker:
         for number in reversed(range(planned.frame_map.length)):
@@ -124,7 +125,7 @@ def test_what_the_bench_shows_is_what_is_rendered(footage: dict[str, Path], tmp_
 def test_a_clip_runs_backwards_from_its_last_frame(footage: dict[str, Path], tmp_path: Path) -> None:
     path = footage["HB_quay_29.mp4"]
     planned = planned_for(path, "29.97", Treatment(Intent.EVERY_FRAME, reverse=True, span=Span(5, 60)))
-    plan = RenderPlan(path, probe(path), planned, Setting.VIEW, tmp_path / "back.mp4")
+    plan = ClipPlan(path, probe(path), planned, Setting.VIEW, tmp_path / "back.mp4")
     render(plan)
     with FrameAccess(plan.out, probe(plan.out)) as frames:
         assert [code_of(frames.frame(n)) for n in range(56)] == list(range(60, 4, -1))
@@ -178,7 +179,7 @@ def test_pulldown_comes_out_frame_for_frame_across_a_change_of_phase(pulled: Pat
     treatment = Treatment(Intent.EVERY_FRAME, fields=Fields.ORIGINAL)
     planned = conform(material, treatment, Rate.parse("23.976"))
     assert planned.speed == planned.stride == 1 and planned.frame_map.length == 104
-    plan = RenderPlan(pulled, facts, planned, Setting.ARCHIVE, tmp_path / "film.mkv")
+    plan = ClipPlan(pulled, facts, planned, Setting.ARCHIVE, tmp_path / "film.mkv")
     render(plan)
     shown_codes = []
     with FrameAccess(plan.out, probe(plan.out)) as made:
@@ -234,7 +235,7 @@ def test_every_setting_says_which_field_comes_first(
     facts = probe(path)
     planned = planned_for(path, "29.97", Treatment(REAL, span=Span(0, 24), framing=Framing.INSIDE))
     out = tmp_path / f"made{ENCODINGS[setting].suffix}"
-    plan = RenderPlan(path, facts, planned, setting, out, True, Canvas(720, 480, NTSC, TimelineScan(order)), 48_000)
+    plan = ClipPlan(path, facts, planned, setting, out, True, Canvas(720, 480, NTSC, TimelineScan(order)), 48_000)
     render(plan)
     assert (probe(out).scan, probe(out).field_order) == (Scan.INTERLACED, order)
     proof = verify(plan)
@@ -250,7 +251,7 @@ def test_each_field_of_an_interlaced_frame_has_its_own_moment(
     facts = probe(path)
     planned = planned_for(path, "29.97", Treatment(REAL, span=Span(0, 99)))
     canvas = Canvas(facts.width, facts.height, facts.pixel_aspect, TimelineScan(order))
-    plan = RenderPlan(path, facts, planned, Setting.ARCHIVE, tmp_path / "tape.mkv", True, canvas)
+    plan = ClipPlan(path, facts, planned, Setting.ARCHIVE, tmp_path / "tape.mkv", True, canvas)
     render(plan)
     made = probe(plan.out)
     assert (made.scan, made.field_order) == (Scan.INTERLACED, order)

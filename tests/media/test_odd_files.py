@@ -22,7 +22,8 @@ from oddmeter.media.containers.matroska import state_in_track
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
 
@@ -50,11 +51,11 @@ def write(
     return path
 
 
-def planned(path: Path, out: Path, treatment: Treatment, setting: Setting = Setting.VIEW) -> RenderPlan:
+def planned(path: Path, out: Path, treatment: Treatment, setting: Setting = Setting.VIEW) -> ClipPlan:
     facts = probe(path)
     assert facts.file_rate is not None
     conformed = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
-    return RenderPlan(path, facts, conformed, setting, out)
+    return ClipPlan(path, facts, conformed, setting, out)
 
 
 def test_a_phone_that_varies_is_measured_and_keeps_its_length(tmp_path: Path) -> None:

@@ -20,7 +20,8 @@ from oddmeter.demo.takes import TAKES
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
 TIMELINES = ("25", "29.97", "23.976")
@@ -35,13 +36,13 @@ def plan_for(
     setting: Setting = Setting.VIEW,
     shot: str | None = None,
     most: int = 10_000,
-) -> RenderPlan:
+) -> ClipPlan:
     facts = probe(source)
     assert facts.file_rate is not None
     material = Material(min(facts.frames, most), facts.file_rate, Rate.parse(shot) if shot else None)
     conformed = conform(material, treatment, Rate.parse(timeline))
     name = f"{source.stem}_{timeline}{ENCODINGS[setting].suffix}"
-    return RenderPlan(source, facts, conformed, setting, out / name, drop_frame=timeline == "29.97")
+    return ClipPlan(source, facts, conformed, setting, out / name, drop_frame=timeline == "29.97")
 
 
 def codes(path: Path, frames: int) -> list[int | None]:

@@ -16,7 +16,8 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
 RATE, SECONDS = 48_000, 2
@@ -55,12 +56,12 @@ def crowded(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def planned(
     source: Path, folder: Path, setting: Setting, streams: SoundStreams, speed: Fraction = Fraction(1)
-) -> RenderPlan:
+) -> ClipPlan:
     facts = probe(source)
     assert facts.file_rate is not None
     treatment = Treatment(Intent.SPEED, speed, streams=streams)
     made = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
-    return RenderPlan(
+    return ClipPlan(
         source, facts, made, setting, folder / f"made{['.mkv', '.mov', '.mp4'][list(Setting).index(setting)]}"
     )
 

@@ -20,9 +20,10 @@ from oddmeter.core.planning.clips import Clip
 from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
-from oddmeter.media.render import RenderPlan, render
+from oddmeter.media.plans import ClipPlan
+from oddmeter.media.render import render
 from oddmeter.store import clips, looks, renders, words
-from oddmeter.work.orders import render_plan
+from oddmeter.work.plans import file_plan
 from oddmeter.work.right import BusyError, LaterError, SoleRight
 from oddmeter.work.tasks import StoppedError, look_at, look_closer, make, queue
 from oddmeter.work.worker import requeue_lost
@@ -71,7 +72,8 @@ def test_a_file_is_made_and_proven(desk: Desk) -> None:
 def test_a_file_that_a_dead_worker_placed_is_proven_not_made_again(desk: Desk) -> None:
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
-    plan = render_plan(desk.config, desk.render(asked), clip)
+    with desk.database.transaction() as connection:
+        plan = file_plan(connection, desk.config, desk.render(asked))
     render(plan)
     made_at = plan.out.stat().st_mtime_ns
     with desk.database.transaction() as connection:
@@ -140,7 +142,7 @@ def test_cancelling_while_it_is_proven_takes_the_file_away(desk: Desk, monkeypat
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
 
-    def cancelled_in_mid_proof(plan: RenderPlan, progress: Callable[[int], None]) -> Proof:
+    def cancelled_in_mid_proof(plan: ClipPlan, progress: Callable[[int], None]) -> Proof:
         assert plan.out.is_file()
         with desk.database.transaction() as connection:
             renders.cancel(connection, asked)

@@ -189,6 +189,16 @@ class Cut:
                 at = event.stop
         return tuple(out)
 
+    @property
+    def black_frames(self) -> int:
+        """Frames before the end where no track of pictures has anything but black."""
+        covered, at = 0, 0
+        shows = (one for one in self.in_time if one.track.kind is TrackKind.PICTURE and one.carries_source)
+        for event in shows:
+            covered += max(0, event.stop - max(at, event.record_in))
+            at = max(at, event.stop)
+        return self.length - covered
+
     def together(self, chosen: Iterable[Event]) -> tuple[Event, ...]:
         """The chosen events with those of their groups, in time order."""
         some = list(chosen)

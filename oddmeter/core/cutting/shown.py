@@ -58,16 +58,37 @@ class Seen:
 BLACK = Seen((), Fraction(1))
 
 
-def shown_at(book: Book, timeline_id: int, frame: int | Fraction, way: int = 1) -> tuple[Seen, ...]:
+WHOLE, HALF = Fraction(1), Fraction(1, 2)
+"""Timeline frames that a frame and a field last."""
+
+
+def shown_at(
+    book: Book, timeline_id: int, frame: int | Fraction, way: int = 1, lasts: Fraction = WHOLE
+) -> tuple[Seen, ...]:
     """What a timeline shows at a moment, given in its frames; running backwards (``way`` −1), the moment of a cut still
-    belongs to what lies before it. Several parts where a transition is running; black where nothing is.
+    belongs to what lies before it. Several parts where a transition is running: as they are half way through the
+    frames that it ``lasts``, a half for a field; black where nothing is.
 
     Raises ``RuleError`` where timelines are nested deeper than ``DEEPEST``.
     """
-    return _shown(book, timeline_id, Fraction(frame), way, ())
+    return _shown(_Looking(book, lasts), timeline_id, Fraction(frame), way, ())
 
 
-def _shown(book: Book, timeline_id: int, moment: Fraction, way: int, chain: tuple[Event, ...]) -> tuple[Seen, ...]:
+@dataclass(frozen=True)
+class _Looking:
+    """A look into a book, at moments of so many frames."""
+
+    book: Book
+    lasts: Fraction
+
+    def cut(self, timeline_id: int) -> Cut:
+        return self.book.cut(timeline_id)
+
+    def window(self, timeline_id: int, event: Event) -> Window | None:
+        return self.book.window(timeline_id, event)
+
+
+def _shown(book: _Looking, timeline_id: int, moment: Fraction, way: int, chain: tuple[Event, ...]) -> tuple[Seen, ...]:
     if len(chain) >= DEEPEST:
         raise RuleError(f"Timelines are nested more than {DEEPEST} deep.", "nested")
     cut = book.cut(timeline_id)
@@ -79,14 +100,14 @@ def _shown(book: Book, timeline_id: int, moment: Fraction, way: int, chain: tupl
 
 
 def _with_transition(
-    book: Book, timeline_id: int, cut: Cut, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
+    book: _Looking, timeline_id: int, cut: Cut, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
 ) -> tuple[Seen, ...]:
     seen = _of_event(book, timeline_id, event, moment, way, chain)
     since = moment - event.record_in
     transition = event.transition
     if transition is None or since >= transition.length or transition.kind != "dissolve":
         return seen
-    share = min(Fraction(1), (since + Fraction(1, 2)) / transition.length)
+    share = min(WHOLE, (since + book.lasts / 2) / transition.length)
     before = cut.before(event)
     if before is None:
         under: tuple[Seen, ...] = (replace(BLACK, chain=chain),)
@@ -102,14 +123,15 @@ def _shared(parts: tuple[Seen, ...], share: Fraction) -> tuple[Seen, ...]:
 
 
 def _of_event(
-    book: Book, timeline_id: int, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
+    book: _Looking, timeline_id: int, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
 ) -> tuple[Seen, ...]:
     here = (*chain, event)
     window = book.window(timeline_id, event) if event.carries_source else None
     if window is None:
         return (Seen(here, Fraction(1)),)
-    frame_map = window.frame_map
-    at = frame_map.moment(moment - event.record_in)
+    frame_map, since = window.frame_map, moment - event.record_in
+    # What is held changes with whole timeline frames, never with the second field of one.
+    at = frame_map.moment(floor(since) if frame_map.holds and not chain else since)
     way *= frame_map.path.piece(at).way or 1
     second = frame_map.path.at(at)
     if event.kind is SourceKind.TIMELINE:
@@ -140,7 +162,7 @@ def _weights(place: Fraction, units: int, way: int, between: Between) -> Weights
     first = floor(place)
     if place <= 0 or first >= last:
         return Weights.alone(0 if place <= 0 else last)
-    return Weights(first, first + 1, place - first)
+    return Weights(first, first + 1, place - first) if place > first else Weights.alone(first)
 
 
 @dataclass(frozen=True)
@@ -156,14 +178,14 @@ class Lost:
 def lost_by_flattening(book: Book, timeline_id: int, event: Event) -> tuple[Lost, ...]:
     """What showing a nested timeline by its own frames only would lose, by clip: each timeline frame of the event is
     looked at both ways."""
-    seen: dict[bool, dict[int, set[int]]] = {}
+    looking, seen = _Looking(book, WHOLE), dict[bool, dict[int, set[int]]]()
     names: dict[int, str] = {}
     for flattened in (False, True):
         found = seen.setdefault(flattened, {})
         one = replace(event, flattened=flattened)
         for frame in range(event.length):
             moment = Fraction(event.record_in + frame)
-            for part in _of_event(book, timeline_id, one, moment, 1, ()):
+            for part in _of_event(looking, timeline_id, one, moment, 1, ()):
                 if part.clip_id is not None and part.event is not None:
                     names[part.clip_id] = part.event.name
                     found.setdefault(part.clip_id, set()).update(unit for unit, _ in part.weights.parts)
@@ -184,3 +206,10 @@ def contains(book: Book, outer: int, inner: int) -> bool:
             done.add(one)
             waiting += [event.timeline_id for event in book.cut(one).events if event.timeline_id is not None]
     return False
+
+
+def timeline_of(outer: int, seen: Seen) -> int:
+    """The timeline that the event which uses the clip lies on, of a part that is seen on an outer one."""
+    inner = seen.chain[-2].timeline_id if len(seen.chain) > 1 else outer
+    assert inner is not None
+    return inner

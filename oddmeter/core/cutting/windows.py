@@ -44,6 +44,13 @@ class Window:
         longer = replace(begun(self, -head), length=event.length + head + tail)
         return window(longer, self.conformed.material, self.conformed.treatment, rate)
 
+    def handles_within(self, handles: int) -> tuple[int, int]:
+        """How many of so many timeline frames of handles its source has before and behind; what the event itself holds
+        at its ends stays."""
+        longer = self.longer(handles, handles)
+        head = max(0, handles - max(0, longer.underrun - self.underrun))
+        return head, max(0, handles - max(0, longer.overrun - self.overrun))
+
     def still(self, weights: Weights) -> Conform:
         """One timeline frame that is made of just these units, as looking takes a clip."""
         ruler, rate = self.frame_map.ruler, self.frame_map.timeline_rate

@@ -1,5 +1,6 @@
 """The settings a file can be made with: one lossless for archives, one for editing, one light for viewing."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import lru_cache
@@ -52,6 +53,18 @@ class Encoding:
             return (fit or self.pixel_formats)[0]
         wanted = _samples(source)
         return min(fit or self.pixel_formats, key=lambda name: _samples(name).cost_of(wanted))
+
+    def pixel_format_for_all(self, sources: Sequence[str], width: int, height: int) -> str:
+        """The pixel format to encode pictures of several sources: the one that loses least of any of them."""
+        chosen = {self.pixel_format_for(source, width, height) for source in sources or [""]}
+        return (
+            min(
+                chosen,
+                key=lambda name: tuple(map(max, *(_samples(name).cost_of(_samples(s)) for s in sources), (0,) * 5)),
+            )
+            if len(chosen) > 1
+            else chosen.pop()
+        )
 
     def options_for(self, pixel_format: str) -> dict[str, str]:
         """The codec's options for a pixel format."""

@@ -104,7 +104,7 @@ def matrix_in(frame: VideoFrame, lines: int) -> int:
 
 def flagged(frame: VideoFrame) -> VideoFrame:
     """The frame with its colour matrix said, so that its fields, of half the lines, keep it."""
-    if not _is_rgb(frame.format.name):
+    if not is_rgb(frame.format.name):
         frame.colorspace = matrix_of(frame)
     return frame
 
@@ -113,7 +113,7 @@ def converted(frame: VideoFrame, pixel_format: str) -> VideoFrame:
     """The frame in another pixel format; what was red, green and blue comes under the matrix for its lines."""
     if frame.format.name == pixel_format:
         return frame
-    if not _is_rgb(frame.format.name) or _is_rgb(pixel_format):
+    if not is_rgb(frame.format.name) or is_rgb(pixel_format):
         return reformatted(frame, format=pixel_format)
     matrix = matrix_for(frame.height)
     out = reformatted(frame, format=pixel_format, dst_colorspace=_swscale(matrix), dst_color_range=ColorRange.MPEG)
@@ -174,7 +174,7 @@ def frame_of(picture: Picture, like: VideoFrame) -> VideoFrame:
 
 def rematrixed(frame: VideoFrame, matrix: int) -> VideoFrame:
     """A picture of luma and chroma under another colour matrix."""
-    if matrix == matrix_of(frame) or _is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
+    if matrix == matrix_of(frame) or is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
         return frame
     out = reformatted(
         frame,
@@ -190,10 +190,20 @@ def rematrixed(frame: VideoFrame, matrix: int) -> VideoFrame:
     return out
 
 
+def ranged(frame: VideoFrame, *, full: bool) -> VideoFrame:
+    """A picture of luma and chroma in the full range of code values, or in that of video."""
+    if is_full_range(frame) is full:
+        return frame
+    to = ColorRange.JPEG if full else ColorRange.MPEG
+    out = reformatted(frame, format=frame.format.name, dst_color_range=to, interpolation=_EXACT, **_range(frame, "src"))
+    flagged_like(out, frame).color_range = to
+    return out
+
+
 def black_levels(frame: VideoFrame) -> Sequence[int]:
     """The value of black in each plane of a planar frame."""
     bits = frame.format.components[0].bits
-    if _is_rgb(frame.format.name):
+    if is_rgb(frame.format.name):
         return [0] * len(frame.planes)
     luma = 0 if is_full_range(frame) else 16 << (bits - 8)
     return [luma, *[128 << (bits - 8)] * (len(frame.planes) - 1)]
@@ -205,7 +215,7 @@ def is_full_range(frame: VideoFrame) -> bool:
 
 
 def _range(frame: VideoFrame, side: str) -> dict[str, ColorRange]:
-    full = is_full_range(frame) or _is_rgb(frame.format.name) or frame.format.name.startswith("gray")
+    full = is_full_range(frame) or is_rgb(frame.format.name) or frame.format.name.startswith("gray")
     return {f"{side}_color_range": ColorRange.JPEG if full else ColorRange.MPEG}
 
 
@@ -215,5 +225,6 @@ def _swscale(matrix: int) -> Colorspace:
     return names.get(matrix, Colorspace.ITU601)
 
 
-def _is_rgb(name: str) -> bool:
+def is_rgb(name: str) -> bool:
+    """True of a pixel format of red, green and blue."""
     return name.startswith(("gbr", "rgb", "bgr", "argb", "abgr", "pal8"))

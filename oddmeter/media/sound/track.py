@@ -1,6 +1,7 @@
 """The sound of a made file: kept as it is, at another speed with its pitch, or at its own; to the exact length of the
 picture in samples."""
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
@@ -32,8 +33,30 @@ Read = Callable[[int, int], npt.NDArray[np.float32]]
 none. Shape (channels, samples)."""
 
 
+class SoundTrack(ABC):
+    """One stream of sound in a made file: its samples a second, and what it is called there."""
+
+    rate: int
+    name: str
+
+    @property
+    @abstractmethod
+    def samples(self) -> int:
+        """How many samples it has."""
+
+    @property
+    @abstractmethod
+    def layout(self) -> tuple[str, int]:
+        """Its layout of channels, and their number; raises ``RuleError`` where it cannot be decoded."""
+
+    @abstractmethod
+    def frames(self, sample_format: str) -> Iterator[AudioFrame]:
+        """The sound in turn, in frames of at most ``BLOCK`` samples in that format, which carry their place as
+        ``pts``."""
+
+
 @dataclass(frozen=True)
-class SoundPlan:
+class SoundPlan(SoundTrack):
     """What becomes of the sound of a file: of the stream at a ``place`` among those that can be decoded.
 
     ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
@@ -62,6 +85,19 @@ class SoundPlan:
         return round(self.length * self.rate)
 
     @property
+    def layout(self) -> tuple[str, int]:
+        """That of the stream."""
+        with opened(self.path) as container:
+            stream = sound_of(container, self.path, self.place)
+            return named_layout(stream), stream.channels
+
+    def frames(self, sample_format: str) -> Iterator[AudioFrame]:
+        """The made sound."""
+        if self.is_kept:
+            return kept_sound(self.path, sample_format, self.length, self.start, self.place)
+        return _changed_sound(self, sample_format)
+
+    @property
     def parts(self) -> int:
         """In how many parts it is made."""
         return -(-self.samples // (PART_SECONDS * self.rate))
@@ -85,17 +121,8 @@ class SoundPlan:
         return same and not self.backwards
 
 
-def made_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
-    """The sound of a plan as frames of ``BLOCK`` samples in ``sample_format``, which carry their place as ``pts``."""
-    if plan.is_kept:
-        return kept_sound(plan.path, sample_format, plan.length, plan.start, plan.place)
-    return _changed_sound(plan, sample_format)
-
-
 def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
-    with opened(plan.path) as container:
-        stream = sound_of(container, plan.path, plan.place)
-        layout, channels = named_layout(stream), stream.channels
+    layout, channels = plan.layout
     with TemporaryFile() as held:
         frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start, plan.place)
         written = sum(held.write(np.ascontiguousarray(f.to_ndarray().T).tobytes()) for f in frames)
@@ -115,7 +142,7 @@ def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
             samples = made_part(plan, number, read)
             for start in range(0, samples.shape[1], BLOCK):
                 block = samples[:, start : start + BLOCK]
-                for made in resampler.resample(_frame(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
+                for made in resampler.resample(framed_sound(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
                     made.pts, made.time_base = done, Fraction(1, plan.rate)
                     yield made
                 done += block.shape[1]
@@ -188,7 +215,7 @@ def kept_sound(
             rest = samples if rest is None else np.concatenate([rest, samples], axis=1)
             while rest.shape[1] >= BLOCK * wide and done < wanted:
                 take = min(BLOCK, wanted - done)
-                yield _frame(rest[:, : take * wide], sample_format, layout, rate, done)
+                yield framed_sound(rest[:, : take * wide], sample_format, layout, rate, done)
                 rest, done = rest[:, take * wide :], done + take
             if done >= wanted:
                 return
@@ -198,7 +225,7 @@ def kept_sound(
             take = min(BLOCK, wanted - done)
             block = rest[:, : take * wide]
             short = take * wide - block.shape[1]
-            yield _frame(np.pad(block, ((0, 0), (0, short))), sample_format, layout, rate, done)
+            yield framed_sound(np.pad(block, ((0, 0), (0, short))), sample_format, layout, rate, done)
             rest, done = rest[:, take * wide :], done + take
 
 
@@ -206,13 +233,6 @@ def named_layout(stream: AudioStream) -> str:
     """The stream's layout of channels; the usual one for their number where the file names none."""
     name = stream.layout.name
     return _USUAL.get(stream.channels, name) if name.endswith("channels") else name
-
-
-def sound_layout(plan: SoundPlan) -> tuple[str, int]:
-    """The layout of channels of a sound, and their number; raises ``RuleError`` where it cannot be decoded."""
-    with opened(plan.path) as container:
-        stream = sound_of(container, plan.path, plan.place)
-        return named_layout(stream), stream.channels
 
 
 def sound_rate_of(path: Path) -> int:
@@ -262,7 +282,9 @@ def _placed(
             yield samples[:, cut * wide :]
 
 
-def _frame(samples: Samples, sample_format: str, layout: str, rate: int, at: int) -> AudioFrame:
+def framed_sound(samples: Samples, sample_format: str, layout: str, rate: int, at: int) -> AudioFrame:
+    """Samples as a frame, the first of them at a place in samples: planar of shape (channels, samples), or packed of
+    shape (1, samples · channels)."""
     frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples), format=sample_format, layout=layout)
     frame.sample_rate, frame.pts, frame.time_base = rate, at, Fraction(1, rate)
     return frame

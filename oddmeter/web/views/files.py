@@ -1,8 +1,10 @@
 """Names of files to make: what stands against one, before anything is queued."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Protocol
 
+from oddmeter.core.planning.filenames import WORDS, filled
+from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.web.http.context import Context
@@ -13,6 +15,13 @@ class Named(Protocol):
 
     out_path: str
     problem: str | None
+
+
+def named_path(folder: str, pattern: str, setting: Setting, words: Mapping[str, str]) -> str:
+    """The path below the folder for made files of a file that is named by a pattern; a word that means nothing here is
+    empty. Raises ``RuleError`` where the pattern gives no name."""
+    name = filled(pattern, {**dict.fromkeys(WORDS, ""), "setting": setting.value, **words}) + ENCODINGS[setting].suffix
+    return f"{folder}/{name}" if folder else name
 
 
 def note_taken(here: Context, connection: Connection, files: Sequence[Named], what: str) -> None:

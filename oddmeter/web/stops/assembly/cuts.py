@@ -173,13 +173,13 @@ def event_sheet(here: Here, show_id: ShowId, timeline_id: int) -> Response:
     with how many things its proof found right."""
     book = open_book(here, show_id)
     with here.database.transaction() as connection:
-        made = renders.made_of_events(connection, timeline_id)
+        made = renders.made_of_timeline(connection, timeline_id)
     text = StringIO()
     rows = csv.DictWriter(text, SHEET_COLUMNS, lineterminator="\r\n")
     rows.writeheader()
     for number, one in enumerate(cut_view(book, timeline_id)["events"], 1):
-        path, _, proof = made.get(one["id"], ("", {}, {}))
-        checks = proof.get("checks", [])
+        file = made.get(renders.MadeOf(one["id"]))
+        path, checks = (file.out_path, file.proof.get("checks", [])) if file is not None else ("", [])
         marks = "; ".join(f"{mark['words']} {mark['frames']}".strip() for mark in one["marks"])
         values = (
             number, one["track"], one["kind"].value, one["name"], one["timecode_in"], one["timecode_out"],

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
@@ -12,8 +12,7 @@ from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.finding import Footage, Found, FoundBy, events_of, found_again, linked
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.listing import MadeFile, listed_cut, of_made_files
-from oddmeter.core.cutting.takeover import Takeover, laid_out, taken_over
-from oddmeter.core.cutting.versions import Compared, Fate
+from oddmeter.core.cutting.versions import Compared, Fate, Takeover, laid_out, taken_over
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import percent_text
 from oddmeter.core.numbers.rates import Rate
@@ -171,7 +170,7 @@ def compare(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> Ver
     book = open_book(here, show_id)
     found = _takeover(book, timeline_id, asked)
     with here.database.transaction() as connection:
-        made = renders.made_of_events(connection, timeline_id)
+        made = renders.made_of_timeline(connection, timeline_id)
     timeline = book.timeline(timeline_id)
     again = sum(one.made_again for one in found.found)
     return VersionsView(
@@ -237,8 +236,9 @@ def write(
     cut = listed_cut(book, book.timeline, timeline_id, book.board.everything, chains=chains and of == "sources")
     if of == "made":
         with here.database.transaction() as connection:
-            made = renders.made_of_events(connection, timeline_id)
-        cut = of_made_files(cut, book.cut(timeline_id), {one: _made_file(*file) for one, file in made.items()})
+            made = renders.made_of_timeline(connection, timeline_id)
+        files = {one.event: _made_file(file) for one, file in made.items() if one.event and not one.transition}
+        cut = of_made_files(cut, book.cut(timeline_id), files)
     name = f"{safe_name(cut.name)}.{form}"
     written = write_cut(cut, name, handles)
     return Response(
@@ -280,9 +280,9 @@ def _fate_view(one: Compared, timeline: Timeline) -> FateView:
     )  # fmt: skip
 
 
-def _made_file(path: str, order: dict[str, Any], proof: dict[str, Any]) -> MadeFile:
-    found = {check["name"]: check["found"] for check in proof.get("checks", [])}
-    return MadeFile(path, found.get("start timecode", "00:00:00:00"), int(order["event"]["head"]))
+def _made_file(file: renders.FinishedFile) -> MadeFile:
+    found = {check["name"]: check["found"] for check in file.proof.get("checks", [])}
+    return MadeFile(file.out_path, found.get("start timecode", "00:00:00:00"), int(file.order["event"]["head"]))
 
 
 def _footage(board: Board) -> Footage:

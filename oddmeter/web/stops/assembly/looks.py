@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.cutting.shown import Seen, shown_at
+from oddmeter.core.cutting.shown import Seen, shown_at, timeline_of
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.numbers.numerals import exact_percent_text
 from oddmeter.media.files.identity import insist_as_known
@@ -73,7 +73,7 @@ def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> See
     event = part.event
     assert event is not None
     known = book.board.everything.get(part.clip_id) if part.clip_id is not None else None
-    window = book.window(_timeline_of(timeline_id, part), event)
+    window = book.window(timeline_of(timeline_id, part), event)
     units = [f"{_unit_text(window, unit)}" for unit, _ in part.weights.parts] if window and known else []
     at = number - event.record_in
     held = len(part.chain) == 1 and window is not None and window.overrun > 0 and at >= event.length - window.overrun
@@ -89,16 +89,9 @@ def _unit_text(window: Window, unit: int) -> str:
     return "/".join(map(str, frames))
 
 
-def _timeline_of(outer: int, part: Seen) -> int:
-    """The timeline that the event which uses the clip lies on."""
-    inner = part.chain[-2].timeline_id if len(part.chain) > 1 else outer
-    assert inner is not None
-    return inner
-
-
 def _picture(here: Context, book: ShowBook, outer: int, part: Seen, size: str) -> bytes:
     assert part.event is not None and part.clip_id is not None
-    timeline = _timeline_of(outer, part)
+    timeline = timeline_of(outer, part)
     window, known = book.window(timeline, part.event), book.board.everything.get(part.clip_id)
     if window is None or known is None or known.facts is None:
         raise MissingError("This clip")

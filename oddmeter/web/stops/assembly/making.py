@@ -1,38 +1,60 @@
-"""Files of events: what would be made of each, under which name, and what stands against it."""
+"""Files of a timeline: of its events, of its transitions, or of all of it; what would be made under which name, and
+what stands against it."""
 
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from enum import StrEnum
 from pathlib import PurePosixPath
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oddmeter.core.cutting.events import Event, TrackKind
+from oddmeter.core.cutting.events import Event, TrackKind, frames_text, named
 from oddmeter.core.cutting.listed import SourceKind
+from oddmeter.core.cutting.programmes import (
+    Programme,
+    programme_of,
+    programme_of_event,
+    programme_of_transition,
+)
 from oddmeter.core.decisions.vocabulary import wish_text
 from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
-from oddmeter.core.planning.clips import KnownClip
-from oddmeter.core.planning.filenames import filled, safe_folder
+from oddmeter.core.planning.clips import Clip
+from oddmeter.core.planning.filenames import safe_folder
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.identity import is_as_known
+from oddmeter.media.plans import FilePlan
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
+from oddmeter.store.renders import FinishedFile, MadeOf
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import note_taken
+from oddmeter.web.views.files import named_path, note_taken
 from oddmeter.work.orders import Order, order_of_event, plan_to_make
+from oddmeter.work.programmes import OrderedPart, ProgrammeOrder, order_of_programme, timeline_plan
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}/files", tags=["assembly"])
 
 
-class EventsIn(BaseModel):
-    """Files to make of events: none named makes all of pictures; ``handles`` are timeline frames on either side.
-    ``changed_only`` leaves out those of which a file was made that still is what they show."""
+class FilesOf(StrEnum):
+    """What of a timeline files are made of."""
 
+    EVENTS = "events"
+    TRANSITIONS = "transitions"
+    TIMELINE = "timeline"
+
+
+class EventsIn(BaseModel):
+    """Files to make of a timeline: of events or of the transitions into them, none named being all of pictures, or one
+    of all of it; ``handles`` are timeline frames on either side of an event. ``changed_only`` leaves out those of which
+    a file was made that still is what they show."""
+
+    of: FilesOf = FilesOf.EVENTS
     events: Annotated[list[int], Field(max_length=50_000)] = []
     setting: Setting = Setting.EDIT
     folder: str = ""
@@ -42,16 +64,18 @@ class EventsIn(BaseModel):
 
 
 class EventFile(BaseModel):
-    """A file that would be made of an event; ``problem`` says why it cannot be. ``made`` is the file of it that is
-    there already, ``current`` whether that still is what the event shows."""
+    """A file that would be made, of an event or, without one, of all of it; ``problem`` says why it cannot be,
+    ``remark`` what will be in it that somebody might not expect. ``made`` is the file of it that is there already,
+    ``current`` whether that still is what is shown."""
 
-    event: int
+    event: int | None
     name: str
     out_path: str
     frames: int
     head: int
     tail: int
     problem: str | None
+    remark: str | None
     made: str | None
     current: bool
 
@@ -68,12 +92,12 @@ class EventsQueued(BaseModel):
 class _Wanted:
     view: EventFile
     clip_id: int | None
-    order: Order | None
+    order: Order | ProgrammeOrder | None
 
 
 @router.post("/preview")
 def preview(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> list[EventFile]:
-    """The files that would be made of events, and what stands against any of them."""
+    """The files that would be made of a timeline, and what stands against any of them."""
     book = open_book(here, show_id)
     with here.database.transaction() as connection:
         return [one.view for one in _wanted(here, connection, book, timeline_id, asked)]
@@ -81,15 +105,15 @@ def preview(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> l
 
 @router.post("", status_code=201)
 def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> EventsQueued:
-    """Queue files of events. What cannot be made is refused by name; the rest is queued."""
+    """Queue files of a timeline. What cannot be made is refused by name; the rest is queued."""
     book = open_book(here, show_id)
     with here.database.transaction() as connection:
         wanted = _wanted(here, connection, book, timeline_id, asked)
         current = [one for one in wanted if asked.changed_only and one.view.current]
         wanted = [one for one in wanted if one not in current]
-        refused = [one.view for one in wanted if one.view.problem]
+        refused = [one.view for one in wanted if one.view.problem or one.order is None]
         for one in wanted:
-            if one.view.problem is None and one.order is not None and one.clip_id is not None:
+            if one.view.problem is None and one.order is not None:
                 path, order = one.view.out_path, one.order.model_dump(mode="json")
                 made = renders.ask(connection, timeline_id, one.clip_id, asked.setting, path, order, one.view.frames)
                 here.queue.ask_render(connection, made, path)
@@ -97,56 +121,157 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
 
 
 def _wanted(here: Context, connection: Connection, book: ShowBook, timeline_id: int, asked: EventsIn) -> list[_Wanted]:
-    cut, folder = book.cut(timeline_id), safe_folder(asked.folder)
-    pictures = [one for one in cut.in_time if one.track.kind is TrackKind.PICTURE]
-    numbers = {one.id: number for number, one in enumerate(pictures, 1)}
-    chosen = set(asked.events) or numbers.keys()
-    made = renders.made_of_events(connection, timeline_id)
-    out = [
-        _one(here, book, timeline_id, one, numbers[one.id], folder, asked, made.get(one.id))
-        for one in pictures if one.id in chosen
-    ]  # fmt: skip
-    note_taken(here, connection, [one.view for one in out], "events")
+    made = renders.made_of_timeline(connection, timeline_id)
+    out = list(_Making(here, book, timeline_id, asked, made).files())
+    note_taken(here, connection, [one.view for one in out], asked.of.value)
     return out
 
 
-def _one(
-    here: Context, book: ShowBook, timeline_id: int, event: Event, number: int, folder: str, asked: EventsIn,
-    made: tuple[str, dict[str, Any], dict[str, Any]] | None,
-) -> _Wanted:  # fmt: skip
-    use, settings = book.use(timeline_id, event), book.timeline(timeline_id).settings
-    known = book.board.everything.get(event.clip_id) if event.clip_id is not None else None
-    name = source_name(book, event)
-    window = use.window
-    order, problem = None, use.trouble or None
-    if event.kind is not SourceKind.CLIP:
-        problem = "only events of clips are made one by one; a nested timeline is not, so far"
-    elif window is not None and known is not None:
-        order = order_of_event(window, settings, asked.handles, event.id)
-    delivery = book.board.house.deliveries.get(known.clip.delivery_id) if known else None
-    speed = f"{decimal_text(window.conformed.speed * 100, 2)}pc" if window else ""
-    values = {
-        "clip": PurePosixPath(name).stem, "delivery": delivery.name if delivery else "", "timeline": settings.name,
-        "rate": settings.rate.spoken, "intent": wish_text(event.decisions.intent) if event.decisions.intent else "",
-        "speed": speed, "setting": asked.setting.value, "event": f"{number:03}", "track": event.track.name,
-    }  # fmt: skip
-    file_name = filled(asked.pattern, values) + ENCODINGS[asked.setting].suffix
-    path = f"{folder}/{file_name}" if folder else file_name
-    if order is not None and known is not None and problem is None:
-        problem = _problem(here, known, order, asked, path)
-    current = made is not None and order is not None and Order.model_validate(made[1]) == order
-    view = EventFile(
-        event=event.id, name=name, out_path=path, frames=order.event.length if order and order.event else event.length,
-        head=order.event.head if order and order.event else 0, tail=order.event.tail if order and order.event else 0,
-        problem=problem, made=made[0] if made else None, current=current,
-    )  # fmt: skip
-    return _Wanted(view, event.clip_id, order)
+class _Making:
+    """The files that are asked for of one timeline."""
+
+    def __init__(
+        self, here: Context, book: ShowBook, timeline_id: int, asked: EventsIn, made: Mapping[MadeOf, FinishedFile]
+    ) -> None:
+        self.here, self.book, self.timeline_id, self.asked = here, book, timeline_id, asked
+        self.cut, self.settings = book.cut(timeline_id), book.timeline(timeline_id).settings
+        self.made, self.folder = made, safe_folder(asked.folder)
+        self.names = {one.id: one.settings for one in book.board.show.timelines}
+
+    def files(self) -> Iterator[_Wanted]:
+        if self.asked.of is FilesOf.TIMELINE:
+            yield self._of_timeline()
+            return
+        pictures = [one for one in self.cut.in_time if one.track.kind is TrackKind.PICTURE]
+        chosen = set(self.asked.events) or {one.id for one in pictures}
+        for number, event in enumerate(pictures, 1):
+            if event.id not in chosen:
+                continue
+            if self.asked.of is FilesOf.EVENTS:
+                yield self._of_event(event, number)
+            elif event.transition is not None:
+                yield self._of_transition(event, number)
+
+    def _of_timeline(self) -> _Wanted:
+        if not self.cut.length:
+            raise RuleError(f"“{self.settings.name}” is empty; there is nothing to make.", "empty")
+        programme = programme_of(self.book, self.timeline_id, self.settings, self.cut)
+        order = self._ordered(programme, self.settings.name)
+        path = named_path(self.folder, self.asked.pattern, self.asked.setting, self._words())
+        return self._file(MadeOf(), None, self.settings.name, path, order, programme.length)
+
+    def _of_transition(self, event: Event, number: int) -> _Wanted:
+        assert event.transition is not None
+        programme = programme_of_transition(self.book, self.timeline_id, self.settings, event)
+        name = f"{event.transition.kind} into {source_name(self.book, event)}"
+        order = self._ordered(programme, name, OrderedPart(id=event.id, transition=True))
+        words = {**self._words(event, number), "clip": f"{event.transition.kind}_{self._stem(event)}"}
+        path = named_path(self.folder, self.asked.pattern, self.asked.setting, words)
+        return self._file(MadeOf(event.id, transition=True), None, name, path, order, programme.length)
+
+    def _of_event(self, event: Event, number: int) -> _Wanted:
+        name = source_name(self.book, event)
+        path = named_path(self.folder, self.asked.pattern, self.asked.setting, self._words(event, number))
+        use = self.book.use(self.timeline_id, event)
+        if use.window is None:
+            trouble = use.trouble or "black by itself needs no file"
+            return self._file(MadeOf(event.id), None, name, path, None, event.length, trouble)
+        if event.kind is SourceKind.CLIP:
+            order = order_of_event(use.window, self.settings, self.asked.handles, event.id)
+            return self._file(MadeOf(event.id), event.clip_id, name, path, order, event.length)
+        head, tail = use.window.handles_within(self.asked.handles)
+        programme = programme_of_event(self.book, self.timeline_id, self.settings, event, head, tail)
+        nested = self._ordered(programme, name, OrderedPart(id=event.id, head=head, tail=tail))
+        return self._file(MadeOf(event.id), None, name, path, nested, programme.length)
+
+    def _ordered(self, programme: Programme, name: str, part: OrderedPart | None = None) -> ProgrammeOrder:
+        return order_of_programme(programme, self.names, name, part)
+
+    def _file(
+        self, made_of: MadeOf, clip_id: int | None, name: str, path: str, order: Order | ProgrammeOrder | None,
+        frames: int, problem: str | None = None,
+    ) -> _Wanted:  # fmt: skip
+        part = order.event if order is not None else None
+        if isinstance(order, Order) and order.event is not None:
+            frames = order.event.length
+        before = self.made.get(made_of)
+        current = before is not None and order is not None and _is_same(order, before.order)
+        if order is not None and problem is None:
+            problem = self._problem(order, clip_id, path)
+        view = EventFile(
+            event=made_of.event, name=name, out_path=path, frames=frames, head=part.head if part else 0,
+            tail=part.tail if part else 0, problem=problem, remark=self._remark(made_of),
+            made=before.out_path if before else None, current=current,
+        )  # fmt: skip
+        return _Wanted(view, clip_id, order)
+
+    def _problem(self, order: Order | ProgrammeOrder, clip_id: int | None, path: str) -> str | None:
+        missing = self._missing(order) if isinstance(order, ProgrammeOrder) else []
+        if missing:
+            more = f" and {len(missing) - 3} more" if len(missing) > 3 else ""
+            return f"nothing is there to show for {', '.join(missing[:3])}{more}"
+        try:
+            made = self._plan(order, clip_id, path)
+            ENCODINGS[self.asked.setting].pixel_format_for("", made.canvas.width, made.canvas.height)
+            as_known = all(is_as_known(one.path, one.known, quickly=True) for one in made.sources)
+        except RuleError as error:
+            return str(error)
+        return None if as_known else CHANGED
+
+    def _plan(self, order: Order | ProgrammeOrder, clip_id: int | None, path: str) -> FilePlan:
+        config, setting = self.here.config, self.asked.setting
+        if isinstance(order, ProgrammeOrder):
+            return timeline_plan(order, [self._clip(one) for one in order.clip_ids], config, setting, path)
+        assert clip_id is not None
+        return plan_to_make(order, self._clip(clip_id), config, setting, path)
+
+    def _clip(self, clip_id: int) -> Clip:
+        return self.book.board.everything[clip_id].clip
+
+    def _missing(self, order: ProgrammeOrder) -> list[str]:
+        """The events that would show nothing, by name: never black without a word."""
+        return [
+            named(self.book.cut(held.id).by_id.get(one.id, one.event()))
+            for held in order.timelines for one in held.events
+            if one.plan is None and one.kind is not SourceKind.BLACK
+        ]  # fmt: skip
+
+    def _remark(self, made_of: MadeOf) -> str | None:
+        """What of a whole timeline is black, and what is held."""
+        if made_of.event is not None:
+            return None
+        told = []
+        if black := self.cut.black_frames:
+            told.append(f"{frames_text(black)} of black, where nothing lies")
+        pictures = [one for one in self.cut.events if one.track.kind is TrackKind.PICTURE]
+        if held := sum(self.book.use(self.timeline_id, one).overrun for one in pictures):
+            told.append(f"{frames_text(held)} held, where clips run out")
+        if wipes := sum(one.transition is not None and one.transition.kind != "dissolve" for one in pictures):
+            told.append(f"{wipes} wipe{'s' if wipes > 1 else ''} made as cuts")
+        return "; ".join(told) or None
+
+    def _words(self, event: Event | None = None, number: int = 0) -> dict[str, str]:
+        """The words of a name pattern."""
+        words = {"timeline": self.settings.name, "rate": self.settings.rate.spoken}
+        if event is None:
+            return words
+        use, decided = self.book.use(self.timeline_id, event), event.decisions.intent
+        known = self.book.board.everything.get(event.clip_id) if event.clip_id is not None else None
+        delivery = self.book.board.house.deliveries.get(known.clip.delivery_id) if known else None
+        return {
+            **words, "clip": self._stem(event), "delivery": delivery.name if delivery else "",
+            "intent": wish_text(decided) if decided else "", "event": f"{number:03}", "track": event.track.name,
+            "speed": f"{decimal_text(use.window.conformed.speed * 100, 2)}pc" if use.window else "",
+        }  # fmt: skip
+
+    def _stem(self, event: Event) -> str:
+        return PurePosixPath(source_name(self.book, event)).stem
 
 
-def _problem(here: Context, known: KnownClip, order: Order, asked: EventsIn, path: str) -> str | None:
-    try:
-        made = plan_to_make(order, known.clip, here.config, asked.setting, path)
-        ENCODINGS[asked.setting].pixel_format_for("", made.canvas.width, made.canvas.height)
-    except RuleError as error:
-        return str(error)
-    return None if is_as_known(made.source, made.facts.identity, quickly=True) else CHANGED
+def _is_same(order: Order | ProgrammeOrder, before: dict[str, object]) -> bool:
+    """True where a stored order makes the same file."""
+    if ("timelines" in before) is not isinstance(order, ProgrammeOrder):
+        return False
+    if isinstance(order, ProgrammeOrder):
+        return order.is_same_as(ProgrammeOrder.model_validate(before))
+    return order == Order.model_validate(before)

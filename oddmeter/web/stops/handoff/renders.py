@@ -14,7 +14,7 @@ from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.timecode import duration_text
-from oddmeter.core.planning.filenames import OF_EVENTS, WORDS, filled, safe_folder
+from oddmeter.core.planning.filenames import OF_EVENTS, WORDS, safe_folder
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
@@ -25,7 +25,7 @@ from oddmeter.store.renders import Render
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import note_taken
+from oddmeter.web.views.files import named_path, note_taken
 from oddmeter.work.orders import order_of, plan_to_make
 
 router = APIRouter(prefix="/api", tags=["handoff"])
@@ -98,10 +98,11 @@ class CheckView(BaseModel):
 
 
 class RenderView(BaseModel):
-    """A file asked for: how far it is, and its proof."""
+    """A file asked for: how far it is, and its proof. One of a timeline belongs to no clip; its ``clip_name`` is then
+    what it is made of."""
 
     id: int
-    clip_id: int
+    clip_id: int | None
     clip_name: str
     setting: Setting
     out_path: str
@@ -203,13 +204,8 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
         "rate": settings.rate.spoken,
         "intent": wish_text(row.resolved.decisions.intent),
         "speed": f"{decimal_text(plan.conformed.speed * 100, 2)}pc" if plan else "",
-        "event": "",
-        "track": "",
-        "setting": asked.setting.value,
     }
-    encoding = ENCODINGS[asked.setting]
-    name = filled(asked.pattern, values) + encoding.suffix
-    path = f"{folder}/{name}" if folder else name
+    encoding, path = ENCODINGS[asked.setting], named_path(folder, asked.pattern, asked.setting, values)
     problem = row.refusal.sentence if row.refusal else None
     if plan is not None:
         try:

@@ -1,0 +1,136 @@
+"""Programmes: a stretch of a timeline, an event of one or a transition with all that they are made of, ready to be
+shown and heard without anything else."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from oddmeter.core.cutting.events import Cut, Event, TrackKind
+from oddmeter.core.cutting.shown import HALF, Book, Seen, shown_at, timeline_of
+from oddmeter.core.cutting.windows import Window, window
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.pictures.scan import TimelineScan
+from oddmeter.core.planning.timelines import TimelineSettings
+
+
+@dataclass(frozen=True)
+class Programme(Book):
+    """Frames ``first`` to ``stop − 1`` of a timeline with all that they are made of: it needs nothing else to be shown.
+
+    ``settings`` are those of the timeline; ``cuts`` are its events and those of timelines nested in it, ``planned``
+    their windows, by timeline and event; where one has none, it shows black.
+    """
+
+    timeline_id: int
+    first: int
+    stop: int
+    settings: TimelineSettings
+    cuts: Mapping[int, Cut]
+    planned: Mapping[tuple[int, int], Window]
+
+    def cut(self, timeline_id: int) -> Cut:
+        """The events of a timeline."""
+        return self.cuts[timeline_id]
+
+    def window(self, timeline_id: int, event: Event) -> Window | None:
+        """An event's window, also of one that runs on under a transition."""
+        found = self.planned.get((timeline_id, event.id))
+        if found is None or found.event.length == event.length:
+            return found
+        key = (timeline_id, event.id, event.length)
+        if key not in self._longer:
+            self._longer[key] = window(event, found.conformed.material, found.conformed.treatment, found.timeline_rate)
+        return self._longer[key]
+
+    @cached_property
+    def _longer(self) -> dict[tuple[int, int, int], Window]:
+        return {}
+
+    @property
+    def length(self) -> int:
+        """Timeline frames."""
+        return self.stop - self.first
+
+    def moments(self, number: int) -> tuple[tuple[Seen, ...], ...]:
+        """What frame ``number``, counted from its first, shows: its moments in time order, two where the fields of an
+        interlaced timeline show different ones."""
+        frame = self.first + number
+        if self.settings.scan is TimelineScan.PROGRESSIVE:
+            return (shown_at(self, self.timeline_id, frame),)
+        early = shown_at(self, self.timeline_id, frame, lasts=HALF)
+        late = shown_at(self, self.timeline_id, frame + HALF, lasts=HALF)
+        return (early,) if [one.picture for one in early] == [one.picture for one in late] else (early, late)
+
+    def timeline_of(self, seen: Seen) -> int:
+        """The timeline that the event which uses the clip lies on."""
+        return timeline_of(self.timeline_id, seen)
+
+    def uses(self, kind: TrackKind, timeline_id: int) -> Iterator[tuple[Event, Window]]:
+        """The events on tracks of one kind, of its timeline or of one nested in it, with their windows."""
+        for event in self.cuts[timeline_id].in_time:
+            found = self.window(timeline_id, event)
+            if event.track.kind is kind and found is not None:
+                yield event, found
+
+    @cached_property
+    def clip_ids(self) -> frozenset[int]:
+        """The clips that it is made of."""
+        return frozenset(
+            event.clip_id for cut in self.cuts.values() for event in cut.events if event.clip_id is not None
+        )
+
+
+def programme_of(
+    book: Book, timeline_id: int, settings: TimelineSettings, cut: Cut, first: int = 0, stop: int | None = None
+) -> Programme:
+    """Frames ``first`` to ``stop − 1`` of a timeline, or all of them, as a programme; ``cut`` are its events, or some
+    of them."""
+    stop = cut.length if stop is None else stop
+    cuts, planned, waiting = {timeline_id: _within(cut, first, stop)}, dict[tuple[int, int], Window](), [timeline_id]
+    while waiting:
+        one = waiting.pop()
+        for event in cuts[one].events:
+            found = book.window(one, event) if event.carries_source else None
+            if found is None:
+                continue
+            planned[one, event.id] = found
+            if event.timeline_id is not None and event.timeline_id not in cuts:
+                cuts[event.timeline_id] = book.cut(event.timeline_id)
+                waiting.append(event.timeline_id)
+    return Programme(timeline_id, first, stop, settings, cuts, planned)
+
+
+def _within(cut: Cut, first: int, stop: int) -> Cut:
+    """The events that are seen or heard between two frames, and those that run on under one of them."""
+    kept = [event for event in cut.events if event.record_in < stop and event.stop > first]
+    under = [before for event in kept if event.transition is not None and (before := cut.before(event)) is not None]
+    ids = {event.id for event in (*kept, *under)}
+    return replace(cut, events=tuple(event for event in cut.events if event.id in ids))
+
+
+def programme_of_event(
+    book: Book, timeline_id: int, settings: TimelineSettings, event: Event, head: int = 0, tail: int = 0
+) -> Programme:
+    """An event by itself, with the sound of its group, and so many timeline frames of handles before and behind it."""
+    together = book.cut(timeline_id).together([event])
+    some = [one for one in together if one.id == event.id or one.track.kind is TrackKind.SOUND]
+    longer = []
+    for one in some:
+        found = book.window(timeline_id, one)
+        made = found.longer(head, tail).event if found is not None else replace(one, length=one.length + head + tail)
+        longer.append(replace(made, record_in=one.record_in - event.record_in, transition=None))
+    begins = max(0, settings.start + event.record_in - head)
+    cut = Cut(settings.rate, tuple(one for one in longer if one.record_in >= 0))
+    return programme_of(book, timeline_id, replace(settings, start=begins), cut, 0, event.length + head + tail)
+
+
+def programme_of_transition(book: Book, timeline_id: int, settings: TimelineSettings, event: Event) -> Programme:
+    """The frames over which an event comes in, with what goes out under it; raises ``RuleError`` where it is cut in."""
+    if event.transition is None:
+        raise RuleError("Nothing leads into this event but a cut.", "transition")
+    cut = book.cut(timeline_id)
+    before = cut.before(event)
+    both = [event] if before is None else [before, event]
+    sounds = [one for one in cut.together(both) if one.track.kind is TrackKind.SOUND]
+    some = replace(cut, events=(*both, *sounds))
+    return programme_of(book, timeline_id, settings, some, event.record_in, event.record_in + event.transition.length)

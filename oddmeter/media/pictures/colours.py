@@ -1,0 +1,67 @@
+"""One colour for pictures from many sources: the same matrix and range, so that they can stand in one file."""
+
+from dataclasses import dataclass
+
+from av.video.frame import VideoFrame
+from av.video.reformatter import ColorRange
+
+from oddmeter.media.files.samples import flagged_like, planes_of
+from oddmeter.media.pictures.planes import (
+    black_levels,
+    is_full_range,
+    is_rgb,
+    matrix_for,
+    matrix_in,
+    ranged,
+    rematrixed,
+)
+
+_BT709, _NOT_SAID = 1, 2
+
+
+@dataclass(frozen=True)
+class Colour:
+    """How code values stand for colour: the matrix, primaries and transfer by their numbers (ITU-T H.273), and whether
+    black is 0 and white the highest value."""
+
+    matrix: int
+    full: bool = False
+    primaries: int = _NOT_SAID
+    transfer: int = _NOT_SAID
+
+    @staticmethod
+    def usual(lines: int) -> "Colour":
+        """That of video with so many lines."""
+        matrix = matrix_for(lines)
+        return Colour(matrix, False, *((_BT709, _BT709) if matrix == _BT709 else (_NOT_SAID, _NOT_SAID)))
+
+
+def colour_of(frame: VideoFrame, lines: int) -> Colour:
+    """The colour of a picture once it is brought to so many lines, as luma and chroma."""
+    if is_rgb(frame.format.name):
+        return Colour.usual(lines)
+    return Colour(matrix_in(frame, lines), is_full_range(frame), int(frame.color_primaries), int(frame.color_trc))
+
+
+def coloured(frame: VideoFrame, colour: Colour) -> VideoFrame:
+    """The picture under another matrix and range; as it is where it has both already."""
+    if not is_rgb(frame.format.name):
+        frame = ranged(rematrixed(frame, colour.matrix), full=colour.full)
+    return _flagged(frame, colour)
+
+
+def black(width: int, height: int, pixel_format: str, colour: Colour) -> VideoFrame:
+    """A black picture."""
+    out = _flagged(VideoFrame(width, height, pixel_format), colour)
+    for plane, level in zip(planes_of(out), black_levels(out), strict=True):
+        plane[:] = level
+    return out
+
+
+def _flagged(frame: VideoFrame, colour: Colour) -> VideoFrame:
+    like = VideoFrame(2, 2, "yuv420p")
+    rgb = is_rgb(frame.format.name)
+    like.colorspace = 0 if rgb else colour.matrix
+    like.color_range = ColorRange.JPEG if colour.full or rgb else ColorRange.MPEG
+    like.color_primaries, like.color_trc = colour.primaries, colour.transfer
+    return flagged_like(frame, like)

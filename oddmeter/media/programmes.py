@@ -1,0 +1,238 @@
+"""Files of timelines: every frame put together from the makers of its clips, and one mix of all sounds.
+
+What a frame shows is the core's to say (``core.cutting.shown``); each clip's picture comes from the one maker. All
+pictures are brought into the timeline's raster and one colour; where a transition runs they are added as light.
+"""
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field, replace
+from functools import cached_property, lru_cache
+from pathlib import Path
+
+from av.video.frame import VideoFrame
+
+from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.cutting.programmes import Programme
+from oddmeter.core.cutting.shown import Seen
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.decisions.treatment import Between, Framing
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
+from oddmeter.media.containers.mastering import Mastering, mastering_in
+from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.making import Maker
+from oddmeter.media.pictures.colours import Colour, black, colour_of, coloured
+from oddmeter.media.pictures.light import mixed
+from oddmeter.media.pictures.planes import woven
+from oddmeter.media.plans import FilePlan, Pictures, SourceFile
+from oddmeter.media.sound.track import SoundTrack
+from oddmeter.media.soundtracks import Footage, Music, mix_of
+
+_MOST_OPEN = 8
+"""Events whose files are open at the same time: those of a frame, and of the frames around it."""
+
+
+@dataclass(frozen=True)
+class TimelinePlan(FilePlan):
+    """A file of a timeline, or of a stretch of one. ``footage`` are its clips, ``music`` the files of music that events
+    name, each by its root and path."""
+
+    programme: Programme
+    footage: Mapping[int, Footage]
+    setting: Setting
+    out: Path
+    music: Mapping[tuple[str, str], Music] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if len({one.facts.transfer for one in self.seen}) > 1:
+            odd = next(one for one in self.seen if one.facts.transfer)
+            raise RuleError(
+                f"{odd.path.name} has {odd.facts.transfer}, and other clips have not: one file cannot hold both.",
+                "colour",
+            )
+
+    @property
+    def seen(self) -> list[Footage]:
+        """Its clips that have pictures."""
+        return [one for one in self.footage.values() if one.facts.frames]
+
+    @property
+    def rate(self) -> Rate:
+        """The timeline's."""
+        return self.programme.settings.rate
+
+    @property
+    def length(self) -> int:
+        """That of the stretch."""
+        return self.programme.length
+
+    @property
+    def canvas(self) -> Canvas:
+        """The timeline's."""
+        settings = self.programme.settings
+        return Canvas(settings.width, settings.height, settings.pixel_aspect, settings.scan)
+
+    @property
+    def field_order(self) -> FieldOrder | None:
+        """The timeline's."""
+        return self.canvas.scan.first
+
+    @property
+    def start(self) -> Timecode:
+        """The timecode of the stretch's first frame."""
+        settings = self.programme.settings
+        return Timecode(settings.start + self.programme.first, settings.rate, settings.drop_frame)
+
+    @cached_property
+    def sounds(self) -> tuple[SoundTrack, ...]:
+        """The mix, where anything is heard."""
+        mix = mix_of(self.programme, self.footage, self.music)
+        return (mix,) if mix.laid else ()
+
+    @property
+    def sources(self) -> tuple[SourceFile, ...]:
+        """Its clips' files, and the music."""
+        clips = [SourceFile(one.path, one.facts.identity) for one in self.footage.values()]
+        return *clips, *(SourceFile(one.path, one.known, "music") for one in self.music.values())
+
+    @cached_property
+    def mastering(self) -> Mastering:
+        """That of its clips, where all have the same and one of high dynamic range."""
+        if not any(one.facts.transfer for one in self.seen):
+            return Mastering()
+        told = {mastering_in(one.path) for one in self.seen}
+        return told.pop() if len(told) == 1 else Mastering()
+
+    @contextmanager
+    def pictures(self, pixel_format: str = "", *, ahead: bool = False) -> Iterator[Pictures]:
+        """Put together from its clips' makers."""
+        if not pixel_format:
+            stored = [one.facts.pixel_format for one in self.seen]
+            encoding, canvas = ENCODINGS[self.setting], self.canvas
+            pixel_format = encoding.pixel_format_for_all(stored, canvas.width, canvas.height)
+        with ExitStack() as opened:
+            made = _Made(self, pixel_format, ahead=ahead)
+            opened.callback(made.close)
+            yield made
+
+    def shown(self, number: int) -> object:
+        """The clips, their units and their shares."""
+        return tuple(tuple(self._told(one) for one in moment) for moment in self.moments(number))
+
+    def units(self, number: int) -> frozenset[object]:
+        """The first unit of each clip that is seen."""
+        return frozenset(
+            (one.clip_id, one.weights.first) for moment in self.moments(number) for one in moment
+            if one.clip_id is not None
+        )  # fmt: skip
+
+    def is_built(self, number: int) -> bool:
+        """True where a clip's Flow builds a part of it."""
+        return any(
+            one.between is Between.FLOW and one.weights.second_weight for moment in self.moments(number)
+            for one in moment
+        )  # fmt: skip
+
+    @property
+    def only_picks(self) -> bool:
+        """True: of every frame it is known which source pictures it shows, and counted."""
+        return True
+
+    def moments(self, number: int) -> tuple[tuple[Seen, ...], ...]:
+        """What a frame shows, as the programme says."""
+        return self._looked_up(number)
+
+    @cached_property
+    def _looked_up(self) -> Callable[[int], tuple[tuple[Seen, ...], ...]]:
+        return lru_cache(maxsize=64)(self.programme.moments)
+
+    def _told(self, seen: Seen) -> object:
+        window = self.window_of(seen)
+        treatment = window.conformed.treatment if window is not None else None
+        how = (treatment.framing, treatment.fields) if treatment is not None else ()
+        return *seen.picture, *how
+
+    def window_of(self, seen: Seen) -> Window | None:
+        """The window of the event that uses the clip; None of black."""
+        if seen.clip_id is None or seen.event is None:
+            return None
+        return self.programme.window(self.programme.timeline_of(seen), seen.event)
+
+
+class _Made:
+    """The pictures of a timeline's file; for one thread at a time."""
+
+    def __init__(self, plan: TimelinePlan, pixel_format: str, *, ahead: bool) -> None:
+        self.pixel_format = pixel_format
+        self._plan, self._ahead = plan, ahead
+        self._open: OrderedDict[tuple[int, int], tuple[Maker, FrameAccess]] = OrderedDict()
+
+    def close(self) -> None:
+        """Close every file."""
+        while self._open:
+            self._open.popitem()[1][1].__exit__()
+
+    def picture(self, number: int) -> VideoFrame:
+        """What the frame's moments show, woven where there are two."""
+        frames = [self._added(moment) for moment in self._plan.moments(number)]
+        if len(frames) == 1:
+            return frames[0]
+        early, late = frames
+        return woven(early, late) if self._plan.canvas.scan is TimelineScan.UPPER else woven(late, early)
+
+    def _added(self, parts: tuple[Seen, ...]) -> VideoFrame:
+        """The parts added as light, each by its share."""
+        out, so_far = self._part(parts[0]), parts[0].share
+        for part in parts[1:]:
+            so_far += part.share
+            out = mixed(out, self._part(part), float(part.share / so_far))
+        return out
+
+    def _part(self, seen: Seen) -> VideoFrame:
+        window = self._plan.window_of(seen)
+        if window is None or seen.clip_id is None:
+            return black(self._plan.canvas.width, self._plan.canvas.height, self.pixel_format, self._colour)
+        return coloured(self._maker(seen, window).pictured(seen.weights), self._colour)
+
+    def _maker(self, seen: Seen, window: Window) -> Maker:
+        assert seen.event is not None and seen.clip_id is not None
+        key = (self._plan.programme.timeline_of(seen), seen.event.id)
+        if key not in self._open:
+            while len(self._open) >= _MOST_OPEN:
+                self._open.popitem(last=False)[1][1].__exit__()
+            footage = self._plan.footage[seen.clip_id]
+            frames = FrameAccess(footage.path, footage.facts, ahead=self._ahead)
+            planned = _in_raster(window.as_conform, footage.facts, self._plan.canvas)
+            self._open[key] = Maker(frames, planned, self._plan.canvas, self.pixel_format, footage.cuts), frames
+        self._open.move_to_end(key)
+        return self._open[key][0]
+
+    @cached_property
+    def _colour(self) -> Colour:
+        """The colour of all pictures: that which the clips share; or video range under the usual matrix."""
+        lines, found = self._plan.canvas.height, dict[Colour, None]()
+        for footage in self._plan.seen:
+            with FrameAccess(footage.path, footage.facts) as frames:
+                found[colour_of(frames.frame(0), lines)] = None
+        if len(found) == 1:
+            return next(iter(found))
+        if any(footage.facts.transfer for footage in self._plan.seen):
+            return replace(next(iter(found)), full=False)
+        return Colour.usual(lines)
+
+
+def _in_raster(planned: Conform, facts: Facts, canvas: Canvas) -> Conform:
+    """The conform with its picture brought into the timeline's raster, whole, where it would keep its own."""
+    asked = planned.treatment.framing
+    if (facts.width, facts.height, facts.pixel_aspect) == (canvas.width, canvas.height, canvas.pixel_aspect):
+        framing = Framing.KEEP
+    else:
+        framing = Framing.INSIDE if asked is Framing.KEEP else asked
+    return replace(planned, treatment=replace(planned.treatment, framing=framing))

@@ -1,0 +1,157 @@
+"""Mixing: sounds laid on a timeline added up at unity, to the sample.
+
+Each keeps its own level. A sound of one channel is heard from the first two; of several, each from the channel of its
+number. What adds up to more than full is cut off.
+"""
+
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+import numpy.typing as npt
+from av.audio.frame import AudioFrame
+from av.audio.resampler import AudioResampler
+
+from oddmeter.media.sound.track import BLOCK, SoundTrack, framed_sound
+
+Samples = npt.NDArray[np.float32]
+_NAMES = {2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
+_AT_ONCE = 16 * BLOCK
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A sound on a timeline: its first sample lies at sample ``at`` of the mix, which may be before its first. Over its
+    first ``rises`` and its last ``falls`` samples its level goes evenly from silence and to it."""
+
+    track: SoundTrack
+    at: int
+    rises: int = 0
+    falls: int = 0
+
+    @property
+    def stop(self) -> int:
+        """The sample of the mix after its last."""
+        return self.at + self.track.samples
+
+    def level(self, first: int, count: int) -> npt.NDArray[np.float32] | None:
+        """Its level over samples of its own, counted from its first; None where it is unity throughout."""
+        places = np.arange(first, first + count) + 0.5
+        left = self.track.samples - places
+        if first >= self.rises and left[-1] >= self.falls:
+            return None
+        up = places / self.rises if self.rises else np.ones(count)
+        down = left / self.falls if self.falls else np.ones(count)
+        return np.clip(np.minimum(up, down), 0, 1).astype(np.float32)
+
+
+@dataclass(frozen=True)
+class Mix(SoundTrack):
+    """Sounds added up: ``length`` samples at ``rate``, of ``channels`` channels, two or more."""
+
+    laid: tuple[Laid, ...]
+    rate: int
+    length: int
+    channels: int = 2
+    name: str = "mix"
+
+    @property
+    def samples(self) -> int:
+        """Its length."""
+        return self.length
+
+    @property
+    def layout(self) -> tuple[str, int]:
+        """The usual one of its channels."""
+        return _NAMES[self.channels], self.channels
+
+    def blocks(self, first: int = 0, stop: int | None = None) -> Iterator[Samples]:
+        """The added samples in turn, shape (channels, some), as they are before anything is cut off."""
+        stop = self.length if stop is None else min(stop, self.length)
+        waiting = sorted((one for one in self.laid if one.stop > first), key=lambda one: -one.at)
+        running: list[_Running] = []
+        for low in range(first, stop, _AT_ONCE):
+            high = min(stop, low + _AT_ONCE)
+            while waiting and waiting[-1].at < high:
+                running.append(_Running(waiting.pop()))
+            out = np.zeros((self.channels, high - low), np.float32)
+            for one in running:
+                one.add_to(out, low)
+            running = [one for one in running if one.laid.stop > high]
+            yield out
+
+    def frames(self, sample_format: str) -> Iterator[AudioFrame]:
+        """The mix, cut off where it is louder than full."""
+        layout, _ = self.layout
+        resampler = AudioResampler(format=sample_format, layout=layout, rate=self.rate)
+        done = 0
+        for block in self.blocks():
+            for start in range(0, block.shape[1], BLOCK):
+                part = np.clip(block[:, start : start + BLOCK], -1, 1)
+                for made in resampler.resample(framed_sound(part, "fltp", layout, self.rate, done)):
+                    made.pts, made.time_base = done, Fraction(1, self.rate)
+                    yield made
+                done += part.shape[1]
+
+    def write(self, out: Path) -> None:
+        """Write the mix as it is, louder than full too, as floating point in Matroska."""
+        layout, _ = self.layout
+        with av.open(str(out), "w", format="matroska") as container:
+            stream = container.add_stream("pcm_f32le", rate=self.rate, layout=layout)
+            done = 0
+            for block in self.blocks():
+                packed = np.ascontiguousarray(block.T).reshape(1, -1)
+                container.mux(stream.encode(framed_sound(packed, "flt", layout, self.rate, done)))
+                done += block.shape[1]
+            container.mux(stream.encode(None))
+
+
+class _Running:
+    """A sound while it is heard: read in turn, never twice."""
+
+    def __init__(self, laid: Laid) -> None:
+        self.laid = laid
+        self._frames = laid.track.frames("fltp")
+        self._rest: Samples | None = None
+        self._at = 0
+
+    def add_to(self, out: Samples, low: int) -> None:
+        """Add what lies in samples ``low`` and on of the mix."""
+        first = max(0, low - self.laid.at)
+        stop = min(self.laid.track.samples, low + out.shape[1] - self.laid.at)
+        if first >= stop:
+            return
+        samples = self._read(first, stop)
+        if (level := self.laid.level(first, samples.shape[1])) is not None:
+            samples = samples * level
+        here = out[:, first + self.laid.at - low :][:, : samples.shape[1]]
+        if len(samples) == 1:
+            here[:2] += samples
+        else:
+            here[: len(samples)] += samples[: len(out)]
+
+    def _read(self, first: int, stop: int) -> Samples:
+        held = [] if self._rest is None else [self._rest]
+        begin = self._at
+        have = sum(part.shape[1] for part in held)
+        while begin + have < stop:
+            frame = None
+            with suppress(StopIteration):
+                frame = next(self._frames)
+            if frame is None:
+                break
+            samples = np.asarray(frame.to_ndarray(), np.float32)
+            if begin + have + samples.shape[1] <= first:
+                begin, held, have = begin + have + samples.shape[1], [], 0
+                continue
+            held.append(samples)
+            have += samples.shape[1]
+        if not held:
+            return np.zeros((1, 0), np.float32)
+        whole = np.concatenate(held, axis=1)
+        self._rest, self._at = whole[:, stop - begin :], min(stop, begin + whole.shape[1])
+        return whole[:, first - begin : stop - begin]

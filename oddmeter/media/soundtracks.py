@@ -1,0 +1,142 @@
+"""The sound of timelines: events laid where they are heard, nested timelines mixed first, music under its clip."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from av.audio.frame import AudioFrame
+
+from oddmeter.core.conform.speeds import Conform
+from oddmeter.core.cutting.events import Cut, Event, TrackKind
+from oddmeter.core.cutting.programmes import Programme
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.evidence.facts import Facts, Sound
+from oddmeter.core.evidence.identity import Identity
+from oddmeter.media.sound.mixing import Laid, Mix
+from oddmeter.media.sound.planned import music_of, sounds_of
+from oddmeter.media.sound.track import SoundTrack
+
+_FEWEST, _MOST = 2, 8
+"""Channels of a mix."""
+
+
+@dataclass(frozen=True)
+class Footage:
+    """A clip that a timeline uses: its file, what was found out about it, and frames that begin a shot."""
+
+    path: Path
+    facts: Facts
+    cuts: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True)
+class Music:
+    """A file of music, and what identified it when it was looked at."""
+
+    path: Path
+    known: Identity | None
+
+
+def mix_of(programme: Programme, footage: Mapping[int, Footage], music: Mapping[tuple[str, str], Music]) -> Mix:
+    """All that is heard of a programme, at unity and at its timeline's samples a second. ``footage`` are its clips,
+    ``music`` the files of music by root and path; what is not among them is silent."""
+    rate = programme.settings.rate.value
+    first, stop = programme.first / rate, programme.stop / rate
+    return _Mixing(programme, footage, music).of(programme.timeline_id, first, stop)
+
+
+@dataclass(frozen=True)
+class _Mixing:
+    programme: Programme
+    footage: Mapping[int, Footage]
+    music: Mapping[tuple[str, str], Music]
+
+    @property
+    def rate(self) -> int:
+        return self.programme.settings.sound_rate
+
+    def of(self, timeline_id: int, first: Fraction, stop: Fraction) -> Mix:
+        """The sounds of a timeline between two of its seconds."""
+        begins, length = round(first * self.rate), round(stop * self.rate) - round(first * self.rate)
+        laid = [
+            replace(one, at=one.at - begins) for one in (*self._sounds(timeline_id), *self._music(timeline_id))
+            if one.at < begins + length and one.stop > begins
+        ]  # fmt: skip
+        most = max((one.track.layout[1] for one in laid), default=_FEWEST)
+        return Mix(tuple(laid), self.rate, length, min(_MOST, max(_FEWEST, most)))
+
+    def _sounds(self, timeline_id: int) -> Iterator[Laid]:
+        """Every sound event where it is heard; in a dissolve what goes out is heard on under what comes in."""
+        cut = self.programme.cuts[timeline_id]
+        for event, window in self.programme.uses(TrackKind.SOUND, timeline_id):
+            after = cut.after(event)
+            falls = _dissolve(after) if after is not None else 0
+            longer = self.programme.window(timeline_id, replace(event, length=event.length + falls))
+            at, rises, low = (self._samples(frames, cut) for frames in (event.record_in, _dissolve(event), falls))
+            for track in self._tracks(event, longer or window):
+                yield Laid(track, at, rises, low)
+
+    def _music(self, timeline_id: int) -> Iterator[Laid]:
+        """The music beside each clip, under its picture."""
+        for event, window in self.programme.uses(TrackKind.PICTURE, timeline_id):
+            asked = window.conformed.treatment.music
+            if asked and (music := self.music.get((asked.root, asked.path))) is not None:
+                track = music_of(music.path, window.as_conform, self.rate)
+                yield Laid(track, self._samples(event.record_in, self.programme.cuts[timeline_id]))
+
+    def _tracks(self, event: Event, window: Window) -> tuple[SoundTrack, ...]:
+        if event.timeline_id is not None:
+            cut = self.programme.cuts[event.timeline_id]
+            inner = self.of(event.timeline_id, Fraction(0), cut.length / cut.rate.value)
+            return (NestedSound(inner, window.as_conform),) if inner.laid else ()
+        footage = self.footage.get(event.clip_id) if event.clip_id is not None else None
+        if footage is None:
+            return ()
+        return sounds_of(footage.path, footage.facts.sounds, window.as_conform, self.rate)
+
+    def _samples(self, frames: int, cut: Cut) -> int:
+        return round(frames / cut.rate.value * self.rate)
+
+
+def _dissolve(event: Event) -> int:
+    """Timeline frames over which an event comes in."""
+    return event.transition.length if event.transition is not None and event.transition.kind == "dissolve" else 0
+
+
+@dataclass(frozen=True)
+class NestedSound(SoundTrack):
+    """The mix of a nested timeline as an event plays it: at its speed, on its curve, backwards."""
+
+    inner: Mix
+    planned: Conform
+
+    @property
+    def rate(self) -> int:  # type: ignore[override]
+        """That of the mix."""
+        return self.inner.rate
+
+    @property
+    def name(self) -> str:  # type: ignore[override]
+        """That of the mix."""
+        return self.inner.name
+
+    @property
+    def samples(self) -> int:
+        """As long as the event."""
+        return round(self.planned.frame_map.length / self.planned.timeline_rate.value * self.rate)
+
+    @property
+    def layout(self) -> tuple[str, int]:
+        """That of the mix."""
+        return self.inner.layout
+
+    def frames(self, sample_format: str) -> Iterator[AudioFrame]:
+        """Made from the mix, which is held in a file meanwhile."""
+        with TemporaryDirectory(prefix="odd-meter-") as folder:
+            held = Path(folder) / "mix.mkv"
+            self.inner.write(held)
+            sound = Sound(self.rate, self.inner.channels, Fraction(self.inner.length, self.rate))
+            for plan in sounds_of(held, (sound,), self.planned, self.rate):
+                yield from plan.frames(sample_format)

@@ -1,0 +1,26 @@
+"""From a stored render to the plan of its file, on this machine."""
+
+from dataclasses import replace
+
+from oddmeter.config import Config
+from oddmeter.media.plans import FilePlan
+from oddmeter.store import clips, facts
+from oddmeter.store.database import Connection
+from oddmeter.store.renders import Render
+from oddmeter.work.orders import Order, plan_to_make
+from oddmeter.work.programmes import ProgrammeOrder, timeline_plan
+
+
+def file_plan(connection: Connection, config: Config, asked: Render) -> FilePlan:
+    """The plan of a stored render; raises ``RuleError`` where its places are not here."""
+    if asked.clip_id is None:
+        ordered = ProgrammeOrder.model_validate(asked.plan)
+        found = clips.clips_by_id(connection, ordered.clip_ids, even_removed=True)
+        known = {place: facts.identity_at(connection, asked.show_id, *place) for place in ordered.asked_music}
+        return timeline_plan(ordered, found, config, asked.setting, asked.out_path, known)
+    clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
+    plan = plan_to_make(Order.model_validate(asked.plan), clip, config, asked.setting, asked.out_path)
+    music = plan.conformed.treatment.music
+    if music:
+        plan = replace(plan, music_known=facts.identity_at(connection, clip.show_id, music.root, music.path))
+    return plan

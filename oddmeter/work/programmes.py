@@ -1,0 +1,191 @@
+"""Orders of timelines: everything that a file of one needs, so that it can be made later, from the database alone."""
+
+from collections.abc import Iterable, Mapping
+from fractions import Fraction
+
+from pydantic import BaseModel
+
+from oddmeter.config import Config
+from oddmeter.core.cutting.events import Cut, Event, Track
+from oddmeter.core.cutting.listed import SourceKind, Transition
+from oddmeter.core.cutting.programmes import Programme
+from oddmeter.core.cutting.windows import Window, window
+from oddmeter.core.decisions.music import Music as AskedMusic
+from oddmeter.core.evidence.identity import Identity
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.clips import Clip
+from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.media.containers.settings import Setting
+from oddmeter.media.programmes import TimelinePlan
+from oddmeter.media.soundtracks import Footage, Music
+from oddmeter.work.orders import Order, OrderedCanvas, order_of_conform
+
+NOT_ASKED: Mapping[tuple[str, str], Identity | None] = {}
+"""Of music that is not held against what it was."""
+
+
+class OrderedUse(BaseModel):
+    """An event, as ``Event`` has it; ``plan`` is the number of what is decided on its source."""
+
+    id: int
+    track: str
+    kind: SourceKind
+    record_in: int
+    length: int
+    source_in: str = "0/1"
+    lead: str = "0/1"
+    clip: int | None = None
+    timeline: int | None = None
+    dissolve: int = 0
+    group: int | None = None
+    flattened: bool = False
+    plan: int | None = None
+
+    @staticmethod
+    def of(event: Event, plan: int | None) -> "OrderedUse":
+        """From the core's value; of transitions only dissolves are made."""
+        transition = event.transition
+        return OrderedUse(
+            id=event.id, track=event.track.name, kind=event.kind, record_in=event.record_in, length=event.length,
+            source_in=fraction_text(event.source_in), lead=fraction_text(event.lead), clip=event.clip_id,
+            timeline=event.timeline_id,
+            dissolve=transition.length if transition is not None and transition.kind == "dissolve" else 0,
+            group=event.group, flattened=event.flattened, plan=plan,
+        )  # fmt: skip
+
+    def event(self) -> Event:
+        """The core's value."""
+        return Event(
+            self.id, Track.named(self.track), self.kind, self.record_in, self.length, Fraction(self.source_in),
+            Fraction(self.lead), self.clip, self.timeline,
+            transition=Transition("dissolve", self.dissolve) if self.dissolve else None, group=self.group,
+            flattened=self.flattened,
+        )  # fmt: skip
+
+
+class OrderedTimeline(BaseModel):
+    """The events of a timeline, at its rate."""
+
+    id: int
+    rate: str
+    events: list[OrderedUse]
+
+
+class OrderedPart(BaseModel):
+    """What of a timeline a file is, where it is not a stretch of all of it: an event with its handles, or the
+    ``transition`` into one."""
+
+    id: int
+    transition: bool = False
+    head: int = 0
+    tail: int = 0
+
+
+class ProgrammeOrder(BaseModel):
+    """The order of a file of a timeline: frames ``first`` to ``stop − 1``. ``plans`` are what is decided on its
+    sources, each once; what it is called is no part of it, but said in ``name``."""
+
+    name: str
+    first: int
+    stop: int
+    rate: str
+    drop_frame: bool
+    start: int
+    canvas: OrderedCanvas
+    sound_rate: int
+    timelines: list[OrderedTimeline]
+    plans: list[Order]
+    event: OrderedPart | None = None
+
+    @property
+    def clip_ids(self) -> list[int]:
+        """The clips that are used."""
+        return sorted({one.clip for held in self.timelines for one in held.events if one.clip is not None})
+
+    def is_same_as(self, other: "ProgrammeOrder") -> bool:
+        """True where the file would be the same, whatever it is called."""
+        return self.model_copy(update={"name": ""}) == other.model_copy(update={"name": ""})
+
+    def programme(self, clips: Mapping[int, Clip]) -> Programme:
+        """The programme that was ordered, of such clips."""
+        canvas = self.canvas
+        settings = TimelineSettings(
+            self.name, Rate(Fraction(self.rate)), canvas.width, canvas.height, Fraction(canvas.pixel_aspect),
+            canvas.scan, self.drop_frame, self.sound_rate, self.start,
+        )  # fmt: skip
+        cuts: dict[int, Cut] = {}
+        planned: dict[tuple[int, int], Window] = {}
+        for held in self.timelines:
+            rate = Rate(Fraction(held.rate))
+            cuts[held.id] = Cut(rate, tuple(one.event() for one in held.events))
+            for one in held.events:
+                if one.plan is None:
+                    continue
+                clip = clips.get(one.clip) if one.clip is not None else None
+                clock = clip.facts.times if clip is not None and clip.facts is not None else None
+                order = self.plans[one.plan]
+                planned[held.id, one.id] = window(one.event(), order.material(clock), order.treatment, rate)
+        return Programme(self.timelines[0].id, self.first, self.stop, settings, cuts, planned)
+
+    @property
+    def asked_music(self) -> frozenset[tuple[str, str]]:
+        """Root and path of each file of music that is heard."""
+        asked = (AskedMusic.parse(plan.music) for plan in self.plans)
+        return frozenset((music.root, music.path) for music in asked if music)
+
+
+def order_of_programme(
+    programme: Programme, names: Mapping[int, TimelineSettings], name: str, event: OrderedPart | None = None
+) -> ProgrammeOrder:
+    """The order to make a file of a programme; ``names`` are the settings of the timelines in it."""
+    plans: dict[str, int] = {}
+    kept: list[Order] = []
+
+    def number_of(timeline_id: int, one: Event) -> int | None:
+        use = programme.planned.get((timeline_id, one.id))
+        if use is None:
+            return None
+        order = order_of_conform(use.conformed, names[timeline_id])
+        key = order.model_dump_json()
+        if key not in plans:
+            plans[key] = len(kept)
+            kept.append(order)
+        return plans[key]
+
+    timelines = [
+        OrderedTimeline(
+            id=timeline_id, rate=cut.rate.exact,
+            events=[OrderedUse.of(one, number_of(timeline_id, one)) for one in cut.in_time],
+        )
+        for timeline_id, cut in programme.cuts.items()
+    ]  # fmt: skip
+    settings = programme.settings
+    return ProgrammeOrder(
+        name=name, first=programme.first, stop=programme.stop, rate=settings.rate.exact,
+        drop_frame=settings.drop_frame, start=settings.start,
+        canvas=OrderedCanvas(
+            width=settings.width, height=settings.height, pixel_aspect=fraction_text(settings.pixel_aspect),
+            scan=settings.scan,
+        ),
+        sound_rate=settings.sound_rate, timelines=timelines, plans=kept, event=event,
+    )  # fmt: skip
+
+
+def timeline_plan(
+    ordered: ProgrammeOrder, clips: Iterable[Clip], config: Config, setting: str, out_path: str,
+    identities: Mapping[tuple[str, str], Identity | None] = NOT_ASKED,
+) -> TimelinePlan:  # fmt: skip
+    """The plan of an order for its clips; ``identities`` are what identified the music when it was looked at. Raises
+    ``RuleError`` where a clip has not been looked at, or its places are not here."""
+    known = {clip.id: clip for clip in clips}
+    footage: dict[int, Footage] = {}
+    for clip_id in ordered.clip_ids:
+        clip = known.get(clip_id)
+        if clip is None or clip.facts is None:
+            raise RuleError(f"{clip.name if clip else 'A clip'} has not been looked at yet.", "facts")
+        cuts = frozenset(clip.picture.cuts if clip.picture else ())
+        footage[clip_id] = Footage(config.footage(clip.root, clip.path), clip.facts, cuts)
+    music = {place: Music(config.footage(*place), identities.get(place)) for place in ordered.asked_music}
+    return TimelinePlan(ordered.programme(known), footage, Setting(setting), config.product(out_path), music)
