@@ -340,6 +340,16 @@ def test_picture_and_sound_of_a_clip_stay_together_unless_parted() -> None:
     assert [event.length for event in alone.events] == [50, 45, 20]
 
 
+def test_what_is_placed_later_is_no_part_of_what_was_placed_before() -> None:
+    """Each pair of picture and sound is a group of its own, also beside events that are kept already."""
+    kept = Cut(FILM, (clip_event(105, 0, 10, group=105), clip_event(106, 0, 10, group=105, track=SOUND)))
+    pair = (clip_event(-1, 0, 10, group=-1), clip_event(-2, 0, 10, group=-1, track=SOUND))
+    cut = placed(placed(kept, pair, 10), pair, 20)
+    together = [{one.record_in for one in cut.together([event])} for event in cut.in_time]
+    assert together == [{0}, {0}, {10}, {10}, {20}, {20}]
+    assert all(one.id < 0 for one in cut.events if one.record_in >= 10), "new ones are known by ids below 0"
+
+
 def test_a_length_follows_from_speed_and_a_speed_from_length() -> None:
     cut = three(50, 40, 30)
     book = Shelf({0: cut}, {1: Material(400, Rate.of(50))})

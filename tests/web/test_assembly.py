@@ -322,6 +322,60 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     assert out.events[0].source_in == Timecode.parse("09:58:10:24", Rate.of(25)).frames + 6, "behind the handles"
 
 
+def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(cutting: Cutting) -> None:
+    browser, talk = cutting.browser, "FD1_A01_interview.mov"
+    ledger = browser.ledger(cutting.show)
+    cutting.edit("place", clips=[ledger[name]["id"] for name in (talk, BELL, SPARKS)])
+    first, bell, sparks = cutting.picture
+    cutting.edit("trim tail", events=[first["id"]], by="-170", following="moves")
+    cutting.edit("trim tail", events=[sparks["id"]], by="-75", following="moves")
+    cutting.edit("transition", events=[bell["id"]], value="6", track="dissolve")
+    at = first["length"] - 170
+    browser.send("POST", f"{cutting.path}/nest", {
+        "version": cutting.cut["version"], "events": [one["id"] for one in cutting.picture[:2]], "name": "Inside",
+    })  # fmt: skip
+    nest = next(one for one in cutting.cut["events"] if one["kind"] == "timeline" and one["track"] == "V1")
+    heard = [one for one in cutting.cut["events"] if one["track"] == "A1"]
+    assert [one["kind"] for one in heard] == ["timeline"], "the nest is heard, too"
+    cutting.edit("speed", events=[nest["id"]], value="50%", following="moves")
+    whole = {"of": "timeline", "pattern": "{timeline}", "setting": "archive"}
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    assert (told["out_path"], told["problem"], told["frames"]) == ("Main.mkv", None, cutting.cut["length"]["frames"])
+    assert browser.send("POST", f"{cutting.path}/files", whole)["queued"] == 1
+    of_nest = {"events": [nest["id"]], "setting": "archive", "handles": 4, "folder": "events"}
+    assert browser.send("POST", f"{cutting.path}/files", of_nest)["queued"] == 1
+    browser.work()
+    made = {one["out_path"]: one for one in browser.get(f"/api/shows/{cutting.show}/renders")}
+    for one in made.values():
+        assert (one["state"], one["fault"], one["clip_id"]) == ("done", None, None), one["checks"]
+        assert all(check["passed"] for check in one["checks"]), one
+    checks = {check["name"]: check["found"] for check in made["Main.mkv"]["checks"]}
+    assert checks["sound"] == f"{told['frames'] * 1920} samples at 48000" and checks["start timecode"] == "00:00:00:00"
+    with FrameReader(browser.config.product("Main.mkv")) as frames:
+        numbers = [_number(frames, n) for n in range(2 * at)]
+    assert numbers == [n // 2 for n in range(2 * at)], "the talk, half as fast"
+    (now,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    assert (now["current"], now["made"]) == (True, "Main.mkv")
+    cutting.edit("trim tail", events=[cutting.picture[-1]["id"]], by="-1")
+    (now,) = browser.send("POST", f"{cutting.path}/files/preview", {**whole, "pattern": "{timeline}_2"})
+    assert (now["current"], now["problem"], now["frames"]) == (False, None, told["frames"] - 1)
+
+
+def test_a_timeline_that_would_show_nothing_somewhere_is_not_made_without_a_word(cutting: Cutting) -> None:
+    browser = cutting.browser
+    whole = {"of": "timeline", "pattern": "{timeline}"}
+    assert "is empty" in browser.refused("POST", f"{cutting.path}/files/preview", whole)[1]
+    laid(cutting, BELL)
+    (bell,) = cutting.picture
+    cutting.edit("move", events=[bell["id"]], at=10)
+    cutting.edit("trim tail", events=[bell["id"]], by="+5")
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    assert told["remark"] == "10 frames of black, where nothing lies; 5 frames held, where clips run out"
+    cutting.edit("speed", events=[bell["id"]], value="1000000000")
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    assert BELL in told["problem"] and browser.send("POST", f"{cutting.path}/files", whole)["queued"] == 0
+
+
 def _number(frames: FrameReader, at: int) -> int | None:
     return framecode.read(np.asarray(frames.frame(at).to_ndarray(format="rgb24")))
 

@@ -1741,7 +1741,7 @@ export interface paths {
     put?: never;
     /**
      * Preview
-     * @description The files that would be made of events, and what stands against any of them.
+     * @description The files that would be made of a timeline, and what stands against any of them.
      */
     post: operations["preview_api_shows__show_id__cuts__timeline_id__files_preview_post"];
     delete?: never;
@@ -1761,7 +1761,7 @@ export interface paths {
     put?: never;
     /**
      * Make
-     * @description Queue files of events. What cannot be made is refused by name; the rest is queued.
+     * @description Queue files of a timeline. What cannot be made is refused by name; the rest is queued.
      */
     post: operations["make_api_shows__show_id__cuts__timeline_id__files_post"];
     delete?: never;
@@ -2762,12 +2762,13 @@ export interface components {
     };
     /**
      * EventFile
-     * @description A file that would be made of an event; ``problem`` says why it cannot be. ``made`` is the file of it that is
-     *     there already, ``current`` whether that still is what the event shows.
+     * @description A file that would be made, of an event or, without one, of all of it; ``problem`` says why it cannot be,
+     *     ``remark`` what will be in it that somebody might not expect. ``made`` is the file of it that is there already,
+     *     ``current`` whether that still is what is shown.
      */
     EventFile: {
       /** Event */
-      event: number;
+      event: number | null;
       /** Name */
       name: string;
       /** Out Path */
@@ -2780,6 +2781,8 @@ export interface components {
       tail: number;
       /** Problem */
       problem: string | null;
+      /** Remark */
+      remark: string | null;
       /** Made */
       made: string | null;
       /** Current */
@@ -2854,10 +2857,13 @@ export interface components {
     };
     /**
      * EventsIn
-     * @description Files to make of events: none named makes all of pictures; ``handles`` are timeline frames on either side.
-     *     ``changed_only`` leaves out those of which a file was made that still is what they show.
+     * @description Files to make of a timeline: of events or of the transitions into them, none named being all of pictures, or one
+     *     of all of it; ``handles`` are timeline frames on either side of an event. ``changed_only`` leaves out those of which
+     *     a file was made that still is what they show.
      */
     EventsIn: {
+      /** @default events */
+      of: components["schemas"]["FilesOf"];
       /**
        * Events
        * @default []
@@ -3067,6 +3073,12 @@ export interface components {
       /** Remark */
       remark: string | null;
     };
+    /**
+     * FilesOf
+     * @description What of a timeline files are made of.
+     * @enum {string}
+     */
+    FilesOf: "events" | "transitions" | "timeline";
     /**
      * FolderListing
      * @description What a folder holds: the way to it, folders below it, and its files' names (at most 500).
@@ -4237,13 +4249,14 @@ export interface components {
     };
     /**
      * RenderView
-     * @description A file asked for: how far it is, and its proof.
+     * @description A file asked for: how far it is, and its proof. One of a timeline belongs to no clip; its ``clip_name`` is then
+     *     what it is made of.
      */
     RenderView: {
       /** Id */
       id: number;
       /** Clip Id */
-      clip_id: number;
+      clip_id: number | null;
       /** Clip Name */
       clip_name: string;
       setting: components["schemas"]["Setting"];

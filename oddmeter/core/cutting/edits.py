@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from oddmeter.core.cutting.events import Cut, Event, Track, frames_text, named
+from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind, frames_text, named
 from oddmeter.core.cutting.windows import Window, begun
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Intent
@@ -40,12 +40,25 @@ def placed(cut: Cut, events: Sequence[Event], at: int, following: Following = Fo
         return cut
     first = min(event.record_in for event in events)
     length = max(event.stop for event in events) - first
-    free = cut.free_id
-    laid = [replace(event.moved(at - first), id=free - n) for n, event in enumerate(events)]
+    ids = {event.id: cut.free_id - number for number, event in enumerate(events)}
+    laid = [
+        replace(event.moved(at - first), id=ids[event.id], group=ids.get(event.group) if event.group else None)
+        for event in events
+    ]
     if following is Following.MOVES:
         _none_across(cut, at)
         cut = _rippled(cut, at, length)
     return cut.with_events(laid)
+
+
+def with_sound(event: Event, inner: Cut) -> tuple[Event, ...]:
+    """The event of a nested timeline, and beside it that of its sound, where anything in it is heard: one group, on the
+    lowest track that the timeline itself has for it."""
+    tracks = [track for track in inner.by_track if track.kind is TrackKind.SOUND]
+    if not tracks:
+        return (event,)
+    picture = replace(event, group=event.id)
+    return picture, replace(picture, id=event.id - 1, track=min(tracks), transition=None)
 
 
 def in_order(events: Iterable[Event]) -> tuple[Event, ...]:

@@ -216,7 +216,7 @@ class Cut:
     @property
     def free_id(self) -> int:
         """An id that no event has; those below 0 are of events that are not kept yet."""
-        return min((event.id for event in self.events), default=0) - 1 if self.events else -1
+        return min((event.id for event in self.events if event.id < 0), default=0) - 1
 
 
 def named(event: Event) -> str:

@@ -114,14 +114,23 @@ def programme_of_event(
     """An event by itself, with the sound of its group, and so many timeline frames of handles before and behind it."""
     together = book.cut(timeline_id).together([event])
     some = [one for one in together if one.id == event.id or one.track.kind is TrackKind.SOUND]
-    longer = []
-    for one in some:
-        found = book.window(timeline_id, one)
-        made = found.longer(head, tail).event if found is not None else replace(one, length=one.length + head + tail)
-        longer.append(replace(made, record_in=one.record_in - event.record_in, transition=None))
+    longer = [
+        replace(
+            _with_handles(one, book.window(timeline_id, one), head, tail), record_in=one.record_in - event.record_in
+        )
+        for one in some
+    ]
     begins = max(0, settings.start + event.record_in - head)
     cut = Cut(settings.rate, tuple(one for one in longer if one.record_in >= 0))
     return programme_of(book, timeline_id, replace(settings, start=begins), cut, 0, event.length + head + tail)
+
+
+def _with_handles(event: Event, found: Window | None, head: int, tail: int) -> Event:
+    plain = replace(event, length=event.length + head + tail, transition=None)
+    if found is None:
+        return plain
+    begins = found.longer(head, tail).event  # of a window that events alike in it may share
+    return replace(plain, source_in=begins.source_in, lead=begins.lead)
 
 
 def programme_of_transition(book: Book, timeline_id: int, settings: TimelineSettings, event: Event) -> Programme:

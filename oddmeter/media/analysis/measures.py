@@ -132,7 +132,8 @@ def unexplained(whole: Blocks, before: Blocks) -> float:
     if left < _MUCH_LEFT:
         return left
     soft, other = (cv2.blur(one.astype(np.float32), (9, 3)) for one in (now, was))
-    alike = float(np.corrcoef(soft.ravel(), other.ravel())[0, 1])
+    flat = soft.std() == 0 or other.std() == 0
+    alike = 0.0 if flat else float(np.corrcoef(soft.ravel(), other.ravel())[0, 1])
     return left * min(1.0, 2 * (1 - max(0.0, alike)))
 
 

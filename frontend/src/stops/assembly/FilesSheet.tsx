@@ -6,7 +6,19 @@ import { Sheet } from "../../ui/Sheet";
 import { Button, Labelled, Number, fieldLook } from "../../ui/parts";
 import type { Cut } from "./data";
 
-/** Files of events, with handles: what each would be called, what stands against it, and which are there already. */
+type Of = Schemas["FilesOf"];
+
+const OF: Record<Of, { word: string; pattern: string; none: string }> = {
+  timeline: { word: "the whole timeline, as one file", pattern: "{timeline}", none: "Nothing to make" },
+  events: { word: "events, a file each", pattern: "{timeline}_{event}_{clip}", none: "Nothing to make" },
+  transitions: {
+    word: "transitions, a file each",
+    pattern: "{timeline}_{event}_{clip}",
+    none: "No transition leads into these events",
+  },
+};
+
+/** Files of a timeline: what each would be called, what stands against it, and which are there already. */
 export function FilesSheet({
   showId,
   cut,
@@ -21,11 +33,14 @@ export function FilesSheet({
   const choices = useHandoffChoices();
   const [setting, setSetting] = useState<Schemas["Setting"]>("edit");
   const [folder, setFolder] = useState("");
-  const [pattern, setPattern] = useState("{timeline}_{event}_{clip}");
+  const [of, setOf] = useState<Of>("events");
+  const [typed, setTyped] = useState<string | null>(null);
+  const pattern = typed ?? OF[of].pattern;
   const [handles, setHandles] = useState("12");
   const [changedOnly, setChangedOnly] = useState(true);
   const path = { show_id: showId, timeline_id: cut.id };
   const asked = {
+    of,
     events,
     setting,
     folder,
@@ -53,9 +68,7 @@ export function FilesSheet({
   const good = files.filter((file) => !file.problem && !skipped(file));
   return (
     <Sheet
-      title={
-        events.length ? `Files of ${events.length} ${events.length === 1 ? "event" : "events"}` : "Files of all events"
-      }
+      title={`Files of ${cut.name}`}
       open
       wide
       close={close}
@@ -65,13 +78,22 @@ export function FilesSheet({
             Leave it
           </Button>
           <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
-            {good.length ? `Make ${good.length} ${good.length === 1 ? "file" : "files"}` : "Nothing to make"}
+            {good.length ? `Make ${good.length} ${good.length === 1 ? "file" : "files"}` : OF[of].none}
           </Button>
         </>
       }
     >
       <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] gap-2 px-4">
-        <div className="grid grid-cols-[1fr_1fr_1.4fr_auto] items-end gap-3">
+        <div className="grid grid-cols-[1.3fr_0.8fr_1fr_1.4fr_auto] items-end gap-3">
+          <Labelled label="Made of">
+            <select className={fieldLook} value={of} onChange={(event) => setOf(event.target.value as Of)}>
+              {Object.entries(OF).map(([value, { word }]) => (
+                <option key={value} value={value}>
+                  {value !== "timeline" && events.length ? word.replace(",", ` chosen (${events.length}),`) : word}
+                </option>
+              ))}
+            </select>
+          </Labelled>
           <Labelled label="Setting">
             <select
               className={fieldLook}
@@ -97,17 +119,18 @@ export function FilesSheet({
             <input
               className={`${fieldLook} font-mono`}
               value={pattern}
-              onChange={(event) => setPattern(event.target.value)}
+              onChange={(event) => setTyped(event.target.value)}
             />
           </Labelled>
           <Labelled label="Handles, frames">
             <input
               className={`${fieldLook} w-20! text-right font-mono`}
-              value={handles}
+              value={of === "events" ? handles : "0"}
+              disabled={of !== "events"}
               onChange={(event) => setHandles(event.target.value)}
             />
           </Labelled>
-          <label className="col-span-4 flex items-center gap-1.5">
+          <label className="col-span-5 flex items-center gap-1.5">
             <input
               type="checkbox"
               className="accent-(--patina)"
@@ -120,7 +143,7 @@ export function FilesSheet({
         {told.error && <p className="text-madder">▲ {told.error.message}</p>}
         <ul className="overflow-y-auto border border-hair" aria-label="Files">
           {files.map((file) => (
-            <li key={file.event} className="flex h-7 items-center gap-3 border-b border-hair px-2 text-[13px]">
+            <li key={file.out_path} className="flex min-h-7 items-center gap-3 border-b border-hair px-2 text-[13px]">
               <span className="min-w-0 flex-1 truncate font-mono text-[12.5px]" title={file.out_path}>
                 {file.out_path}
               </span>
@@ -129,7 +152,7 @@ export function FilesSheet({
               </Number>
               <span
                 className={`w-[300px] truncate ${file.problem && !skipped(file) ? "text-madder" : "text-soft"}`}
-                title={file.problem ?? ""}
+                title={file.problem ?? file.remark ?? ""}
               >
                 {skipped(file)
                   ? "● made, and still what it shows"
@@ -137,7 +160,9 @@ export function FilesSheet({
                     ? `✕ ${file.problem}`
                     : file.made
                       ? "↻ changed since it was made"
-                      : ""}
+                      : file.remark
+                        ? `■ ${file.remark}`
+                        : ""}
               </span>
             </li>
           ))}

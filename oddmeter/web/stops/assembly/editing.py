@@ -149,7 +149,8 @@ class Editing:
         if not cut.length:
             raise RuleError(f"“{name}” is empty.", "nested")
         length = -(-cut.length * self.settings.rate.value // cut.rate.value)
-        return (Event(-1, FIRST_PICTURE, SourceKind.TIMELINE, 0, int(length), timeline_id=inner, name=name),)
+        event = Event(-1, FIRST_PICTURE, SourceKind.TIMELINE, 0, int(length), timeline_id=inner, name=name)
+        return edits.with_sound(event, cut) if self.asked.sound else (event,)
 
     def _trim(self) -> Made:
         event, by = self.one, self._by()

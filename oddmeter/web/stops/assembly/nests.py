@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from oddmeter.core.cutting.edits import with_sound
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, TrackKind, named
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.rerating import rerated
@@ -88,7 +89,7 @@ def nest(here: Here, show_id: ShowId, timeline_id: int, asked: NestIn) -> NewTim
         event = Event(
             cut.free_id, track, SourceKind.TIMELINE, first, stop - first, timeline_id=inner_id, name=asked.name
         )
-        events.write(connection, timeline_id, cut, others.with_events([event]))
+        events.write(connection, timeline_id, cut, others.with_events(with_sound(event, inner)))
     return NewTimelineView(timeline_id=inner_id, words=title, points=[])
 
 
