@@ -3,23 +3,22 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from math import ceil, floor
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
-from av.audio.frame import AudioFrame
-
-from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.cutting.events import Cut, Event, TrackKind
 from oddmeter.core.cutting.programmes import Programme
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.core.evidence.identity import Identity
-from oddmeter.media.sound.mixing import Laid, Mix
+from oddmeter.media.sound.mixing import Laid, Mix, NestedSound
 from oddmeter.media.sound.planned import music_of, sounds_of
 from oddmeter.media.sound.track import SoundTrack
 
 _FEWEST, _MOST = 2, 8
 """Channels of a mix."""
+_AROUND = 2
+"""Seconds of a nested timeline on either side of what an event takes of it: other speeds read around each place."""
 
 
 @dataclass(frozen=True)
@@ -89,8 +88,13 @@ class _Mixing:
     def _tracks(self, event: Event, window: Window) -> tuple[SoundTrack, ...]:
         if event.timeline_id is not None:
             cut = self.programme.cuts[event.timeline_id]
-            inner = self.of(event.timeline_id, Fraction(0), cut.length / cut.rate.value)
-            return (NestedSound(inner, window.as_conform),) if inner.laid else ()
+            used = (place / cut.rate.value for place in window.used)
+            first, stop = floor(next(used)) - _AROUND, ceil(next(used)) + _AROUND
+            first, stop = max(0, first), min(stop, ceil(cut.length / cut.rate.value))
+            inner = self.of(event.timeline_id, Fraction(first), Fraction(max(first, stop)))
+            whole = Sound(self.rate, inner.channels, cut.length / cut.rate.value)
+            plans = sounds_of(Path(), (whole,), window.as_conform, self.rate)
+            return tuple(NestedSound(inner, first * self.rate, plan) for plan in plans if inner.laid)
         footage = self.footage.get(event.clip_id) if event.clip_id is not None else None
         if footage is None:
             return ()
@@ -103,40 +107,3 @@ class _Mixing:
 def _dissolve(event: Event) -> int:
     """Timeline frames over which an event comes in."""
     return event.transition.length if event.transition is not None and event.transition.kind == "dissolve" else 0
-
-
-@dataclass(frozen=True)
-class NestedSound(SoundTrack):
-    """The mix of a nested timeline as an event plays it: at its speed, on its curve, backwards."""
-
-    inner: Mix
-    planned: Conform
-
-    @property
-    def rate(self) -> int:  # type: ignore[override]
-        """That of the mix."""
-        return self.inner.rate
-
-    @property
-    def name(self) -> str:  # type: ignore[override]
-        """That of the mix."""
-        return self.inner.name
-
-    @property
-    def samples(self) -> int:
-        """As long as the event."""
-        return round(self.planned.frame_map.length / self.planned.timeline_rate.value * self.rate)
-
-    @property
-    def layout(self) -> tuple[str, int]:
-        """That of the mix."""
-        return self.inner.layout
-
-    def frames(self, sample_format: str) -> Iterator[AudioFrame]:
-        """Made from the mix, which is held in a file meanwhile."""
-        with TemporaryDirectory(prefix="odd-meter-") as folder:
-            held = Path(folder) / "mix.mkv"
-            self.inner.write(held)
-            sound = Sound(self.rate, self.inner.channels, Fraction(self.inner.length, self.rate))
-            for plan in sounds_of(held, (sound,), self.planned, self.rate):
-                yield from plan.frames(sample_format)

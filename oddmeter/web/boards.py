@@ -10,7 +10,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from hashlib import sha256
 from pathlib import Path
 from threading import Lock
@@ -38,6 +38,10 @@ class _Kept:
     seen: str
     entries: Mapping[int, object]
 
+    @cached_property
+    def state(self) -> str:
+        return _key(self.stamps, "")
+
 
 class Boards:
     """The boards of all shows; ``folder``, if any, takes answers for after a start."""
@@ -62,6 +66,12 @@ class Boards:
     def open(self, show_id: int) -> Board:
         """The board of a show as it stands now; raises ``MissingError`` where there is no such show."""
         return self._as_it_stands(show_id).board
+
+    def with_state(self, show_id: int) -> tuple[Board, str]:
+        """The board of a show as it stands now, and a text that is another one whenever anything was found out or
+        decided since."""
+        kept = self._as_it_stands(show_id)
+        return kept.board, kept.state
 
     def some(self, show_id: int, ids: Iterable[int]) -> Board:
         """A board of at least these clips, their proxies and originals, where they are in the show; raises as

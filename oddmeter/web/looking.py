@@ -23,6 +23,7 @@ from oddmeter.core.planning.timelines import Timeline
 from oddmeter.media.analysis.moments import Moment
 from oddmeter.media.sound.beats import Beats
 from oddmeter.media.sound.hearing import Hearing, Window, sound_seconds
+from oddmeter.media.sound.mixing import Mix
 from oddmeter.media.sound.track import SoundPlan
 from oddmeter.media.viewing import Viewed, Viewing, content_key
 from oddmeter.store.changes import MissingError
@@ -95,6 +96,10 @@ class Looking:
         rate = viewed.planned.timeline_rate.value
         plan = _stream_of(viewed, stream)
         return self._hearing.wav(plan, content_key(plan.path), first / rate, (first + count) / rate)
+
+    def mixed(self, mix: Mix) -> bytes:
+        """A mix of a timeline's sounds, to the sample as it is made, as a WAV file."""
+        return self._hearing.mixed(mix, {path: content_key(path) for path in mix.paths})
 
     def peaks(self, token: Token, stream: int, first: int, last: int, columns: int) -> Window:
         """The peaks of a window of timeline frames, ``last`` included, in so many columns."""

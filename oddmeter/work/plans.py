@@ -1,6 +1,7 @@
 """From a stored render to the plan of its file, on this machine."""
 
 from dataclasses import replace
+from functools import partial
 
 from oddmeter.config import Config
 from oddmeter.media.plans import FilePlan
@@ -16,8 +17,8 @@ def file_plan(connection: Connection, config: Config, asked: Render) -> FilePlan
     if asked.clip_id is None:
         ordered = ProgrammeOrder.model_validate(asked.plan)
         found = clips.clips_by_id(connection, ordered.clip_ids, even_removed=True)
-        known = {place: facts.identity_at(connection, asked.show_id, *place) for place in ordered.asked_music}
-        return timeline_plan(ordered, found, config, asked.setting, asked.out_path, known)
+        identity_at = partial(facts.identity_at, connection, asked.show_id)
+        return timeline_plan(ordered, found, config, asked.setting, asked.out_path, identity_at)
     clip = clips.clips_by_id(connection, [asked.clip_id], even_removed=True)[0]
     plan = plan_to_make(Order.model_validate(asked.plan), clip, config, asked.setting, asked.out_path)
     music = plan.conformed.treatment.music

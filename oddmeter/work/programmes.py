@@ -1,6 +1,6 @@
 """Orders of timelines: everything that a file of one needs, so that it can be made later, from the database alone."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from fractions import Fraction
 
 from pydantic import BaseModel
@@ -10,7 +10,6 @@ from oddmeter.core.cutting.events import Cut, Event, Track
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.programmes import Programme
 from oddmeter.core.cutting.windows import Window, window
-from oddmeter.core.decisions.music import Music as AskedMusic
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
@@ -22,8 +21,12 @@ from oddmeter.media.programmes import TimelinePlan
 from oddmeter.media.soundtracks import Footage, Music
 from oddmeter.work.orders import Order, OrderedCanvas, order_of_conform
 
-NOT_ASKED: Mapping[tuple[str, str], Identity | None] = {}
-"""Of music that is not held against what it was."""
+IdentityAt = Callable[[str, str], Identity | None]
+"""What identified a file, by its root and path, when it was looked at."""
+
+
+def unasked(root: str, path: str) -> None:
+    """Of music that is not held against what it was."""
 
 
 class OrderedUse(BaseModel):
@@ -102,7 +105,8 @@ class ProgrammeOrder(BaseModel):
     @property
     def clip_ids(self) -> list[int]:
         """The clips that are used."""
-        return sorted({one.clip for held in self.timelines for one in held.events if one.clip is not None})
+        uses = (one for held in self.timelines for one in held.events if one.plan is not None)
+        return sorted({one.clip for one in uses if one.clip is not None})
 
     def is_same_as(self, other: "ProgrammeOrder") -> bool:
         """True where the file would be the same, whatever it is called."""
@@ -128,12 +132,6 @@ class ProgrammeOrder(BaseModel):
                 order = self.plans[one.plan]
                 planned[held.id, one.id] = window(one.event(), order.material(clock), order.treatment, rate)
         return Programme(self.timelines[0].id, self.first, self.stop, settings, cuts, planned)
-
-    @property
-    def asked_music(self) -> frozenset[tuple[str, str]]:
-        """Root and path of each file of music that is heard."""
-        asked = (AskedMusic.parse(plan.music) for plan in self.plans)
-        return frozenset((music.root, music.path) for music in asked if music)
 
 
 def order_of_programme(
@@ -175,17 +173,29 @@ def order_of_programme(
 
 def timeline_plan(
     ordered: ProgrammeOrder, clips: Iterable[Clip], config: Config, setting: str, out_path: str,
-    identities: Mapping[tuple[str, str], Identity | None] = NOT_ASKED,
+    identity_at: IdentityAt = unasked,
 ) -> TimelinePlan:  # fmt: skip
-    """The plan of an order for its clips; ``identities`` are what identified the music when it was looked at. Raises
-    ``RuleError`` where a clip has not been looked at, or its places are not here."""
+    """The plan of an order for its clips. Raises ``RuleError`` where a clip has not been looked at, or its places are
+    not here."""
     known = {clip.id: clip for clip in clips}
+    programme = ordered.programme(known)
+    footage, music = sources_of(programme, known, config, identity_at)
+    return TimelinePlan(programme, footage, Setting(setting), config.product(out_path), music)
+
+
+def sources_of(
+    programme: Programme, clips: Mapping[int, Clip], config: Config, identity_at: IdentityAt = unasked
+) -> tuple[dict[int, Footage], dict[tuple[str, str], Music]]:
+    """The files of clips and of music that a programme is made of, here; raises as ``timeline_plan`` does."""
     footage: dict[int, Footage] = {}
-    for clip_id in ordered.clip_ids:
-        clip = known.get(clip_id)
+    for clip_id in sorted(programme.clip_ids):
+        clip = clips.get(clip_id)
         if clip is None or clip.facts is None:
             raise RuleError(f"{clip.name if clip else 'A clip'} has not been looked at yet.", "facts")
         cuts = frozenset(clip.picture.cuts if clip.picture else ())
         footage[clip_id] = Footage(config.footage(clip.root, clip.path), clip.facts, cuts)
-    music = {place: Music(config.footage(*place), identities.get(place)) for place in ordered.asked_music}
-    return TimelinePlan(ordered.programme(known), footage, Setting(setting), config.product(out_path), music)
+    music = {
+        (one.root, one.path): Music(config.footage(one.root, one.path), identity_at(one.root, one.path))
+        for one in programme.asked_music
+    }
+    return footage, music

@@ -1,5 +1,7 @@
 """Files of whole timelines, held frame by frame against the codes in their pictures, and sample by sample."""
 
+import io
+import wave
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
@@ -11,12 +13,12 @@ import numpy as np
 import numpy.typing as npt
 import pytest
 
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.programmes import programme_of, programme_of_event, programme_of_transition
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.treatment import Between, Treatment
+from oddmeter.core.decisions.treatment import Between, Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
@@ -28,9 +30,11 @@ from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import field_of
+from oddmeter.media.plans import ClipPlan
 from oddmeter.media.programmes import TimelinePlan
 from oddmeter.media.render import render
-from oddmeter.media.soundtracks import Footage
+from oddmeter.media.sound.hearing import Hearing
+from oddmeter.media.soundtracks import Footage, mix_of
 from oddmeter.media.verify import verify
 from tests.core.test_cutting import Shelf, bent, clip_event, speed
 
@@ -292,3 +296,34 @@ def test_high_range_and_video_are_not_put_into_one_file(desk: Desk) -> None:
     desk.footage[1] = replace(bright, facts=replace(bright.facts, transfer="HLG"))
     with pytest.raises(RuleError, match="one file cannot hold both"):
         desk.plan()
+
+
+def test_what_is_heard_while_it_plays_is_what_the_file_holds(desk: Desk) -> None:
+    """Nested at another speed, mixed with itself, in pieces that begin anywhere: sixteen bits of the same samples. From
+    sound that is kept without loss, since a lossy decoder makes its noise anew wherever it begins."""
+    talk = {"clip_id": 3, "track": SOUND}
+    source = desk.footage[3]
+    planned = conform(desk.book.materials[3], Treatment(Intent.SPEED, Fraction(1)), FILM.rate)
+    kept = ClipPlan(source.path, source.facts, planned, Setting.ARCHIVE, desk.folder / "kept" / "talk.mkv")
+    render(kept)
+    desk.footage[3] = Footage(kept.out, probe(kept.out))
+    desk.book.cuts[7] = Cut(FILM.rate, (clip_event(1, 0, 60, 10, **talk),))
+    desk.book.cuts[0] = Cut(
+        FILM.rate,
+        (
+            nest(1, 4, 75, 7, speed("4/5"), track=SOUND),
+            clip_event(2, 10, 60, 100, **{**talk, "track": Track(TrackKind.SOUND, 2)}),
+        ),
+    )
+    plan = desk.plan()
+    made_and_proven(plan)
+    made, hearing = tone(plan.out), Hearing(desk.folder / "heard")
+    try:
+        for first, stop in ((0, 30), (30, 50), (50, 79)):
+            mix = mix_of(programme_of(desk.book, 0, FILM, desk.book.cuts[0], first, stop), desk.footage, {})
+            with wave.open(io.BytesIO(hearing.mixed(mix, {path: str(path) for path in mix.paths}))) as file:
+                heard = np.frombuffer(file.readframes(file.getnframes()), "<i2").reshape(-1, 2).T / 32_767
+            assert heard.shape[1] == (stop - first) * 1920
+            assert np.abs(heard - made[:, first * 1920 : stop * 1920]).max() <= 2**-14, (first, stop)
+    finally:
+        hearing.close()

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import wave
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
@@ -57,7 +58,7 @@ class Cutting:
 
     def number_in(self, frame: int, size: str = "final") -> int | None:
         """The frame number that can be read in the picture of a timeline frame."""
-        url = f"{self.path}/pictures/{frame}?version={self.cut['version']}&size={size}"
+        url = f"{self.path}/pictures/{frame}?shown={self.cut['shown']}&size={size}"
         data = self.browser.client.get(url).content
         return framecode.read(np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR), np.uint8))
 
@@ -533,3 +534,31 @@ def test_a_timeline_that_is_used_in_another_shows_what_changes_inside(cutting: C
     assert cutting.seen(50) == [("207", "100 %")], "the nest shows what lies in it now"
     (mark, *_) = cutting.picture[0]["marks"]
     assert (mark["kind"], mark["frames"]) == ("overrun", "30"), "and runs out where that is shorter"
+
+
+def test_what_is_decided_in_plan_or_inside_a_nest_gives_pictures_another_address(cutting: Cutting) -> None:
+    """Addresses that are kept for ever never mean anything else than they did."""
+    browser = cutting.browser
+    laid(cutting, BELL)
+    before = cutting.cut
+    browser.decide(cutting.show, [browser.ledger(cutting.show)[BELL]], set={"intent": "speed 1/2"})
+    after = cutting.cut
+    assert after["version"] == before["version"] and after["shown"] != before["shown"]
+    old = browser.client.get(f"{cutting.path}/pictures/3?shown={before['shown']}")
+    new = browser.client.get(f"{cutting.path}/pictures/3?shown={after['shown']}")
+    assert "immutable" in new.headers["cache-control"] and "immutable" not in old.headers.get("cache-control", "")
+
+
+def test_the_sound_of_a_stretch_is_heard_as_long_as_its_frames(cutting: Cutting) -> None:
+    ledger = cutting.browser.ledger(cutting.show)
+    cutting.edit("place", clips=[ledger[name]["id"] for name in ("FD1_A01_interview.mov", BELL)])
+    shown = cutting.cut["shown"]
+    assert cutting.cut["sounds"]
+    levels = []
+    for first in (0, 25, 210):
+        found = cutting.browser.client.get(f"{cutting.path}/sound?first={first}&count=25&shown={shown}")
+        assert found.headers["content-type"] == "audio/wav"
+        with wave.open(io.BytesIO(found.content)) as file:
+            assert (file.getframerate(), file.getnchannels(), file.getnframes()) == (48_000, 2, 48_000)
+            levels.append(int(np.abs(np.frombuffer(file.readframes(48_000), "<i2").astype(int)).max()))
+    assert min(levels[:2]) > 500 and levels[2] == 0, "the bell is silent"

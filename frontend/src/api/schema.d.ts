@@ -1477,9 +1477,29 @@ export interface paths {
     };
     /**
      * Picture
-     * @description The picture of a timeline frame, of the version that is named; a draft is made of the nearest source pictures.
+     * @description The picture of a timeline frame, as ``shown`` names it; a draft is made of the nearest source pictures.
      */
     get: operations["picture_api_shows__show_id__cuts__timeline_id__pictures__number__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/sound": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Sound
+     * @description What is heard over consecutive timeline frames, mixed as it is made, as ``shown`` names it.
+     */
+    get: operations["sound_api_shows__show_id__cuts__timeline_id__sound_get"];
     put?: never;
     post?: never;
     delete?: never;
@@ -2477,7 +2497,8 @@ export interface components {
     };
     /**
      * CutView
-     * @description A timeline with its events, in the order of time; ``version`` is another one whenever any of them is.
+     * @description A timeline with its events, in the order of time; ``version`` is another one whenever any of them is, ``shown``
+     *     whenever a frame may show something else, and ``sounds`` whether anything is heard.
      */
     CutView: {
       /** Id */
@@ -2493,6 +2514,10 @@ export interface components {
       start: string;
       /** Version */
       version: string;
+      /** Shown */
+      shown: string;
+      /** Sounds */
+      sounds: boolean;
       length: components["schemas"]["LengthView"];
       /** Tracks */
       tracks: components["schemas"]["TrackView"][];
@@ -8314,7 +8339,7 @@ export interface operations {
   picture_api_shows__show_id__cuts__timeline_id__pictures__number__get: {
     parameters: {
       query: {
-        version: string;
+        shown: string;
         size?: "draft" | "final";
       };
       header?: {
@@ -8347,6 +8372,46 @@ export interface operations {
         content: {
           "application/problem+json": unknown;
           "image/jpeg": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  sound_api_shows__show_id__cuts__timeline_id__sound_get: {
+    parameters: {
+      query: {
+        first: number;
+        count: number;
+        shown: string;
+      };
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "audio/wav": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "audio/wav": components["schemas"]["Problem"];
         };
       };
     };

@@ -8,6 +8,7 @@ from functools import cached_property
 from oddmeter.core.cutting.events import Cut, Event, TrackKind
 from oddmeter.core.cutting.shown import HALF, Book, Seen, shown_at, timeline_of
 from oddmeter.core.cutting.windows import Window, window
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
@@ -72,12 +73,17 @@ class Programme(Book):
             if event.track.kind is kind and found is not None:
                 yield event, found
 
+    @property
+    def asked_music(self) -> frozenset[Music]:
+        """The music beside its clips."""
+        asked = (one.conformed.treatment.music for one in self.planned.values())
+        return frozenset(music for music in asked if music)
+
     @cached_property
     def clip_ids(self) -> frozenset[int]:
         """The clips that it is made of."""
-        return frozenset(
-            event.clip_id for cut in self.cuts.values() for event in cut.events if event.clip_id is not None
-        )
+        events = (self.cuts[timeline].event(event) for timeline, event in self.planned)
+        return frozenset(event.clip_id for event in events if event.clip_id is not None)
 
 
 def programme_of(

@@ -7,6 +7,7 @@ window of a long clip is drawn at once; closer than they are fine, they are take
 import json
 import threading
 from collections import OrderedDict
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
@@ -18,14 +19,26 @@ import numpy.typing as npt
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.files.shelf import Shelf, UnderWay
 from oddmeter.media.sound.beats import Beats, beats_in
+from oddmeter.media.sound.mixing import Mix, NestedSound, add
 from oddmeter.media.sound.reader import SoundReader
-from oddmeter.media.sound.track import PART_SECONDS, SoundPlan, made_part
+from oddmeter.media.sound.track import PART_SECONDS, SoundPlan, SoundTrack, made_part
 from oddmeter.media.sound.wav import wav_of
 
 Peaks = npt.NDArray[np.int8]
 """Lowest and highest, of 127, of each block of samples: shape (blocks, 2)."""
 BLOCK = 256
 _MOST_READERS, _MOST_PARTS, _MOST_DRAWN = 4, 24, 64
+
+
+def _joined(
+    plan: SoundPlan, begins: int, ends: int, part_of: Callable[[int], npt.NDArray[np.float32]]
+) -> npt.NDArray[np.float32]:
+    """Made samples from one to another, of the parts that they lie in."""
+    size, pieces = PART_SECONDS * plan.rate, []
+    for number in range(begins // size, -(-ends // size)):
+        part, at = part_of(number), number * size
+        pieces.append(part[:, max(0, begins - at) : ends - at])
+    return np.concatenate(pieces, axis=1) if pieces else np.zeros((1, 0), np.float32)
 
 
 @dataclass
@@ -71,13 +84,29 @@ class Hearing:
     def wav(self, plan: SoundPlan, content: str, first: Fraction, last: Fraction) -> bytes:
         """The made sound from second ``first`` to second ``last`` of the timeline, as a WAV file of sixteen bits."""
         begins, ends = round(first * plan.rate), min(round(last * plan.rate), plan.samples)
-        size = PART_SECONDS * plan.rate
-        pieces = []
-        for number in range(begins // size, -(-ends // size)):
-            part, at = self._part(plan, content, number), number * size
-            pieces.append(part[:, max(0, begins - at) : ends - at])
-        samples = np.concatenate(pieces, axis=1) if pieces else np.zeros((1, 0), np.float32)
-        return wav_of(samples, plan.rate)
+        return wav_of(_joined(plan, begins, ends, lambda number: self._part(plan, content, number)), plan.rate)
+
+    def mixed(self, mix: Mix, contents: Mapping[Path, str]) -> bytes:
+        """A mix as a WAV file of sixteen bits; ``contents`` tell the content of each file by a key."""
+        return wav_of(self._added(mix, contents, 0, mix.length), mix.rate)
+
+    def _added(self, mix: Mix, contents: Mapping[Path, str], low: int, high: int) -> npt.NDArray[np.float32]:
+        """Samples ``low`` to ``high`` of a mix, those beyond it silent."""
+        out = np.zeros((mix.channels, high - low), np.float32)
+        for laid in mix.laid:
+            first, stop = max(0, low - laid.at), min(laid.track.samples, high - laid.at)
+            if first < stop:
+                add(out, laid, self._track(laid.track, contents, first, stop), first, low)
+        return out
+
+    def _track(self, track: SoundTrack, contents: Mapping[Path, str], first: int, stop: int) -> npt.NDArray[np.float32]:
+        """Samples of one sound of a mix."""
+        if isinstance(track, NestedSound):
+            inner = track.inner
+            read = track.source_of(lambda low, high: self._added(inner, contents, low, high))
+            return _joined(track.plan, first, stop, lambda number: made_part(track.plan, number, read))
+        assert isinstance(track, SoundPlan)
+        return _joined(track, first, stop, lambda number: self._part(track, contents[track.path], number))
 
     def window(self, plan: SoundPlan, content: str, edges: npt.NDArray[np.float64]) -> Window:
         """The peaks of what is heard between each two moments of the timeline that follow each other in ``edges``,

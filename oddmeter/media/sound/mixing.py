@@ -10,13 +10,12 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 import numpy.typing as npt
 from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
 
-from oddmeter.media.sound.track import BLOCK, SoundTrack, framed_sound
+from oddmeter.media.sound.track import BLOCK, Read, SoundPlan, SoundTrack, framed_sound, held, made_frames
 
 Samples = npt.NDArray[np.float32]
 _NAMES = {2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
@@ -69,6 +68,13 @@ class Mix(SoundTrack):
         """The usual one of its channels."""
         return _NAMES[self.channels], self.channels
 
+    @property
+    def paths(self) -> frozenset[Path]:
+        """The files that are heard, in nested mixes too."""
+        tracks = [one.track for one in self.laid]
+        inner = [one.inner.paths for one in tracks if isinstance(one, NestedSound)]
+        return frozenset(one.path for one in tracks if isinstance(one, SoundPlan)).union(*inner)
+
     def blocks(self, first: int = 0, stop: int | None = None) -> Iterator[Samples]:
         """The added samples in turn, shape (channels, some), as they are before anything is cut off."""
         stop = self.length if stop is None else min(stop, self.length)
@@ -97,17 +103,58 @@ class Mix(SoundTrack):
                     yield made
                 done += part.shape[1]
 
-    def write(self, out: Path) -> None:
-        """Write the mix as it is, louder than full too, as floating point in Matroska."""
-        layout, _ = self.layout
-        with av.open(str(out), "w", format="matroska") as container:
-            stream = container.add_stream("pcm_f32le", rate=self.rate, layout=layout)
-            done = 0
-            for block in self.blocks():
-                packed = np.ascontiguousarray(block.T).reshape(1, -1)
-                container.mux(stream.encode(framed_sound(packed, "flt", layout, self.rate, done)))
-                done += block.shape[1]
-            container.mux(stream.encode(None))
+
+@dataclass(frozen=True)
+class NestedSound(SoundTrack):
+    """The mix of a nested timeline as an event plays it: ``plan`` says how, in seconds of that timeline, from whose
+    sample ``begins`` on the ``inner`` mix is there."""
+
+    inner: Mix
+    begins: int
+    plan: SoundPlan
+
+    @property
+    def rate(self) -> int:  # type: ignore[override]
+        """That of the plan."""
+        return self.plan.rate
+
+    @property
+    def name(self) -> str:  # type: ignore[override]
+        """That of the mix."""
+        return self.inner.name
+
+    @property
+    def samples(self) -> int:
+        """That of the plan."""
+        return self.plan.samples
+
+    @property
+    def layout(self) -> tuple[str, int]:
+        """That of the mix."""
+        return self.inner.layout
+
+    def frames(self, sample_format: str) -> Iterator[AudioFrame]:
+        """Made from the mix, which is held meanwhile."""
+        with held(self.inner.blocks(), self.inner.channels) as read:
+            yield from made_frames(self.plan, sample_format, self.layout[0], self.source_of(read))
+
+    def source_of(self, read: Read) -> Read:
+        """The samples of the nested timeline as the plan counts them, of those of the mix."""
+        to = round(self.plan.start * self.plan.source_rate) - self.begins
+        return lambda low, high: read(low + to, high + to)
+
+
+def add(out: Samples, laid: Laid, samples: Samples, first: int, low: int) -> None:
+    """Add samples of a sound, from its own ``first`` on, to a part of a mix that begins at sample ``low`` of it."""
+    if not samples.shape[1]:
+        return
+    if (level := laid.level(first, samples.shape[1])) is not None:
+        samples = samples * level
+    here = out[:, first + laid.at - low :][:, : samples.shape[1]]
+    if len(samples) == 1:
+        here[:2] += samples
+    else:
+        here[: len(samples)] += samples[: len(out)]
 
 
 class _Running:
@@ -125,14 +172,7 @@ class _Running:
         stop = min(self.laid.track.samples, low + out.shape[1] - self.laid.at)
         if first >= stop:
             return
-        samples = self._read(first, stop)
-        if (level := self.laid.level(first, samples.shape[1])) is not None:
-            samples = samples * level
-        here = out[:, first + self.laid.at - low :][:, : samples.shape[1]]
-        if len(samples) == 1:
-            here[:2] += samples
-        else:
-            here[: len(samples)] += samples[: len(out)]
+        add(out, self.laid, self._read(first, stop), first, low)
 
     def _read(self, first: int, stop: int) -> Samples:
         held = [] if self._rest is None else [self._rest]

@@ -2,7 +2,8 @@
 picture in samples."""
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -123,29 +124,41 @@ class SoundPlan(SoundTrack):
 
 def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
     layout, channels = plan.layout
-    with TemporaryFile() as held:
-        frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start, plan.place)
-        written = sum(held.write(np.ascontiguousarray(f.to_ndarray().T).tobytes()) for f in frames)
-        held.flush()
+    frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start, plan.place)
+    with held((np.asarray(frame.to_ndarray(), np.float32) for frame in frames), channels) as read:
+        yield from made_frames(plan, sample_format, layout, read)
+
+
+@contextmanager
+def held(blocks: Iterable[npt.NDArray[np.float32]], channels: int) -> Iterator[Read]:
+    """Samples that come in turn, shape (channels, some), held on disk to be read at any place; silence beyond them."""
+    with TemporaryFile() as file:
+        written = sum(file.write(np.ascontiguousarray(block.T).tobytes()) for block in blocks)
+        file.flush()
         count = written // (4 * channels)
         source: Samples = np.zeros((channels, 0), np.float32)
         if count:
-            source = np.memmap(held, np.float32, "r", shape=(count, channels)).T
+            source = np.memmap(file, np.float32, "r", shape=(count, channels)).T
 
         def read(low: int, high: int) -> npt.NDArray[np.float32]:
             inside = source[:, max(0, low) : max(0, high)]
             around = (max(0, min(high, 0) - low), max(0, high - max(low, 0) - inside.shape[1]))
             return np.pad(np.ascontiguousarray(inside, np.float32), ((0, 0), around))
 
-        done, resampler = 0, AudioResampler(format=sample_format, layout=layout, rate=plan.rate)
-        for number in range(plan.parts):
-            samples = made_part(plan, number, read)
-            for start in range(0, samples.shape[1], BLOCK):
-                block = samples[:, start : start + BLOCK]
-                for made in resampler.resample(framed_sound(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
-                    made.pts, made.time_base = done, Fraction(1, plan.rate)
-                    yield made
-                done += block.shape[1]
+        yield read
+
+
+def made_frames(plan: SoundPlan, sample_format: str, layout: str, read: Read) -> Iterator[AudioFrame]:
+    """The made sound part by part, in frames of ``BLOCK`` samples; what is louder than full is cut off."""
+    done, resampler = 0, AudioResampler(format=sample_format, layout=layout, rate=plan.rate)
+    for number in range(plan.parts):
+        samples = made_part(plan, number, read)
+        for start in range(0, samples.shape[1], BLOCK):
+            block = samples[:, start : start + BLOCK]
+            for made in resampler.resample(framed_sound(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
+                made.pts, made.time_base = done, Fraction(1, plan.rate)
+                yield made
+            done += block.shape[1]
 
 
 def made_part(plan: SoundPlan, number: int, read: Read) -> npt.NDArray[np.float32]:

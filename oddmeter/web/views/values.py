@@ -68,3 +68,9 @@ class Jpeg(Response):
     """A picture."""
 
     media_type = "image/jpeg"
+
+
+class Wav(Response):
+    """Sound as a WAV file."""
+
+    media_type = "audio/wav"

@@ -1,7 +1,8 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useKeysEverywhere } from "../../ui/keys";
 import { Button, Number } from "../../ui/parts";
-import { pictureUrl, useLook, type Cut } from "./data";
+import { Run, scrub, type Heard } from "../../ui/sound";
+import { heardOf, pictureUrl, useLook, type Cut } from "./data";
 
 const AHEAD = 12;
 
@@ -21,8 +22,14 @@ export function Look({
   const [plays, setPlays] = useState(false);
   const any = look.data?.seen.some((one) => one.clip_id !== null) ?? false;
   const shown = useLoaded(showId, cut, frame, plays, any);
-  usePlaying(plays, showId, cut, frame, go, () => setPlays(false));
-  useKeysEverywhere("Picture", [{ does: "play, or stop", keys: { " ": () => setPlays(!plays) } }]);
+  const [sounds, setSounds] = useState(true);
+  const heard = useMemo(() => (sounds ? heardOf(showId, cut) : []), [sounds, showId, cut]);
+  usePlaying(plays, showId, cut, frame, heard, go, () => setPlays(false));
+  useStepHeard(heard, frame, plays);
+  useKeysEverywhere("Picture", [
+    { does: "play, or stop", keys: { " ": () => setPlays(!plays) } },
+    { does: "sound on or off", keys: { s: () => setSounds(!sounds) } },
+  ]);
   return (
     <div className="shrink-0">
       <div className="grid h-[198px] place-items-center bg-grey">
@@ -45,6 +52,16 @@ export function Look({
         </Button>
         <Number>{look.data?.timecode ?? ""}</Number>
         <Number className="text-soft">frame {frame}</Number>
+        <span className="flex-1" />
+        <Button
+          weight="quiet"
+          className="h-6!"
+          aria-pressed={sounds}
+          disabled={!cut.sounds}
+          onClick={() => setSounds(!sounds)}
+        >
+          {cut.sounds && sounds ? "♪ sound is heard" : "♪ no sound is heard"}
+        </Button>
       </div>
       <ul
         className="border-b border-hair px-3 py-1 text-[12.5px]"
@@ -92,23 +109,25 @@ function useLoaded(showId: number, cut: Cut, frame: number, plays: boolean, any:
   return any ? loaded : null;
 }
 
-/** Plays at the timeline's rate; frames that are not there in time are left out. */
+/** Plays at the timeline's rate, with its sound; frames that are not there in time are left out. */
 function usePlaying(
   plays: boolean,
   showId: number,
   cut: Cut,
   frame: number,
+  heard: Heard[],
   go: (frame: number) => void,
   stop: () => void,
 ) {
-  const now = useRef({ frame, go, stop });
+  const now = useRef({ frame, heard, go, stop });
   useEffect(() => {
-    now.current = { frame, go, stop };
+    now.current = { frame, heard, go, stop };
   });
   useEffect(() => {
     if (!plays) return;
     const from = now.current.frame;
     const begun = performance.now();
+    const run = new Run(from, 1, begun / 1000);
     const asked = new Set<number>();
     let handle = 0;
     const step = (at: number) => {
@@ -118,6 +137,7 @@ function usePlaying(
         now.current.stop();
         return;
       }
+      run.keepUp(now.current.heard);
       for (let ahead = 1; ahead <= AHEAD; ahead++)
         if (!asked.has(due + ahead) && due + ahead < cut.length.frames) {
           asked.add(due + ahead);
@@ -127,6 +147,19 @@ function usePlaying(
       handle = requestAnimationFrame(step);
     };
     handle = requestAnimationFrame(step);
-    return () => cancelAnimationFrame(handle);
+    return () => {
+      cancelAnimationFrame(handle);
+      run.stop();
+    };
   }, [plays, showId, cut]);
+}
+
+/** A frame that is stepped onto is heard. */
+function useStepHeard(heard: Heard[], frame: number, plays: boolean) {
+  const stepped = useRef(frame);
+  useEffect(() => {
+    if (stepped.current === frame) return;
+    stepped.current = frame;
+    if (!plays) for (const one of heard) if (frame <= one.last) scrub(one, frame, () => stepped.current === frame);
+  }, [heard, frame, plays]);
 }

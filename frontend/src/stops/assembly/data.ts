@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useEffect, useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useNotice } from "../../ui/Notice";
+import type { Heard } from "../../ui/sound";
 
 export type Cut = Schemas["CutView"];
 export type CutEvent = Schemas["EventView"];
@@ -30,7 +31,7 @@ export function useCut(showId: number, timelineId: number) {
 /** How source frames pass under a window of the timeline. */
 export function useRulers(showId: number, cut: Cut, first: number, frames: number, pixels: number) {
   return useQuery({
-    queryKey: ["cut-rulers", showId, cut.id, cut.version, first, frames, pixels],
+    queryKey: ["cut-rulers", showId, cut.id, cut.shown, first, frames, pixels],
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
@@ -44,7 +45,7 @@ export function useRulers(showId: number, cut: Cut, first: number, frames: numbe
 /** What a timeline frame shows. */
 export function useLook(showId: number, cut: Cut, frame: number) {
   return useQuery({
-    queryKey: ["cut-look", showId, cut.id, cut.version, frame],
+    queryKey: ["cut-look", showId, cut.id, cut.shown, frame],
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
@@ -56,7 +57,21 @@ export function useLook(showId: number, cut: Cut, frame: number) {
 }
 
 export function pictureUrl(showId: number, cut: Cut, frame: number, size: "draft" | "final"): string {
-  return `/api/shows/${showId}/cuts/${cut.id}/pictures/${frame}?version=${cut.version}&size=${size}`;
+  return `/api/shows/${showId}/cuts/${cut.id}/pictures/${frame}?shown=${cut.shown}&size=${size}`;
+}
+
+/** What is heard of a timeline; nothing where it has no sound. */
+export function heardOf(showId: number, cut: Cut): Heard[] {
+  if (!cut.sounds || !cut.length.frames) return [];
+  const path = `/api/shows/${showId}/cuts/${cut.id}/sound`;
+  return [
+    {
+      name: `${cut.id} ${cut.shown}`,
+      seconds: cut.frame_seconds,
+      last: cut.length.frames - 1,
+      url: (first, count) => `${path}?first=${first}&count=${count}&shown=${cut.shown}`,
+    },
+  ];
 }
 
 const send = (showId: number, timelineId: number, version: string, asked: Asked, preview: boolean) =>

@@ -67,10 +67,11 @@ export function Opened(props: {
     size: quality,
     heard: looks.sound
       ? heard.map((one) => ({
-          token: strip.token,
-          stream: one,
+          name: `${strip.token} ${one}`,
           seconds: bench.frame_seconds,
           last: strip.length.frames - 1,
+          url: (first: number, count: number) =>
+            `/api/bench/${strip.token}/sound?first=${first}&count=${count}&stream=${one}`,
         }))
       : [],
     go,

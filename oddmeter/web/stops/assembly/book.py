@@ -2,9 +2,11 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
+from hashlib import sha256
 from threading import Lock
 
-from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.events import Cut, Event, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.shown import Book
 from oddmeter.core.cutting.uses import NO_SOURCE, Use, use_of_clip, use_of_timeline
@@ -19,12 +21,29 @@ _MOST_BOOKS, _MOST_USES = 4, 100_000
 
 @dataclass
 class ShowBook(Book):
-    """The timelines of a show; ``versions`` tell whether somebody has changed one since."""
+    """The timelines of a show; ``versions`` tell whether somebody has changed one since, ``state`` whether anything
+    about the show's clips is another."""
 
     board: Board
+    state: str
     cuts: Mapping[int, Cut]
     versions: Mapping[int, str]
     _uses: dict[tuple[object, ...], Use] = field(default_factory=dict)
+
+    @cached_property
+    def shown(self) -> str:
+        """A text that is another one whenever any frame of any of the timelines may show something else."""
+        return sha256(f"{self.state} {sorted(self.versions.items())}".encode()).hexdigest()[:24]
+
+    def is_heard(self, timeline_id: int) -> bool:
+        """True where a timeline has sound, or music beside a picture."""
+        for event in self.cut(timeline_id).events:
+            if event.track.kind is TrackKind.SOUND:
+                return True
+            found = self.window(timeline_id, event)
+            if found is not None and found.conformed.treatment.music:
+                return True
+        return False
 
     def timeline(self, timeline_id: int) -> Timeline:
         """A timeline of the show; raises ``MissingError`` where it is not there."""
@@ -38,7 +57,7 @@ class ShowBook(Book):
     def with_cut(self, timeline_id: int, cut: Cut) -> "ShowBook":
         """The book as it would be with other events on one timeline."""
         cuts = {**self.cuts, timeline_id: cut}
-        return ShowBook(self.board, cuts, self.versions, self._uses_with(cuts))
+        return ShowBook(self.board, self.state, cuts, self.versions, self._uses_with(cuts))
 
     def use(self, timeline_id: int, event: Event) -> Use:
         """An event planned on its timeline; worked out once."""
@@ -85,13 +104,13 @@ class _Books:
         self._lock = Lock()
 
     def open(self, here: Context, show_id: int) -> ShowBook:
-        board = here.boards.open(show_id)
+        board, state = here.boards.with_state(show_id)
         with here.database.transaction() as connection:
             connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
             versions = events.versions(connection, show_id)
             with self._lock:
                 before = self._kept.get(show_id)
-            if before is not None and before.board is board and before.versions == versions:
+            if before is not None and before.state == state and before.versions == versions:
                 return before
             cuts = {}
             for timeline in board.show.timelines:
@@ -100,13 +119,13 @@ class _Books:
                 same = known is not None and known.rate == rate
                 cuts[timeline.id] = known if known and same else events.cut_of(connection, timeline)
         kept = before._uses_with(cuts) if before and before.board is board else {}
-        return self._keep(show_id, ShowBook(board, cuts, versions, kept))
+        return self._keep(show_id, ShowBook(board, state, cuts, versions, kept))
 
     def written(self, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, versions: Mapping[int, str]) -> None:
         """Take over what was written just now, so that nobody has to read it again."""
         cuts = {**book.cuts, timeline_id: cut}
         if versions.keys() == book.versions.keys():
-            self._keep(show_id, ShowBook(book.board, cuts, versions, book._uses_with(cuts)))
+            self._keep(show_id, ShowBook(book.board, book.state, cuts, versions, book._uses_with(cuts)))
 
     def _keep(self, show_id: int, book: ShowBook) -> ShowBook:
         with self._lock:

@@ -107,7 +107,8 @@ class TrackView(BaseModel):
 
 
 class CutView(BaseModel):
-    """A timeline with its events, in the order of time; ``version`` is another one whenever any of them is."""
+    """A timeline with its events, in the order of time; ``version`` is another one whenever any of them is, ``shown``
+    whenever a frame may show something else, and ``sounds`` whether anything is heard."""
 
     id: int
     name: str
@@ -116,6 +117,8 @@ class CutView(BaseModel):
     drop_frame: bool
     start: str
     version: str
+    shown: str
+    sounds: bool
     length: LengthView
     tracks: list[TrackView]
     events: list[EventView]
@@ -222,7 +225,8 @@ def cut_view(book: ShowBook, timeline_id: int) -> dict[str, Any]:
     return {
         "id": timeline_id, "name": settings.name, "rate": rate_view(settings.rate).model_dump(),
         "frame_seconds": float(1 / settings.rate.value), "drop_frame": settings.drop_frame,
-        "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""),
+        "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""), "shown": book.shown,
+        "sounds": book.is_heard(timeline_id),
         "length": length_view(cut.length, timeline).model_dump(),
         "tracks": [{"name": track.name, "sound": track.kind is TrackKind.SOUND} for track in cut.by_track],
         "events": views, "counts": {mark: counts[mark] for mark in EventMark if counts[mark]},

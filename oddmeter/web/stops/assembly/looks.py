@@ -1,16 +1,18 @@
-"""What is under the playhead: the picture of a timeline frame, and what it is made of."""
+"""What is under the playhead: the picture of a timeline frame, what it is made of, and what is heard."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.cutting.programmes import programme_of
 from oddmeter.core.cutting.shown import Seen, shown_at, timeline_of
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.numbers.numerals import exact_percent_text
 from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.pictures.stills import blended
+from oddmeter.media.soundtracks import mix_of
 from oddmeter.media.viewing import Viewed
 from oddmeter.store.changes import MissingError
 from oddmeter.web.http.context import Context, Here
@@ -18,9 +20,12 @@ from oddmeter.web.looking import Side
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.values import FOREVER, Jpeg
+from oddmeter.web.views.values import FOREVER, Jpeg, Wav
+from oddmeter.work.programmes import sources_of
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts", tags=["assembly"])
+
+_MOST_AT_ONCE = 600
 
 
 class SeenView(BaseModel):
@@ -56,17 +61,31 @@ def look(here: Here, show_id: ShowId, timeline_id: int, number: int) -> LookView
 
 @router.get("/{timeline_id}/pictures/{number}", response_class=Jpeg)
 def picture(
-    here: Here, show_id: ShowId, timeline_id: int, number: int, version: str,
+    here: Here, show_id: ShowId, timeline_id: int, number: int, shown: str,
     size: Literal["draft", "final"] = "draft",
 ) -> Jpeg:  # fmt: skip
-    """The picture of a timeline frame, of the version that is named; a draft is made of the nearest source pictures."""
+    """The picture of a timeline frame, as ``shown`` names it; a draft is made of the nearest source pictures."""
     book = open_book(here, show_id)
     parts = [part for part in shown_at(book, timeline_id, max(0, number)) if part.clip_id is not None]
     if not parts:
         raise MissingError("A picture here")
     data = [(_picture(here, book, timeline_id, part, size), part.share) for part in parts]
-    headers = FOREVER if version == book.versions.get(timeline_id) else None
+    headers = FOREVER if shown == book.shown else None
     return Jpeg(blended(data), headers=headers)
+
+
+@router.get("/{timeline_id}/sound", response_class=Wav)
+def sound(
+    here: Here, show_id: ShowId, timeline_id: int, first: Annotated[int, Query(ge=0)],
+    count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)], shown: str,
+) -> Wav:  # fmt: skip
+    """What is heard over consecutive timeline frames, mixed as it is made, as ``shown`` names it."""
+    book = open_book(here, show_id)
+    settings, cut = book.timeline(timeline_id).settings, book.cut(timeline_id)
+    programme = programme_of(book, timeline_id, settings, cut, first, first + count)
+    clips = {one: book.board.everything[one].clip for one in programme.clip_ids}
+    mix = mix_of(programme, *sources_of(programme, clips, here.config))
+    return Wav(here.looking.mixed(mix), headers=FOREVER if shown == book.shown else None)
 
 
 def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> SeenView:

@@ -8,17 +8,11 @@ from pydantic import BaseModel
 
 from oddmeter.web.http.context import Here
 from oddmeter.web.looking import Token
-from oddmeter.web.views.values import FOREVER
+from oddmeter.web.views.values import FOREVER, Wav
 
 router = APIRouter(prefix="/api", tags=["bench"])
 
 _MOST_AT_ONCE = 600
-
-
-class Wav(Response):
-    """Sound as a WAV file."""
-
-    media_type = "audio/wav"
 
 
 class PeaksView(BaseModel):

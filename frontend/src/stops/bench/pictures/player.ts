@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { pictureUrl } from "../data";
-import { Run, scrub, type Heard } from "../sound/engine";
+import { Run, scrub, type Heard } from "../../../ui/sound";
 import { atHand, runAhead } from "./atHand";
 
 const BATCH = 25;

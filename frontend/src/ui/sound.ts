@@ -1,4 +1,4 @@
-/* The sound of a side, as it will be made: chunks asked ahead, played with the pictures at any speed either way. */
+/* Sound as it will be made: chunks asked ahead, played with the pictures at any speed either way. */
 
 const CHUNK = 50;
 const AHEAD_SECONDS = 2;
@@ -6,12 +6,13 @@ const MOST = 48;
 const ADRIFT = 0.02;
 const FADE = 0.003;
 
-/** What is heard: a side's token, which of its streams, and how long a timeline frame lasts. */
+/** What is heard: a name that never means anything else, how long a timeline frame lasts, and which is the last. */
 export interface Heard {
-  token: string;
-  stream: number;
+  name: string;
   seconds: number;
   last: number;
+  /** The address of the sound of some frames. */
+  url: (first: number, count: number) => string;
 }
 
 let context: AudioContext | null = null;
@@ -36,16 +37,14 @@ function keep(key: string, buffer: AudioBuffer): AudioBuffer {
 }
 
 function chunk(heard: Heard, number: number, backwards: boolean): AudioBuffer | undefined {
-  const key = `${heard.token} ${heard.stream} ${number}`;
+  const key = `${heard.name} ${number}`;
   const ready = kept.get(backwards ? `${key} back` : key);
   if (ready) return ready;
   const forwards = kept.get(key);
   if (forwards) return keep(`${key} back`, turned(forwards));
   if (!asked.has(key)) {
     const count = Math.min(CHUNK, heard.last + 1 - number * CHUNK);
-    const asking = fetch(
-      `/api/bench/${heard.token}/sound?first=${number * CHUNK}&count=${count}&stream=${heard.stream}`,
-    )
+    const asking = fetch(heard.url(number * CHUNK, count))
       .then(async (response) => {
         if (!response.ok) throw new Error("No sound.");
         return keep(key, await sounding().decodeAudioData(await response.arrayBuffer()));
@@ -108,7 +107,7 @@ export class Run {
     const last = Math.floor(Math.max(at, at + reach) / CHUNK);
     for (let number = Math.max(0, first); number <= last && number * CHUNK <= heard.last; number++) {
       const buffer = chunk(heard, number, backwards);
-      const name = `${heard.token} ${heard.stream} ${number}`;
+      const name = `${heard.name} ${number}`;
       if (!buffer || this.nodes.has(name)) continue;
       const stop = Math.min(heard.last + 1, (number + 1) * CHUNK);
       const away = backwards ? this.from + 1 - stop : number * CHUNK - this.from;
@@ -129,7 +128,7 @@ export class Run {
   }
 }
 
-const scrubbed = new Map<number, AudioBufferSourceNode>();
+const scrubbed = new Map<string, AudioBufferSourceNode>();
 
 /** Play the sound of one frame, as one steps onto it; where it is not at hand yet, as soon as it is. */
 export function scrub(heard: Heard, frame: number, wanted: () => boolean): void {
@@ -137,7 +136,7 @@ export function scrub(heard: Heard, frame: number, wanted: () => boolean): void 
   const number = Math.floor(frame / CHUNK);
   const play = (buffer: AudioBuffer) => {
     if (!wanted()) return;
-    scrubbed.get(heard.stream)?.stop();
+    scrubbed.get(heard.name)?.stop();
     const node = new AudioBufferSourceNode(audio, { buffer });
     const soft = new GainNode(audio, { gain: 0 });
     const [from, to] = [audio.currentTime, audio.currentTime + heard.seconds];
@@ -147,9 +146,9 @@ export function scrub(heard: Heard, frame: number, wanted: () => boolean): void 
     soft.gain.linearRampToValueAtTime(0, to);
     node.connect(soft).connect(audio.destination);
     node.start(from, (frame - number * CHUNK) * heard.seconds, heard.seconds);
-    scrubbed.set(heard.stream, node);
+    scrubbed.set(heard.name, node);
   };
   const ready = chunk(heard, number, false);
   if (ready) play(ready);
-  else void asked.get(`${heard.token} ${heard.stream} ${number}`)?.then(play, () => undefined);
+  else void asked.get(`${heard.name} ${number}`)?.then(play, () => undefined);
 }
