@@ -18,12 +18,15 @@ from oddmeter.interchange.edl.writing import write_edl
 FILM = Rate.of(25)
 PASSAGE = "Pour, slow"
 OLDER = f"{SHOW_FOLDER}/Lists/film_version_1.edl"
-_SOUND = Track(TrackKind.SOUND, 1)
+_SOUND, _MUSIC = Track(TrackKind.SOUND, 1), Track(TrackKind.SOUND, 2)
+THEME = "bell_theme_96.wav"
+_STROKE = 87
+"""The frame at 25 of the theme's sixth stroke, on which the passage cuts from the pour to the sparks."""
 
 
 def film(clips: Mapping[str, int], passage_id: int) -> Cut:
     """The film: talk, the bell dissolving in at a quarter, the harbour, the slow passage, gulls backwards, a gap, and a
-    shot that asks for more than there is."""
+    shot that asks for more than there is. Under the passage runs the theme, which strikes where it cuts."""
     talk = _use(clips, "FD1_A01_interview.mov", 20, 120)
     events = [
         replace(talk, group=-1), replace(talk, id=-2, group=-1, track=_SOUND),
@@ -40,8 +43,12 @@ def film(clips: Mapping[str, int], passage_id: int) -> Cut:
         _use(clips, "FD1_A02_mould_50.mov", 200, 70, "speed 1"),
     ]  # fmt: skip
     laid = in_order(replace(event, id=-1 - number) for number, event in enumerate(events))
-    last = laid[-1].record_in
-    return Cut(FILM, tuple(event.moved(25) if event.record_in == last else event for event in laid))
+    last, slow = laid[-1].record_in, next(event for event in laid if event.timeline_id == passage_id)
+    music = replace(
+        _use(clips, THEME, _STROKE - slow.length // 2, slow.length + 50), id=-1 - len(laid), track=_MUSIC,
+        record_in=slow.record_in,
+    )  # fmt: skip
+    return Cut(FILM, (*(event.moved(25) if event.record_in == last else event for event in laid), music))
 
 
 def passage(clips: Mapping[str, int]) -> Cut:
@@ -52,8 +59,10 @@ def passage(clips: Mapping[str, int]) -> Cut:
 
 
 def broadcast(the_film: Cut, rate: Rate) -> Cut:
-    """The film at the rate of its broadcast version."""
-    return rerated(the_film, rate, lambda event: None).cut
+    """The film at the rate of its broadcast version; the theme, which is sound alone, is counted in that, too."""
+    there = rerated(the_film, rate, lambda event: None).cut
+    (theme,) = (event for event in there.events if event.track == _MUSIC)
+    return there.with_events([replace(theme, source_in=theme.source_in * rate.value / FILM.value)])
 
 
 def write_older(root: Path) -> Path:

@@ -10,7 +10,7 @@ import pytest
 from oddmeter.core.cutting.events import FIRST_PICTURE
 from oddmeter.core.decisions.recipes import Traits, deciding
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.demo.cuts import OLDER, PASSAGE
+from oddmeter.demo.cuts import OLDER, PASSAGE, THEME
 from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.show import TIMELINES, make_demo
@@ -18,6 +18,7 @@ from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
 from oddmeter.demo.takes import RECORDINGS, REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.sound.beats import beats_in
 from oddmeter.store import clips, decisions, events, logs, shows
 from oddmeter.store.database import Database
 
@@ -122,12 +123,16 @@ def test_its_cuts_hold_together_and_the_older_one_is_a_list(database: Database, 
     film, air, passage = cuts["The film"], cuts["Broadcast"], cuts[PASSAGE]
     (nest,) = [event for event in film.events if event.timeline_id is not None]
     assert nest.length == 2 * passage.length, "slowed to a half, and shown whole"
-    assert len(film.gaps()) == 1 and len(air.events) == len(film.events)
+    assert len([gap for gap in film.gaps() if gap[0] == FIRST_PICTURE]) == 1 and len(air.events) == len(film.events)
+    (theme,) = (event for event in film.events if event.name == THEME)
+    on_the_cut = (theme.source_in + nest.record_in + 2 * passage.in_time[1].record_in - theme.record_in) / 25
+    beats = beats_in(next(media_root.rglob(THEME))).beats
+    assert min(abs(beat - on_the_cut) for beat in beats) < Fraction(1, 50), "the passage cuts on a stroke"
     for was, now in zip(film.by_track[FIRST_PICTURE], air.by_track[FIRST_PICTURE], strict=True):
         assert abs(now.record_in - was.record_in * air.rate.value / 25) <= Fraction(1, 2)
     takes = {take.name: take for take in TAKES}
     for event in film.events:
-        if event.clip_id is not None:
+        if event.clip_id is not None and event is not theme:
             assert names[event.name] == event.clip_id and event.source_in < takes[event.name].frames
     older = read_edl((media_root / OLDER).read_text(), film.rate)
     assert len(older.events) == 5 and not older.notes and older.timecode(0) == "01:00:00:00"

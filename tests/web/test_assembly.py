@@ -6,6 +6,7 @@ import wave
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -534,6 +535,42 @@ def test_a_timeline_that_is_used_in_another_shows_what_changes_inside(cutting: C
     assert cutting.seen(50) == [("207", "100 %")], "the nest shows what lies in it now"
     (mark, *_) = cutting.picture[0]["marks"]
     assert (mark["kind"], mark["frames"]) == ("overrun", "30"), "and runs out where that is shorter"
+
+
+def test_a_file_of_sound_is_placed_beside_and_heard_where_it_lies(cutting: Cutting) -> None:
+    browser, theme = cutting.browser, "bell_theme_96.wav"
+    browser.bring_in(cutting.show, "The Tide Bell/Music", "Music")
+    ledger = browser.ledger(cutting.show)
+    cutting.edit("place", clips=[ledger[BELL]["id"]])
+    assert "by themselves" in cutting.refused("place", clips=[ledger[BELL]["id"], ledger[theme]["id"]])
+    told = cutting.edit("place", clips=[ledger[theme]["id"]], at=10)
+    assert told["moves"] == [] and theme in told["title"]
+    cutting.edit("place", clips=[ledger[theme]["id"]], at=20)
+    tracks = {one["track"]: one for one in cutting.cut["events"]}
+    assert (tracks["A1"]["record_in"], tracks["A2"]["record_in"]) == (10, 20), "each on a track that is free"
+    cutting.edit("delete", events=[tracks["A2"]["id"]])
+    cutting.edit("trim head", events=[tracks["A1"]["id"]], by="+15")
+    (event,) = (one for one in cutting.cut["events"] if one["track"] == "A1")
+    assert (event["record_in"], event["source_in"]) == (25, "15")
+    shown = cutting.cut["shown"]
+    made = browser.client.get(f"{cutting.path}/sound?first=20&count=60&shown={shown}").content
+    (source,) = Path(browser.config.footage("Footage", "The Tide Bell/Music")).glob(theme)
+    heard, played = (_mono(data) for data in (made, source.read_bytes()))
+    rate = len(heard) // 60
+    assert not heard[: 5 * rate].any()
+    wanted = np.interp(np.arange(55 * rate) / 48_000 + 15 / 25, np.arange(len(played)) / 48_000, played)
+    assert np.corrcoef(heard[5 * rate :], wanted)[0, 1] > 0.999
+    there = browser.send("POST", f"{cutting.path}/rerate", {"name": "Air", "rate": "30"})["timeline_id"]
+    (there_event,) = (
+        one for one in browser.get(f"/api/shows/{cutting.show}/cuts/{there}")["events"] if one["track"] == "A1"
+    )
+    assert (there_event["record_in"], there_event["source_in"]) == (30, "18"), "the same second, in frames at 30"
+
+
+def _mono(data: bytes) -> np.ndarray:
+    with wave.open(io.BytesIO(data)) as file:
+        samples = np.frombuffer(file.readframes(file.getnframes()), "<i2").reshape(-1, file.getnchannels())
+    return samples[:, 0].astype(float)
 
 
 def test_what_is_decided_in_plan_or_inside_a_nest_gives_pictures_another_address(cutting: Cutting) -> None:

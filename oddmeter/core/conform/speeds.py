@@ -38,7 +38,8 @@ HIGHEST_STRIDE = Fraction(10_000_000)
 class Material:
     """What is true of a clip: its frames, file rate, and shot rate (None: the file's); which field comes first where
     it has two moments a frame, and where pulldown or repeats are inside, how to take them out; the ``clock`` of frames
-    that come at times of their own, and whether the shot rate was ``settled``, by which they are then read evenly."""
+    that come at times of their own, and whether the shot rate was ``settled``, by which they are then read evenly.
+    ``of_sound`` is a file of sound alone, which has no frames and is counted in those of its timeline."""
 
     frames: int
     file_rate: Rate
@@ -47,6 +48,7 @@ class Material:
     originals: Originals | None = None
     clock: Clock | None = None
     settled: bool = False
+    of_sound: bool = False
 
     @property
     def lasts(self) -> Fraction:

@@ -61,6 +61,14 @@ def with_sound(event: Event, inner: Cut) -> tuple[Event, ...]:
     return picture, replace(picture, id=event.id - 1, track=min(tracks), transition=None)
 
 
+def on_free_track(cut: Cut, event: Event) -> Event:
+    """The event on the lowest track of its kind, from its own up, where nothing lies in its place."""
+    track = event.track
+    while any(one.record_in < event.stop and one.stop > event.record_in for one in cut.by_track.get(track, ())):
+        track = replace(track, number=track.number + 1)
+    return replace(event, track=track)
+
+
 def in_order(events: Iterable[Event]) -> tuple[Event, ...]:
     """Events one after the other; those of one group begin together, and the longest of them counts."""
     out: list[Event] = []

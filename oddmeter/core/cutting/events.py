@@ -43,7 +43,7 @@ class Track:
         return Track(TrackKind.SOUND if plain[:1] == "A" else TrackKind.PICTURE, int(number or 1) or 1)
 
 
-FIRST_PICTURE = Track(TrackKind.PICTURE, 1)
+FIRST_PICTURE, FIRST_SOUND = Track(TrackKind.PICTURE, 1), Track(TrackKind.SOUND, 1)
 
 
 @dataclass(frozen=True)

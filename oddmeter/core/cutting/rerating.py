@@ -74,6 +74,8 @@ def _held(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:
     window = windows(event) if event.carries_source else None
     if window is None:
         return event
+    if window.conformed.material.of_sound:
+        return replace(event, source_in=event.source_in * now.value / was.value)
     treatment = window.conformed.treatment
     if treatment.curve is not None:
         wish = Wish(Intent.CURVE, curve=_of_rate(treatment.curve, was, now))

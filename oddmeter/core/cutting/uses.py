@@ -6,10 +6,10 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.conform.speeds import Material
-from oddmeter.core.cutting.events import Cut, Event, Track
+from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.planning.clips import Decided, KnownClip
+from oddmeter.core.planning.clips import Decided, KnownClip, sound_material
 from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.plans import resolved
 from oddmeter.core.planning.timelines import Timeline
@@ -52,10 +52,12 @@ def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: T
     """An event of a clip, planned with all that is decided at every level and by itself."""
     if known is None:
         return Use(None, f"{event.name or 'Its clip'} is not among the footage.")
+    rate = timeline.settings.rate
     material = known.material
+    if material is None and event.track.kind is TrackKind.SOUND and known.facts is not None:
+        material = sound_material(known.facts, rate)
     if material is None:
         return Use(None, known.trouble)
-    rate = timeline.settings.rate
     held = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions)
     try:
         treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from math import ceil
 
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.decisions.levels import Decisions
@@ -143,6 +144,13 @@ class KnownClip:
         now = self.clip.revision if revision is None else revision
         clip = replace(self.clip, decided=decided, revision=now)
         return KnownClip(clip, self.facts, self.findings, self.material, self.trouble)
+
+
+def sound_material(facts: Facts, timeline_rate: Rate) -> Material | None:
+    """A file of sound alone, counted in frames of a timeline, the last one perhaps shorter; None of any other."""
+    if not facts.only_sound or facts.sound is None:
+        return None
+    return Material(max(1, ceil(facts.sound.seconds * timeline_rate.value)), timeline_rate, of_sound=True)
 
 
 def known_of(clip: Clip) -> KnownClip:

@@ -143,27 +143,26 @@ export function FilesSheet({
         {told.error && <p className="text-madder">▲ {told.error.message}</p>}
         <ul className="overflow-y-auto border border-hair" aria-label="Files">
           {files.map((file) => (
-            <li key={file.out_path} className="flex min-h-7 items-center gap-3 border-b border-hair px-2 text-[13px]">
-              <span className="min-w-0 flex-1 truncate font-mono text-[12.5px]" title={file.out_path}>
-                {file.out_path}
-              </span>
-              <Number className="w-28 text-right">
-                {file.head}+{file.frames - file.head - file.tail}+{file.tail}
-              </Number>
-              <span
-                className={`w-[300px] truncate ${file.problem && !skipped(file) ? "text-madder" : "text-soft"}`}
-                title={file.problem ?? file.remark ?? ""}
-              >
-                {skipped(file)
-                  ? "● made, and still what it shows"
-                  : file.problem
-                    ? `✕ ${file.problem}`
-                    : file.made
+            <li key={file.out_path} className="border-b border-hair px-2 py-1 text-[13px]">
+              <div className="flex items-center gap-3">
+                <span className="min-w-0 flex-1 truncate font-mono text-[12.5px]" title={file.out_path}>
+                  {file.out_path}
+                </span>
+                <Number className="w-32 text-right whitespace-nowrap">
+                  {of === "events"
+                    ? `${file.head}+${file.frames - file.head - file.tail}+${file.tail}`
+                    : `${file.frames} frames`}
+                </Number>
+                <span className="w-[250px] text-soft">
+                  {skipped(file)
+                    ? "● made, and still what it shows"
+                    : !file.problem && file.made
                       ? "↻ changed since it was made"
-                      : file.remark
-                        ? `■ ${file.remark}`
-                        : ""}
-              </span>
+                      : ""}
+                </span>
+              </div>
+              {file.problem && !skipped(file) && <p className="text-[12.5px] text-madder">✕ {file.problem}</p>}
+              {file.remark && <p className="text-[12.5px] text-brass">■ {file.remark}</p>}
             </li>
           ))}
         </ul>

@@ -51,7 +51,7 @@ export function Look({
           {plays ? "Stop" : "Play"}
         </Button>
         <Number>{look.data?.timecode ?? ""}</Number>
-        <Number className="text-soft">frame {frame}</Number>
+        <Number className="whitespace-nowrap text-soft">frame {frame}</Number>
         <span className="flex-1" />
         <Button
           weight="quiet"
@@ -60,7 +60,7 @@ export function Look({
           disabled={!cut.sounds}
           onClick={() => setSounds(!sounds)}
         >
-          {cut.sounds && sounds ? "♪ sound is heard" : "♪ no sound is heard"}
+          {cut.sounds && sounds ? "♪ heard" : "♪ silent"}
         </Button>
       </div>
       <ul

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.edits import Edge, Following
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind, frames_text, named
+from oddmeter.core.cutting.events import FIRST_PICTURE, FIRST_SOUND, Cut, Event, Track, TrackKind, frames_text, named
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.shown import contains
 from oddmeter.core.decisions.levels import Decisions
@@ -19,6 +19,7 @@ from oddmeter.core.decisions.treatment import Intent, SoundChoice
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, parse_signed, percent_text
 from oddmeter.core.numbers.timecode import parse_amount, parse_length
+from oddmeter.core.planning.clips import KnownClip, sound_material
 from oddmeter.web.stops.assembly.book import ShowBook
 
 _MOST_EVENTS = 50_000
@@ -107,11 +108,36 @@ class Editing:
 
     def _place(self) -> Made:
         at = self.cut.length if self.asked.at is None else self.asked.at
+        if self.asked.inner is None and (heard := self._heard()):
+            return self._beside(heard, 0 if self.asked.at is None else self.asked.at)
         laid = self._nested() if self.asked.inner is not None else self._laid()
         cut = edits.placed(self.cut, laid, at, self.asked.following)
         one = self.asked.inner is not None or len(self.asked.clips) == 1
         what = laid[0].name if one else f"{len(self.asked.clips)} clips"
         return Made(cut, f"{what} placed on “{self.settings.name}”")
+
+    def _heard(self) -> list[KnownClip]:
+        """The chosen files where all of them are sound alone; raises ``RuleError`` where only some are."""
+        everything = self.book.board.everything
+        chosen = [everything[one] for one in self.asked.clips if one in everything]
+        heard = [one for one in chosen if one.facts is not None and one.facts.only_sound]
+        if heard and len(heard) < len(chosen):
+            raise RuleError("Files of sound alone are placed by themselves, beside the pictures.", "clip")
+        return heard
+
+    def _beside(self, heard: list[KnownClip], at: int) -> Made:
+        """Files of sound laid beside what is there, each on the lowest track that is free; nothing moves."""
+        cut = self.cut
+        for one in heard:
+            assert one.facts is not None
+            material = sound_material(one.facts, self.settings.rate)
+            assert material is not None
+            event = Event(
+                cut.free_id, FIRST_SOUND, SourceKind.CLIP, at, material.frames, clip_id=one.clip.id, name=one.clip.name
+            )
+            cut = cut.with_events([edits.on_free_track(cut, event)])
+        names = heard[0].clip.name if len(heard) == 1 else f"{len(heard)} files of sound"
+        return Made(cut, f"{names} placed beside “{self.settings.name}”")
 
     def _laid(self) -> tuple[Event, ...]:
         """Clips in order, as Plan has decided them; with sound, each has an event for it beside the picture."""
