@@ -2683,7 +2683,7 @@ export interface components {
      * EditIn
      * @description A change of events, at the version that was seen. ``by`` and ``value`` are as people type them: timeline frames
      *     ``+12``, ``2s``, ``34 f`` or timecode; of a slip source frames; of a speed ``40%``, or a length. ``at`` is a
-     *     timeline frame; None the end. ``preview`` says what it would do, and does nothing.
+     *     timeline frame; None the end. ``preview`` says what it would do, and does nothing; with ``places``, where each event would lie.
      */
     EditIn: {
       /** Version */
@@ -2737,11 +2737,17 @@ export interface components {
        * @default false
        */
       preview: boolean;
+      /**
+       * Places
+       * @default false
+       */
+      places: boolean;
     };
     /**
      * EffectView
      * @description What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
-     *     is what undo calls it; ``added`` are the ids of new events once it is made.
+     *     is what undo calls it; ``added`` are the ids of new events once it is made, ``places`` are told where they were asked
+     *     for.
      */
     EffectView: {
       /** Title */
@@ -2760,6 +2766,7 @@ export interface components {
       added: number[];
       /** Made */
       made: boolean;
+      places?: components["schemas"]["PlacesView"] | null;
     };
     /**
      * Equation
@@ -3879,6 +3886,23 @@ export interface components {
       new: boolean[];
       /** Fields */
       fields: components["schemas"]["FieldPictures"][];
+    };
+    /**
+     * PlacesView
+     * @description Events that would lie elsewhere or be of another length, and of each the place, the length and the timecode, in
+     *     lists beside each other; and events that would be gone.
+     */
+    PlacesView: {
+      /** Events */
+      events: number[];
+      /** Record In */
+      record_in: number[];
+      /** Length */
+      length: number[];
+      /** Timecode In */
+      timecode_in: string[];
+      /** Gone */
+      gone: number[];
     };
     /**
      * PlanChange

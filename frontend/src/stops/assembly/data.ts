@@ -82,6 +82,27 @@ const send = (showId: number, timelineId: number, version: string, asked: Asked,
     }),
   );
 
+/** Of more events than this, a change is shown as it is told, before it is kept: that takes longer. */
+const MANY = 500;
+
+function placed(cut: Cut, places: Schemas["PlacesView"]): Cut {
+  const at = new Map(places.events.map((id, i) => [id, i]));
+  const gone = new Set(places.gone);
+  const events = cut.events
+    .filter((event) => !gone.has(event.id))
+    .map((event) => {
+      const i = at.get(event.id);
+      if (i === undefined) return event;
+      return {
+        ...event,
+        record_in: places.record_in[i] ?? event.record_in,
+        length: places.length[i] ?? event.length,
+        timecode_in: places.timecode_in[i] ?? event.timecode_in,
+      };
+    });
+  return { ...cut, events };
+}
+
 /** Changes of the events, one after the other, each at the version that the one before made. */
 export function useEdit(showId: number, cut: Cut, done: (made: Schemas["EffectView"], asked: Asked) => void) {
   const client = useQueryClient();
@@ -89,8 +110,12 @@ export function useEdit(showId: number, cut: Cut, done: (made: Schemas["EffectVi
   const queryKey = ["cut", showId, cut.id];
   return useMutation({
     scope: { id: `cut-${cut.id}` },
-    mutationFn: (asked: Asked) => {
+    mutationFn: async (asked: Asked) => {
       const now = client.getQueryData<Cut>(queryKey) ?? cut;
+      if (now.events.length > MANY) {
+        const { places } = await send(showId, cut.id, now.version, { ...asked, places: true }, true);
+        if (places) client.setQueryData<Cut>(queryKey, (shown) => shown && placed(shown, places));
+      }
       return send(showId, cut.id, now.version, asked, false);
     },
     onSuccess: (made, asked) => {

@@ -49,7 +49,8 @@ class Edit(StrEnum):
 class EditIn(BaseModel):
     """A change of events, at the version that was seen. ``by`` and ``value`` are as people type them: timeline frames
     ``+12``, ``2s``, ``34 f`` or timecode; of a slip source frames; of a speed ``40%``, or a length. ``at`` is a
-    timeline frame; None the end. ``preview`` says what it would do, and does nothing."""
+    timeline frame; None the end. ``preview`` says what it would do, and does nothing; with ``places``, where each event
+    would lie."""
 
     version: str
     edit: Edit
@@ -64,6 +65,7 @@ class EditIn(BaseModel):
     sound: bool = True
     following: Following = Following.STAYS
     preview: bool = False
+    places: bool = False
 
 
 @dataclass(frozen=True)

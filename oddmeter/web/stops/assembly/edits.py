@@ -27,9 +27,21 @@ class MoveOnTrack(BaseModel):
     by: int
 
 
+class PlacesView(BaseModel):
+    """Events that would lie elsewhere or be of another length, and of each the place, the length and the timecode, in
+    lists beside each other; and events that would be gone."""
+
+    events: list[int]
+    record_in: list[int]
+    length: list[int]
+    timecode_in: list[str]
+    gone: list[int]
+
+
 class EffectView(BaseModel):
     """What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
-    is what undo calls it; ``added`` are the ids of new events once it is made."""
+    is what undo calls it; ``added`` are the ids of new events once it is made, ``places`` are told where they were
+    asked for."""
 
     title: str
     words: list[str]
@@ -39,6 +51,7 @@ class EffectView(BaseModel):
     version: str
     added: list[int]
     made: bool
+    places: PlacesView | None = None
 
 
 @router.post("/edits")
@@ -48,7 +61,8 @@ def edit(here: Here, show_id: ShowId, timeline_id: int, asked: EditIn) -> Effect
     insist(book, timeline_id, asked.version)
     made = Editing(book, timeline_id, asked).made()
     if asked.preview:
-        return _effect_view(book, timeline_id, made, asked.version, [], made_it=False)
+        told = _effect_view(book, timeline_id, made, asked.version, [], made_it=False)
+        return told.model_copy(update={"places": _places(book, timeline_id, made.cut)}) if asked.places else told
     version, added = _write(here, show_id, book, timeline_id, made.cut, made.title)
     return _effect_view(book, timeline_id, made, version, added, made_it=True)
 
@@ -74,6 +88,19 @@ def _effect_view(
         moves=[MoveOnTrack(track=track.name, events=count, by=by) for track, by, count in found.moves],
         runs_out=[f"{named(event)} runs out: {frames_text(over)} held" for event, over in found.runs_out[:_MOST_TOLD]],
         length=made.cut.length, version=version, added=list(added), made=made_it,
+    )  # fmt: skip
+
+
+def _places(book: ShowBook, timeline_id: int, cut: Cut) -> PlacesView:
+    was, settings = book.cut(timeline_id).by_id, book.timeline(timeline_id).settings
+    moved = [
+        one for one in cut.events
+        if one.id in was and (was[one.id].record_in, was[one.id].length) != (one.record_in, one.length)
+    ]  # fmt: skip
+    return PlacesView(
+        events=[one.id for one in moved], record_in=[one.record_in for one in moved],
+        length=[one.length for one in moved], timecode_in=[settings.timecode(one.record_in) for one in moved],
+        gone=[one for one in was if one not in cut.by_id],
     )  # fmt: skip
 
 
