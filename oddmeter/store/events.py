@@ -3,13 +3,14 @@
 from collections.abc import Mapping
 from dataclasses import replace
 from fractions import Fraction
+from hashlib import sha256
 from typing import Any
 
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
 from oddmeter.core.cutting.events import Cut, Event, Track
-from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
+from oddmeter.core.cutting.listed import ListedSource, Marker, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.planning.timelines import Timeline
@@ -24,11 +25,16 @@ _COLUMNS = (
 def versions(connection: Connection, show_id: int) -> dict[int, str]:
     """For each timeline of a show a text that is another one whenever any of its events is."""
     rows = connection.execute(
-        "SELECT t.id, count(e.id), coalesce(sum(hashtextextended(e.id || ':' || e.revision, 0)::numeric), 0)"
+        "SELECT t.id, count(e.id), coalesce(sum(hashtextextended(e.id || ':' || e.revision, 0)::numeric), 0),"
+        " (SELECT coalesce(string_agg(m.id || ':' || m.revision, ' ' ORDER BY m.id), '') FROM timeline_marker m"
+        "  WHERE m.timeline_id = t.id)"
         " FROM timeline t LEFT JOIN event e ON e.timeline_id = t.id WHERE t.show_id = %s GROUP BY t.id",
         (show_id,),
     ).fetchall()
-    return {int(str(timeline)): f"{count}.{told}" for timeline, count, told in rows}
+    return {
+        int(str(timeline)): f"{count}.{told}" + (f".{sha256(str(marks).encode()).hexdigest()[:12]}" if marks else "")
+        for timeline, count, told, marks in rows
+    }
 
 
 def cut_of(connection: Connection, timeline: Timeline) -> Cut:
@@ -37,11 +43,18 @@ def cut_of(connection: Connection, timeline: Timeline) -> Cut:
         rows = cursor.execute(
             "SELECT * FROM event WHERE timeline_id = %s ORDER BY record_in, id", (timeline.id,)
         ).fetchall()
-    return Cut(timeline.settings.rate, tuple(_event(row) for row in rows))
+    marks = connection.execute(
+        "SELECT frame, name, colour FROM timeline_marker WHERE timeline_id = %s ORDER BY frame, id", (timeline.id,)
+    ).fetchall()
+    markers = tuple(Marker(int(str(frame)), str(name), str(colour)) for frame, name, colour in marks)
+    return Cut(timeline.settings.rate, tuple(_event(row) for row in rows), markers)
 
 
 def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple[Cut, list[int]]:
-    """Write what became of the events of a timeline; returns them as they are kept, and the ids of new ones."""
+    """Write what became of the events and markers of a timeline; returns them as they are kept, and the ids of new
+    events."""
+    if was.markers != now.markers:
+        _mark(connection, timeline_id, now)
     gone = [event_id for event_id in was.by_id if event_id not in now.by_id]
     if gone:
         connection.execute("DELETE FROM event WHERE timeline_id = %s AND id = ANY(%s)", (timeline_id, gone))
@@ -109,6 +122,16 @@ def _move(connection: Connection, timeline_id: int, moved: list[Event]) -> None:
             "UPDATE event SET record_in = new.record_in FROM unnest(%s::bigint[], %s::bigint[]) AS new(id, record_in)"
             " WHERE event.id = new.id AND event.timeline_id = %s",
             ([event.id for event in moved], [event.record_in for event in moved], timeline_id),
+        )
+
+
+def _mark(connection: Connection, timeline_id: int, cut: Cut) -> None:
+    """All markers anew: there are few."""
+    connection.execute("DELETE FROM timeline_marker WHERE timeline_id = %s", (timeline_id,))
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            "INSERT INTO timeline_marker (timeline_id, frame, name, colour) VALUES (%s, %s, %s, %s)",
+            [(timeline_id, one.at, one.name[:400], one.colour[:60]) for one in cut.markers],
         )
 
 

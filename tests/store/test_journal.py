@@ -12,7 +12,7 @@ from oddmeter.store.database import Database
 
 CHANGED_BY_PEOPLE = {
     "show", "timeline", "delivery", "clip", "treatment", "word", "log_report", "recipe", "clip_use", "tag", "clip_tag",
-    "music", "marker", "event",
+    "music", "marker", "event", "timeline_marker",
 }  # fmt: skip
 KEPT_BY_MACHINES = {
     "clip_facts", "picture", "render", "change", "change_row", "migration", "log_mapping", "matching", "verdict_change",

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 import wave
 from collections.abc import Iterator
 from dataclasses import replace
@@ -345,8 +346,11 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     assert out.events[0].source_in == Timecode.parse("09:58:10:24", Rate.of(25)).frames + 6, "behind the handles"
 
 
-def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(cutting: Cutting) -> None:
-    browser, talk = cutting.browser, "FD1_A01_interview.mov"
+def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(browser: Browser) -> None:
+    talk, small = "FD1_A01_interview.mov", {"name": "Main", "rate": "25", "width": 640, "height": 360}
+    show = int(browser.send("POST", "/api/shows", {"name": "Small", "timeline": small})["id"])
+    browser.bring_in(show, FOUNDRY)
+    cutting = Cutting(browser, show)
     ledger = browser.ledger(cutting.show)
     cutting.edit("place", clips=[ledger[name]["id"] for name in (talk, BELL, SPARKS)])
     first, bell, sparks = cutting.picture
@@ -620,3 +624,49 @@ def test_the_sound_of_a_stretch_is_heard_as_long_as_its_frames(cutting: Cutting)
             assert (file.getframerate(), file.getnchannels(), file.getnframes()) == (48_000, 2, 48_000)
             levels.append(int(np.abs(np.frombuffer(file.readframes(48_000), "<i2").astype(int)).max()))
     assert min(levels[:2]) > 500 and levels[2] == 0, "the bell is silent"
+
+
+def test_markers_of_a_list_come_in_move_along_and_go_out_again(cutting: Cutting) -> None:
+    browser = cutting.browser
+    laid(cutting, BELL, SPARKS, POUR)
+    first, *_ = cutting.picture
+    cutting.edit("mark", at=10, value="the rope")
+    cutting.edit("mark", at=first["length"] + 5, value="a spark")
+    told = cutting.edit("trim tail", events=[first["id"]], by="-20", following="moves")
+    assert "1 marker moves 20 frames earlier" in told["words"]
+    there = [(10, "the rope"), (first["length"] - 15, "a spark")]
+    assert [(one["frame"], one["name"]) for one in cutting.cut["markers"]] == there
+    cutting.edit("mark", at=10, value="the rope, again")
+    browser.undo(cutting.show)
+    for form in ("edl", "otio"):
+        text = browser.get(f"{cutting.path}/list?form={form}")
+        text = text if isinstance(text, str) else json.dumps(text)
+        asked = {
+            "file_name": f"cut.{form}",
+            "text": text,
+            "rate": "25",
+            "name": f"From {form}",
+            "like": cutting.timeline,
+        }
+        taken = browser.send("POST", f"/api/shows/{cutting.show}/lists", asked)
+        again = browser.get(f"/api/shows/{cutting.show}/cuts/{taken['timeline_id']}")
+        assert [(one["frame"], one["name"]) for one in again["markers"]] == there, form
+    air = browser.send("POST", f"{cutting.path}/rerate", {"name": "Air", "rate": "50"})["timeline_id"]
+    markers = browser.get(f"/api/shows/{cutting.show}/cuts/{air}")["markers"]
+    assert [one["frame"] for one in markers] == [2 * frame for frame, _ in there]
+    cutting.edit("unmark", at=10)
+    assert len(cutting.cut["markers"]) == 1
+
+
+def test_strokes_of_music_are_told_where_they_fall(cutting: Cutting) -> None:
+    browser, theme = cutting.browser, "bell_theme_96.wav"
+    browser.bring_in(cutting.show, "The Tide Bell/Music", "Music")
+    ledger = browser.ledger(cutting.show)
+    laid(cutting, BELL)
+    cutting.edit("place", clips=[ledger[theme]["id"]], at=30)
+    found = browser.get(f"{cutting.path}/strokes")
+    steps = np.diff(found)
+    assert found[0] == 30 + round(0.3478 * 25) and {15, 16} == set(steps.tolist()), "96 a minute at 25"
+    (event,) = (one for one in cutting.cut["events"] if one["track"] == "A1")
+    cutting.edit("trim head", events=[event["id"]], by="+20")
+    assert browser.get(f"{cutting.path}/strokes") == found[1:], "what is trimmed away strikes no more"

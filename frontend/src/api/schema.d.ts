@@ -1508,6 +1508,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/cuts/{timeline_id}/strokes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Strokes
+     * @description The timeline frames nearest to the strokes of music that lies on a timeline, by itself or under a clip.
+     */
+    get: operations["strokes_api_shows__show_id__cuts__timeline_id__strokes_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/cuts/{timeline_id}/edits": {
     parameters: {
       query?: never;
@@ -2521,6 +2541,8 @@ export interface components {
       length: components["schemas"]["LengthView"];
       /** Tracks */
       tracks: components["schemas"]["TrackView"][];
+      /** Markers */
+      markers: components["schemas"]["TimelineMarkerView"][];
       /** Events */
       events: components["schemas"]["EventView"][];
       /** Counts */
@@ -2678,12 +2700,15 @@ export interface components {
       | "close"
       | "part"
       | "transition"
-      | "flatten";
+      | "flatten"
+      | "mark"
+      | "unmark";
     /**
      * EditIn
      * @description A change of events, at the version that was seen. ``by`` and ``value`` are as people type them: timeline frames
      *     ``+12``, ``2s``, ``34 f`` or timecode; of a slip source frames; of a speed ``40%``, or a length. ``at`` is a
-     *     timeline frame; None the end. ``preview`` says what it would do, and does nothing; with ``places``, where each event would lie.
+     *     timeline frame; None the end. ``preview`` says what it would do, and does nothing; with ``places``, where each event
+     *     would lie.
      */
     EditIn: {
       /** Version */
@@ -2746,8 +2771,8 @@ export interface components {
     /**
      * EffectView
      * @description What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
-     *     is what undo calls it; ``added`` are the ids of new events once it is made, ``places`` are told where they were asked
-     *     for.
+     *     is what undo calls it; ``added`` are the ids of new events once it is made, ``places`` are told where they were
+     *     asked for.
      */
     EffectView: {
       /** Title */
@@ -5065,6 +5090,18 @@ export interface components {
        * @default 48000
        */
       sound_rate: number;
+    };
+    /**
+     * TimelineMarkerView
+     * @description A marker at a timeline frame.
+     */
+    TimelineMarkerView: {
+      /** Frame */
+      frame: number;
+      /** Timecode */
+      timecode: string;
+      /** Name */
+      name: string;
     };
     /**
      * TimelineScan
@@ -8436,6 +8473,42 @@ export interface operations {
         content: {
           "application/problem+json": unknown;
           "audio/wav": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  strokes_api_shows__show_id__cuts__timeline_id__strokes_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": number[];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
         };
       };
     };

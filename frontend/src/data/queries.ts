@@ -174,12 +174,13 @@ export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
 }
 
 /** What has to be asked again when a table of the database changed. */
-const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench"];
-const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-effect"];
+const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-effect", "cut-strokes"];
+const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench", ...CUTS];
 const TOUCHES: Record<string, string[]> = {
   event: [...CUTS, "rows", "preview"],
+  timeline_marker: CUTS,
   show: ["shows", "show", "house", ...PLANNED],
-  timeline: ["show", "cuts", "cut", ...PLANNED],
+  timeline: ["show", ...PLANNED],
   word: ["evidence", "evidence-rows", ...PLANNED],
   picture: ["evidence", "evidence-rows", "dossier", "deliveries", ...PLANNED],
   log_report: ["logs", "evidence", "evidence-rows", ...PLANNED],
@@ -187,7 +188,7 @@ const TOUCHES: Record<string, string[]> = {
   delivery: ["deliveries", "evidence", "evidence-rows", "logs", "house", ...PLANNED],
   clip: ["deliveries", "evidence", "evidence-rows", ...PLANNED],
   clip_facts: ["deliveries", "evidence", "evidence-rows", "dossier", "logs", ...PLANNED],
-  treatment: [...CUTS, ...PLANNED],
+  treatment: PLANNED,
   clip_use: [...CUTS, ...PLANNED],
   clip_tag: PLANNED,
   tag: PLANNED,

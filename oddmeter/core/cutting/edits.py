@@ -10,6 +10,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind, frames_text, named
+from oddmeter.core.cutting.listed import Marker
 from oddmeter.core.cutting.windows import Window, begun
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Intent
@@ -223,6 +224,14 @@ def closed(cut: Cut) -> Cut:
     return cut
 
 
+def marked(cut: Cut, at: int, name: str | None) -> Cut:
+    """The cut with a marker at a timeline frame, in place of those there; without a name they are taken away."""
+    left = tuple(one for one in cut.markers if one.at != at)
+    colour = next((one.colour for one in cut.markers if one.at == at), "")
+    new = () if name is None else (Marker(at, name, colour),)
+    return replace(cut, markers=tuple(sorted((*left, *new), key=lambda one: one.at)))
+
+
 def parted(cut: Cut, chosen: Iterable[int]) -> Cut:
     """The cut with picture and sound of some events no longer together."""
     return cut.with_events(replace(one, group=None) for one in cut.together(cut.event(one) for one in chosen))
@@ -276,8 +285,8 @@ def _longer(cut: Cut, changed: Sequence[Event], group: Sequence[Event], by: int,
 
 
 def _rippled(cut: Cut, at: int, by: int, but: set[int] | frozenset[int] = frozenset()) -> Cut:
-    """Everything that begins at a frame or behind it, on every track, so many frames later. What lies across the frame
-    on another track stays; where what follows would then lie over it, ``RuleError`` says so."""
+    """Everything that begins at a frame or behind it, on every track, so many frames later, markers too. What lies
+    across the frame on another track stays; where what follows would then lie over it, ``RuleError`` says so."""
     moving = [event for event in cut.events if event.record_in >= at and event.id not in but]
     staying = [event for event in cut.events if event.record_in < at and event.id not in but]
     if by < 0:
@@ -290,7 +299,9 @@ def _rippled(cut: Cut, at: int, by: int, but: set[int] | frozenset[int] = frozen
                 )
     changed = {event.id: event.moved(by) for event in moving}
     # Replaced all at once, so that none lies over another on the way.
-    return replace(cut, events=tuple(changed.get(event.id, event) for event in cut.events if event.id not in but))
+    events = tuple(changed.get(event.id, event) for event in cut.events if event.id not in but)
+    markers = tuple(replace(one, at=one.at + by) if one.at >= at else one for one in cut.markers)
+    return replace(cut, events=events, markers=markers)
 
 
 def _stretches(events: Iterable[Event]) -> list[tuple[int, int]]:

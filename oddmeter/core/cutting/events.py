@@ -8,7 +8,7 @@ from fractions import Fraction
 from functools import cached_property
 from itertools import pairwise
 
-from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
+from oddmeter.core.cutting.listed import ListedSource, Marker, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -104,13 +104,15 @@ class Event:
 
 @dataclass(frozen=True)
 class Cut:
-    """A timeline's events; on one track none lies over another. ``rate`` is the timeline's.
+    """A timeline's events; on one track none lies over another. ``rate`` is the timeline's, ``markers`` lie at its
+    frames.
 
     Raises ``RuleError`` where two of them overlap.
     """
 
     rate: Rate
     events: tuple[Event, ...] = ()
+    markers: tuple[Marker, ...] = ()
 
     def __post_init__(self) -> None:
         for on in self.by_track.values():

@@ -47,7 +47,10 @@ def listed_cut(
         what = f"{len(parts)} events of one speed" if chains else "its speed on the whole"
         told = f"{listed.name} at {settings.timecode(listed.record_in)}: its curve is told by {what}, "
         notes.append(Note(f"{told}off by {decimal_text(off, 2)} source frames at most."))
-    return ListedCut(settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events), tuple(notes))
+    return ListedCut(
+        settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events), tuple(notes),
+        markers=cut.markers,
+    )  # fmt: skip
 
 
 _LOOKED_AT = 300

@@ -66,7 +66,8 @@ def rerated(cut: Cut, rate: Rate, windows: Windows) -> Rerated:
             length = min(stop - begin, max(1, there(event.record_in + transition.length) - begin))
             transition = replace(transition, length=length)
         events.append(replace(held, record_in=begin, length=stop - begin, transition=transition))
-    return Rerated(Cut(rate, tuple(events)), tuple(points[frame] for frame in sorted(points)))
+    markers = tuple(replace(one, at=cut_point(one.at, cut.rate, rate).now) for one in cut.markers)
+    return Rerated(Cut(rate, tuple(events), markers), tuple(points[frame] for frame in sorted(points)))
 
 
 def _held(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:

@@ -230,8 +230,9 @@ def taken_over(
     """A timeline with the next version of its list taken over. ``told`` are its events as a list, in order of time and
     track; ``found`` the events of the new list with their clips.
 
-    An event that is kept or moved keeps all that was decided; one that is trimmed takes the new range; one that is
-    retimed takes the list's speed as well. Raises ``RuleError`` where the rates differ.
+    The new list's markers take the place of those that are there, where it has any. An event that is kept or moved
+    keeps all that was decided; one that is trimmed takes the new range; one that is retimed takes the list's speed
+    as well. Raises ``RuleError`` where the rates differ.
     """
     if new.rate != cut.rate:
         raise RuleError(f"The list is at {new.rate}, this timeline at {cut.rate}; bring it in by itself.", "rate")
@@ -252,7 +253,7 @@ def taken_over(
             kept.append(replace(coming, id=free - number, group=None))
             continue
         kept.append(_next(before[id(one.was)], coming, one))
-    return Takeover(Cut(cut.rate, laid_out(kept)), versions)
+    return Takeover(Cut(cut.rate, laid_out(kept), new.markers or cut.markers), versions)
 
 
 def _next(event: Event, coming: Event, one: Compared) -> Event:

@@ -69,6 +69,17 @@ class Window:
         start; also before its first and behind its last."""
         return frames_at(self.conformed.material, self.conformed, self.path.at(frame / self.timeline_rate.value))
 
+    def looking_at(self, place: Fraction) -> tuple[Fraction, ...]:
+        """The moments of the event, in timeline frames from its start, at which it looks at a place in source frames of
+        the file: one for each way over it, on a turn to within a millionth of that."""
+        second = seconds_at(self.conformed.material, self.conformed, place)
+        rate, out = self.timeline_rate.value, []
+        for piece in self.path.pieces:
+            at = None if piece.rests else piece.when(second)
+            if at is not None and piece.begins <= at < min(piece.ends, self.path.lasts):
+                out.append(at * rate)
+        return tuple(out)
+
     @property
     def source_in(self) -> Fraction:
         """The place at its first moment."""

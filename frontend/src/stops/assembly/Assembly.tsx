@@ -106,7 +106,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
           />
           <aside className="flex min-h-0 flex-col border-l border-hair" aria-label="Under the playhead">
             <div className="min-h-0 flex-1 overflow-y-auto">
-              <Look showId={showId} cut={cut} frame={at} go={go} />
+              <Look showId={showId} cut={cut} frame={at} go={go} act={act} />
               <EventPanel
                 showId={showId}
                 cut={cut}

@@ -1,8 +1,8 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useKeysEverywhere } from "../../ui/keys";
-import { Button, Number } from "../../ui/parts";
+import { Button, Number, fieldLook } from "../../ui/parts";
 import { Run, scrub, type Heard } from "../../ui/sound";
-import { heardOf, pictureUrl, useLook, type Cut } from "./data";
+import { heardOf, pictureUrl, useLook, type Asked, type Cut } from "./data";
 
 const AHEAD = 12;
 
@@ -12,12 +12,15 @@ export function Look({
   cut,
   frame,
   go,
+  act,
 }: {
   showId: number;
   cut: Cut;
   frame: number;
   go: (frame: number) => void;
+  act: (asked: Asked) => void;
 }) {
+  const marker = cut.markers.find((one) => one.frame === frame);
   const look = useLook(showId, cut, frame);
   const [plays, setPlays] = useState(false);
   const any = look.data?.seen.some((one) => one.clip_id !== null) ?? false;
@@ -80,6 +83,28 @@ export function Look({
         ))}
         {look.data?.seen.length === 0 && <li className="leading-5 text-soft">Nothing lies here.</li>}
       </ul>
+      {marker && (
+        <form
+          key={`${marker.frame} ${marker.name}`}
+          className="flex items-center gap-2 border-b border-hair px-3 py-1 text-[12.5px]"
+          onSubmit={(event) => {
+            event.preventDefault();
+            act({ edit: "mark", at: frame, value: String(new FormData(event.currentTarget).get("name") ?? "") });
+          }}
+        >
+          <span className="text-brass">▼ marker</span>
+          <input
+            name="name"
+            aria-label="Name of the marker"
+            className={`${fieldLook} h-6!`}
+            defaultValue={marker.name}
+            placeholder="no name"
+          />
+          <Button weight="quiet" className="h-6!" type="button" onClick={() => act({ edit: "unmark", at: frame })}>
+            Take away
+          </Button>
+        </form>
+      )}
     </div>
   );
 }

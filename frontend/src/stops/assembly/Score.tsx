@@ -2,7 +2,7 @@ import { useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 
 import { useKeysEverywhere } from "../../ui/keys";
 import type { Schemas } from "../../data/client";
 import { Button } from "../../ui/parts";
-import { useRulers, type Asked, type Cut, type CutEvent } from "./data";
+import { useRulers, useStrokes, type Asked, type Cut, type CutEvent } from "./data";
 import { signed } from "./eventsKeys";
 
 const NAMES = 44;
@@ -97,7 +97,15 @@ export function Score(props: {
   const rulers = useRulers(showId, cut, first, frames, Math.round(width));
   const ticks = new Map(rulers.data?.events.map((one) => [one.event, one.ticks]));
   const x = (frame: number) => (frame - now.first) * scale;
-  const edges = [...new Set(cut.events.flatMap((event) => [event.record_in, event.record_in + event.length])), head];
+  const strokes = useStrokes(showId, cut);
+  const edges = [
+    ...new Set([
+      ...cut.events.flatMap((event) => [event.record_in, event.record_in + event.length]),
+      ...cut.markers.map((marker) => marker.frame),
+      ...strokes,
+    ]),
+    head,
+  ];
   const snapped = (frame: number, own: number[]) => {
     const near = edges.filter((edge) => !own.includes(edge) && Math.abs(edge - frame) * scale < NEAR);
     near.sort((a, b) => Math.abs(a - frame) - Math.abs(b - frame));
@@ -195,6 +203,35 @@ export function Score(props: {
                 {tick.label}
               </span>
             ))}
+            {strokes
+              .filter((frame) => frame >= now.first && frame < now.first + now.frames)
+              .map((frame) => (
+                <span
+                  key={frame}
+                  aria-hidden
+                  className="absolute bottom-0 h-1.5 w-px bg-soft"
+                  style={{ left: x(frame) }}
+                />
+              ))}
+            {cut.markers
+              .filter((marker) => marker.frame >= now.first && marker.frame < now.first + now.frames)
+              .map((marker) => (
+                <button
+                  key={marker.frame}
+                  type="button"
+                  tabIndex={-1}
+                  aria-label={`Marker ${marker.name || "without a name"} at ${marker.timecode}`}
+                  title={`${marker.name || "marker"}, ${marker.timecode}`}
+                  className="absolute bottom-0 flex max-w-32 -translate-x-[5px] items-end text-[11px] leading-none text-brass"
+                  style={{ left: x(marker.frame) }}
+                  onPointerDown={(press) => {
+                    press.stopPropagation();
+                    go(marker.frame);
+                  }}
+                >
+                  ▼<span className="truncate bg-sunk px-0.5">{marker.name}</span>
+                </button>
+              ))}
           </div>
           {tracks.map((track, i) => {
             const top = AXIS + tracks.slice(0, i).reduce((sum, one) => sum + heightOf(one.sound), 0);

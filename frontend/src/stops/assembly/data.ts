@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useNotice } from "../../ui/Notice";
 import type { Heard } from "../../ui/sound";
@@ -54,6 +54,22 @@ export function useLook(showId: number, cut: Cut, frame: number) {
         }),
       ),
   });
+}
+
+/** The frames on which music strikes. */
+export function useStrokes(showId: number, cut: Cut): number[] {
+  const told = useQuery({
+    queryKey: ["cut-strokes", showId, cut.id, cut.shown],
+    enabled: cut.sounds,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/shows/{show_id}/cuts/{timeline_id}/strokes", {
+          params: { path: { show_id: showId, timeline_id: cut.id } },
+        }),
+      ),
+  });
+  return useMemo(() => (cut.sounds ? (told.data ?? []) : []), [cut.sounds, told.data]);
 }
 
 export function pictureUrl(showId: number, cut: Cut, frame: number, size: "draft" | "final"): string {

@@ -30,7 +30,12 @@ export function eventsKeys(props: {
     go(next.record_in);
   };
   const edge = (way: 1 | -1) => {
-    const edges = [...new Set(cut.events.flatMap((event) => [event.record_in, event.record_in + event.length]))];
+    const edges = [
+      ...new Set([
+        ...cut.events.flatMap((event) => [event.record_in, event.record_in + event.length]),
+        ...cut.markers.map((marker) => marker.frame),
+      ]),
+    ];
     edges.sort((a, b) => a - b);
     const found = way > 0 ? edges.find((frame) => frame > head) : edges.reverse().find((frame) => frame < head);
     if (found !== undefined) go(found);
@@ -40,6 +45,7 @@ export function eventsKeys(props: {
     const by = edit === "trim head" ? head - one.record_in : head - (one.record_in + one.length);
     if (by) act({ edit, events: [one.id], by: signed(by) });
   };
+  const mark = () => act({ edit: cut.markers.some((marker) => marker.frame === head) ? "unmark" : "mark", at: head });
   const slip = (by: number) => () => ids.length > 0 && act({ edit: "slip", events: ids, by: signed(by) });
   return [
     {
@@ -52,7 +58,7 @@ export function eventsKeys(props: {
         "Shift+ArrowRight": () => go(head + 10),
       },
     },
-    { does: "the edge before or after", keys: { b: () => edge(-1), n: () => edge(1) } },
+    { does: "the edge or marker before or after", keys: { b: () => edge(-1), n: () => edge(1) } },
     { does: "the event before or after", keys: { u: () => beside(-1), i: () => beside(1) } },
     { does: "first or last frame", keys: { Home: () => go(0), End: () => go(cut.length.frames) } },
     { does: "head of the event to the playhead", keys: { h: trim("trim head") } },
@@ -71,6 +77,7 @@ export function eventsKeys(props: {
       keys: { g: () => one && act({ edit: "fill", events: [one.id], value: "source" }) },
     },
     { does: "delete the events", keys: { Delete: () => ids.length > 0 && act({ edit: "delete", events: ids }) } },
+    { does: "put a marker at the playhead, or take it away", keys: { x: mark } },
     { does: "make a timeline of the events", keys: { y: props.nest } },
     { does: "what follows moves along, or keeps its place", keys: { o: props.follow } },
     { does: "bring in a list", keys: { r: props.list } },

@@ -106,6 +106,14 @@ class TrackView(BaseModel):
     sound: bool
 
 
+class TimelineMarkerView(BaseModel):
+    """A marker at a timeline frame."""
+
+    frame: int
+    timecode: str
+    name: str
+
+
 class CutView(BaseModel):
     """A timeline with its events, in the order of time; ``version`` is another one whenever any of them is, ``shown``
     whenever a frame may show something else, and ``sounds`` whether anything is heard."""
@@ -121,6 +129,7 @@ class CutView(BaseModel):
     sounds: bool
     length: LengthView
     tracks: list[TrackView]
+    markers: list[TimelineMarkerView]
     events: list[EventView]
     counts: dict[EventMark, int]
 
@@ -228,6 +237,9 @@ def cut_view(book: ShowBook, timeline_id: int) -> dict[str, Any]:
         "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""), "shown": book.shown,
         "sounds": book.is_heard(timeline_id),
         "length": length_view(cut.length, timeline).model_dump(),
+        "markers": [
+            {"frame": one.at, "timecode": settings.timecode(one.at), "name": one.name} for one in cut.markers
+        ],
         "tracks": [{"name": track.name, "sound": track.kind is TrackKind.SOUND} for track in cut.by_track],
         "events": views, "counts": {mark: counts[mark] for mark in EventMark if counts[mark]},
     }  # fmt: skip

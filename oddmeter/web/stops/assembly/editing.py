@@ -44,6 +44,8 @@ class Edit(StrEnum):
     PART = "part"
     TRANSITION = "transition"
     FLATTEN = "flatten"
+    MARK = "mark"
+    UNMARK = "unmark"
 
 
 class EditIn(BaseModel):
@@ -89,7 +91,7 @@ class Editing:
             Edit.SLIDE: self._slide, Edit.MOVE: self._move, Edit.SPLIT: self._split, Edit.DELETE: self._delete,
             Edit.SPEED: self._speed, Edit.DECIDE: self._decide, Edit.REFIT: self._refit, Edit.FILL: self._fill,
             Edit.CLOSE: self._close, Edit.PART: self._part, Edit.TRANSITION: self._transition,
-            Edit.FLATTEN: self._flatten,
+            Edit.FLATTEN: self._flatten, Edit.MARK: self._mark, Edit.UNMARK: self._mark,
         }  # fmt: skip
         return makes[self.asked.edit]()
 
@@ -296,6 +298,16 @@ class Editing:
         flat = not event.flattened
         words = "shown by its own frames only" if flat else "shown by all frames inside it"
         return Made(self.cut.with_events([replace(event, flattened=flat)]), f"{named(event)} {words}")
+
+    def _mark(self) -> Made:
+        """A marker at a frame, with the name that is typed or that it had; or none there."""
+        at = self.asked.at
+        if at is None:
+            raise RuleError("Say at which frame the marker lies.", "marker")
+        away, where = self.asked.edit is Edit.UNMARK, self.settings.timecode(at)
+        name = self.asked.value.strip()[:400]
+        title = f"Marker taken from {where}" if away else f"Marker {name} put at {where}".replace("  ", " ")
+        return Made(edits.marked(self.cut, at, None if away else name), title)
 
     def _what(self) -> str:
         some = self.some

@@ -76,6 +76,7 @@ def _effect_view(
         f"{events_text(count)} on {track.name} {'move' if count > 1 else 'moves'} {later(by)}"
         for track, by, count in found.moves
     ]
+    words += _markers_moved(cut, made.cut)
     words += [f"{named(event)} from {was} to {frames_text(now)}" for event, was, now in found.lengths[:_MOST_TOLD]]
     if found.added:
         words.append(f"{events_text(found.added)} more")
@@ -89,6 +90,13 @@ def _effect_view(
         runs_out=[f"{named(event)} runs out: {frames_text(over)} held" for event, over in found.runs_out[:_MOST_TOLD]],
         length=made.cut.length, version=version, added=list(added), made=made_it,
     )  # fmt: skip
+
+
+def _markers_moved(was: Cut, now: Cut) -> list[str]:
+    if len(was.markers) != len(now.markers):
+        return []
+    by = [after.at - before.at for before, after in zip(was.markers, now.markers, strict=True) if after.at != before.at]
+    return [f"{len(by)} marker{'s move' if len(by) > 1 else ' moves'} {later(by[0])}"] if by else []
 
 
 def _places(book: ShowBook, timeline_id: int, cut: Cut) -> PlacesView:

@@ -160,7 +160,9 @@ def take(here: Here, show_id: ShowId, asked: TakeIn) -> TakenView:
     title = f"List “{asked.file_name}” brought in as the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
         timeline_id = shows.add_timeline(connection, show_id, settings)
-        events.write(connection, timeline_id, Cut(cut.rate), Cut(cut.rate, laid_out([event for event, _ in found])))
+        events.write(
+            connection, timeline_id, Cut(cut.rate), Cut(cut.rate, laid_out([event for event, _ in found]), cut.markers)
+        )
     return TakenView(timeline_id=timeline_id, title=title)
 
 

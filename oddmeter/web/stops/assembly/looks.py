@@ -6,9 +6,11 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from oddmeter.core.conform.framing import Canvas
+from oddmeter.core.cutting.events import TrackKind
 from oddmeter.core.cutting.programmes import programme_of
 from oddmeter.core.cutting.shown import Seen, shown_at, timeline_of
 from oddmeter.core.cutting.windows import Window
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.numbers.numerals import exact_percent_text
 from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.pictures.stills import blended
@@ -20,6 +22,7 @@ from oddmeter.web.looking import Side
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.music import strokes_of
 from oddmeter.web.views.values import FOREVER, Jpeg, Wav
 from oddmeter.work.programmes import sources_of
 
@@ -86,6 +89,29 @@ def sound(
     clips = {one: book.board.everything[one].clip for one in programme.clip_ids}
     mix = mix_of(programme, *sources_of(programme, clips, here.config))
     return Wav(here.looking.mixed(mix), headers=FOREVER if shown == book.shown else None)
+
+
+@router.get("/{timeline_id}/strokes")
+def strokes(here: Here, show_id: ShowId, timeline_id: int) -> list[int]:
+    """The timeline frames nearest to the strokes of music that lies on a timeline, by itself or under a clip."""
+    book = open_book(here, show_id)
+    settings, found = book.timeline(timeline_id).settings, set[int]()
+    for event in book.cut(timeline_id).events:
+        window = book.window(timeline_id, event)
+        if window is None:
+            continue
+        known = book.board.everything.get(event.clip_id) if event.clip_id is not None else None
+        asked = window.conformed.treatment.music
+        if window.conformed.material.of_sound and known is not None:
+            heard, _ = strokes_of(here, show_id, Music(known.clip.root, known.clip.path))
+            places = [at for second in heard for at in window.looking_at(second * settings.rate.value)]
+        elif asked and event.track.kind is TrackKind.PICTURE:
+            heard, _ = strokes_of(here, show_id, asked)
+            places = [asked.place(second, settings.rate) for second in heard]
+        else:
+            continue
+        found |= {event.record_in + round(at) for at in places if 0 <= at < event.length}
+    return sorted(found)
 
 
 def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> SeenView:

@@ -30,9 +30,10 @@ from oddmeter.core.planning.plans import Plan
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Token
 from oddmeter.web.stops.bench.markers import markers_on
-from oddmeter.web.stops.bench.music import moments_on, strokes_of
+from oddmeter.web.stops.bench.music import moments_on
 from oddmeter.web.stops.bench.sides import side_asked
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
+from oddmeter.web.views.music import strokes_of
 from oddmeter.web.views.values import LengthView, length_view
 
 router = APIRouter(prefix="/api", tags=["bench"])

@@ -28,11 +28,12 @@ from oddmeter.core.numbers.timecode import parse_length
 from oddmeter.core.planning.plans import Plan
 from oddmeter.media.analysis.moments import MomentKind
 from oddmeter.store.changes import change
-from oddmeter.store.decisions import forget_strokes, keep_strokes, kept_strokes
+from oddmeter.store.decisions import forget_strokes, keep_strokes
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Token
 from oddmeter.web.stops.bench.sides import comes_at, side_asked
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
+from oddmeter.web.views.music import strokes_of
 
 router = APIRouter(prefix="/api", tags=["bench"])
 
@@ -162,16 +163,6 @@ def moments_on(here: Context, token: Token, *, at_once: bool = False) -> list[Ac
     found = [(moment, comes_at(planned, moment.frame)) for moment in here.looking.moments(token, at_once=at_once)]
     out = [ActionView(frame=one.frame, comes=comes, kind=one.kind) for one, comes in found if comes is not None]
     return sorted(out, key=lambda one: (one.comes, one.frame))
-
-
-def strokes_of(here: Context, show_id: int, music: Music) -> tuple[Strokes, bool]:
-    """The strokes of a piece of music, and whether people have changed those that are found."""
-    with here.database.transaction() as connection:
-        kept = kept_strokes(connection, show_id, music)
-    if kept is not None:
-        return kept, True
-    found = here.looking.beats(here.config.footage(music.root, music.path))
-    return tuple(Fraction(str(one)) for one in found.beats), False
 
 
 def _plan(here: Context, show_id: int, clip_id: int, side: TreatmentIn) -> Plan:
