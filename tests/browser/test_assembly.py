@@ -217,3 +217,44 @@ def test_edges_are_dragged_and_what_that_does_is_told_first(page: Page, show: Sh
     wait_until(lambda: cuts(show)["events"][0]["length"] > shorter["length"], lambda: cuts(show)["version"])
     longer = cuts(show)["events"][0]
     assert longer["source_out"] == shorter["source_out"] and longer["speed"] != "100 %"
+
+
+def test_a_cut_is_marked_heard_and_made_as_one_file(page: Page, show: Show) -> None:
+    """All by keyboard: a marker with a name, found again; playing with sound; the whole as one file, proven."""
+    ids = {one["name"]: one["id"] for one in rows(show)}
+    at = f"{show.url}/api/shows/{show.id}/cuts"
+    (entry,) = page.request.get(at).json()
+    version = page.request.get(f"{at}/{entry['id']}").json()["version"]
+    page.request.post(f"{at}/{entry['id']}/edits", data={"version": version, "edit": "place", "clips": [ids[TALK]]})
+    show.open("assembly")
+    expect(page.get_by_role("listbox", name="Events of the timeline").get_by_role("option")).to_have_count(2)
+    for _ in range(2):
+        page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("x")
+    name = page.get_by_label("Name of the marker")
+    name.fill("she nods")
+    name.press("Enter")
+    marker = page.get_by_role("button", name=re.compile("Marker she nods at 00:00:00:20"))
+    expect(marker).to_be_visible()
+    page.locator("body").press("Home")
+    expect(name).to_be_hidden()
+    page.locator("body").press("n")
+    expect(page.get_by_text("frame 20", exact=True)).to_be_visible()
+    with page.expect_response(lambda answer: "/sound?" in answer.url) as heard:
+        page.locator("body").press(" ")
+    assert heard.value.ok and heard.value.headers["content-type"] == "audio/wav"
+    page.locator("body").press(" ")
+
+    page.locator("body").press("Control+Enter")
+    sheet = page.get_by_role("dialog", name="Files of Main")
+    sheet.get_by_label("Made of").select_option("timeline")
+    sheet.get_by_label("Setting").select_option("view")
+    expect(sheet.get_by_text("200 frames")).to_be_visible()
+    sheet.get_by_role("button", name="Make 1 file").click()
+    show.open("handoff")
+    queue = page.get_by_role("region", name="Queue and proof")
+    expect(queue.get_by_text("1 of 1 proven")).to_be_visible(timeout=60_000)
+    queue.get_by_role("button", name="Proof of Main.mp4").click()
+    checks = queue.get_by_role("table", name="Checks of Main.mp4")
+    expect(checks.get_by_role("row").filter(has_text="pictures").last).to_contain_text("200 of 200")
+    expect(checks.get_by_role("row").filter(has_text="sound").first).to_contain_text("384000 samples")

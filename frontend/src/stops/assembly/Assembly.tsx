@@ -244,7 +244,7 @@ function Toolbar(props: {
             </li>
             <li>
               <Button weight="quiet" onClick={props.file}>
-                Make files of the events …
+                Make files: of events, or of all of it …
               </Button>
             </li>
             {(

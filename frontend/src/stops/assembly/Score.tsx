@@ -7,6 +7,7 @@ import { signed } from "./eventsKeys";
 
 const NAMES = 44;
 const AXIS = 22;
+const MARKER = 15;
 const PICTURE = 40;
 const RULER = 17;
 const SOUND = 24;
@@ -98,6 +99,7 @@ export function Score(props: {
   const ticks = new Map(rulers.data?.events.map((one) => [one.event, one.ticks]));
   const x = (frame: number) => (frame - now.first) * scale;
   const strokes = useStrokes(showId, cut);
+  const axis = AXIS + (cut.markers.length > 0 ? MARKER : 0);
   const edges = [
     ...new Set([
       ...cut.events.flatMap((event) => [event.record_in, event.record_in + event.length]),
@@ -184,14 +186,14 @@ export function Score(props: {
         <div
           ref={box}
           className="relative touch-none select-none"
-          style={{ height: AXIS + tracks.reduce((sum, track) => sum + heightOf(track.sound), 0) }}
+          style={{ height: axis + tracks.reduce((sum, track) => sum + heightOf(track.sound), 0) }}
           onPointerMove={moveDrag}
           onPointerUp={endDrag}
           onPointerCancel={endDrag}
         >
           <div
             className="absolute top-0 right-0 overflow-hidden border-b border-hair bg-sunk"
-            style={{ left: NAMES, height: AXIS }}
+            style={{ left: NAMES, height: axis }}
             onPointerDown={(press) => go(frameAt(press))}
           >
             {rulers.data?.axis.map((tick) => (
@@ -234,7 +236,7 @@ export function Score(props: {
               ))}
           </div>
           {tracks.map((track, i) => {
-            const top = AXIS + tracks.slice(0, i).reduce((sum, one) => sum + heightOf(one.sound), 0);
+            const top = axis + tracks.slice(0, i).reduce((sum, one) => sum + heightOf(one.sound), 0);
             return (
               <div
                 key={track.name}
