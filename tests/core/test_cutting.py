@@ -28,7 +28,7 @@ from oddmeter.core.cutting.edits import (
     trimmed,
 )
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
-from oddmeter.core.cutting.listed import SourceKind, Transition
+from oddmeter.core.cutting.listed import Marker, SourceKind, Transition
 from oddmeter.core.cutting.rerating import cut_point, rerated
 from oddmeter.core.cutting.shown import Book, contains, lost_by_flattening, shown_at
 from oddmeter.core.cutting.windows import Window, window
@@ -348,6 +348,29 @@ def test_what_is_placed_later_is_no_part_of_what_was_placed_before() -> None:
     together = [{one.record_in for one in cut.together([event])} for event in cut.in_time]
     assert together == [{0}, {0}, {10}, {10}, {20}, {20}]
     assert all(one.id < 0 for one in cut.events if one.record_in >= 10), "new ones are known by ids below 0"
+
+
+@pytest.mark.parametrize("parted", [False, True])
+def test_picture_and_sound_slowed_together_move_what_follows_once(parted: bool) -> None:
+    """Two pairs, their sound beside or parted from them, and what lies behind: no gap, nothing over anything."""
+    places = ((1, 0, FIRST_PICTURE), (2, 0, SOUND), (3, 10, FIRST_PICTURE), (4, 10, SOUND), (5, 20, FIRST_PICTURE))
+    events = [clip_event(n, at, 10, group=None if parted else at + 1, track=track) for n, at, track in places]
+    cut = replace(Cut(FILM, tuple(events)), markers=(Marker(3, "in it"), Marker(20, "behind")))
+    windows = shelf(*events).windows()
+    halved = lambda event: replace(event, decisions=speed("1/2"))  # noqa: E731
+    made = respeeded(cut, [1, 2, 3, 4], halved, windows, Following.MOVES)
+    assert [(one.record_in, one.length) for one in made.by_track[FIRST_PICTURE]] == [(0, 20), (20, 20), (40, 10)]
+    assert [(one.record_in, one.length) for one in made.by_track[SOUND]] == [(0, 20), (20, 20)]
+    assert [one.at for one in made.markers] == [3, 40]
+    back = respeeded(made, [1, 2, 3, 4], lambda event: replace(event, decisions=speed(1)), windows, Following.MOVES)
+    assert [(one.record_in, one.length) for one in back.in_time] == [(one.record_in, one.length) for one in cut.in_time]
+
+
+def test_thousands_are_slowed_at_once() -> None:
+    events = tuple(clip_event(n, n * 4, 4) for n in range(1, 3001))
+    cut, windows = Cut(FILM, events), shelf(*events).windows()
+    made = respeeded(cut, range(1, 3001), lambda one: replace(one, decisions=speed("1/3")), windows, Following.MOVES)
+    assert [one.record_in for one in made.in_time] == [4 + 12 * n for n in range(3000)] and not made.gaps()[1:]
 
 
 def test_a_length_follows_from_speed_and_a_speed_from_length() -> None:

@@ -368,6 +368,7 @@ def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(brow
     whole = {"of": "timeline", "pattern": "{timeline}", "setting": "archive"}
     (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
     assert (told["out_path"], told["problem"], told["frames"]) == ("Main.mkv", None, cutting.cut["length"]["frames"])
+    assert told["frames"] == 2 * (at + bell["length"]) + 26, "picture and sound of the nest move what follows once"
     assert browser.send("POST", f"{cutting.path}/files", whole)["queued"] == 1
     of_nest = {"events": [nest["id"]], "setting": "archive", "handles": 4, "folder": "events"}
     assert browser.send("POST", f"{cutting.path}/files", of_nest)["queued"] == 1

@@ -4,10 +4,12 @@ For each edit a person says whether what follows moves along or lengths keep the
 events, on every track, that begin at or behind the point of change; events of one group change together.
 """
 
+from bisect import bisect_right
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
+from itertools import accumulate
 
 from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind, frames_text, named
 from oddmeter.core.cutting.listed import Marker
@@ -191,12 +193,21 @@ def respeeded(
     some = cut.together(cut.event(one) for one in chosen)
     if following is Following.STAYS:
         return cut.with_events(decide(event) for event in some)
-    for chosen_id in [event.id for event in some]:
-        event = cut.event(chosen_id)
-        decided = decide(event)
-        length = _length_over(event, decided, windows)
-        cut = _longer(cut, [replace(decided, length=length)], [event], length - event.length, following)
-    return cut
+    decided = {event.id: decide(event) for event in some}
+    lengths = {event.id: _length_over(event, decided[event.id], windows) for event in some}
+    later: dict[int, int] = {}
+    for event in some:  # what ends together, as picture and sound do, moves what follows once
+        by = lengths[event.id] - event.length
+        later[event.stop] = max(by, later[event.stop]) if event.stop in later else by
+    ends = sorted(later)
+    moved_by = [0, *accumulate(later[end] for end in ends)]
+
+    def place(frame: int) -> int:
+        return frame + moved_by[bisect_right(ends, frame)]
+
+    kept = (replace(decided[one.id], length=lengths[one.id]) if one.id in decided else one for one in cut.events)
+    events = tuple(replace(one, record_in=place(one.record_in)) for one in kept)
+    return replace(cut, events=events, markers=tuple(replace(one, at=place(one.at)) for one in cut.markers))
 
 
 def filled(cut: Cut, event_id: int, windows: Windows, *, by_speed: bool) -> Cut:
