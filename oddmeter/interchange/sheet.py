@@ -1,13 +1,13 @@
 """The conform sheet: what was decided for each clip and what was made, as CSV, as JSON and as a page to print."""
 
 import csv
-import hashlib
 import io
-from base64 import b64encode
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from html import escape
 from typing import Any
+
+from oddmeter.interchange.paper import page, policy, safe_cell
 
 FORMAT = "odd-meter-conform-sheet"
 VERSION = 2
@@ -140,18 +140,8 @@ def as_html(sheet: ConformSheet) -> str:
     body = "".join(
         _section(total, [row for row in sheet.rows if row.delivery == name], strips) for name, total in totals.items()
     )
-    return (
-        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'
-        f"<style>{_STYLE}</style></head><body><header><h1>{escape(sheet.show)}</h1><p>Conform sheet for {escape(head)}"
-        f"</p><p>{escape(sheet.taken)} · {since}</p></header>{body}</body></html>"
-    )
-
-
-def safe_cell(value: object) -> object:
-    """A value that a spreadsheet takes as text: what could start a formula gets an apostrophe before it."""
-    if isinstance(value, str) and value.lstrip(" ")[:1] in {"=", "+", "-", "@", "\t", "\r", "\n"}:
-        return "'" + value
-    return value
+    lines = (f"Conform sheet for {head}", f"{sheet.taken} · {since}")
+    return page(title, sheet.show, lines, body, _SHARES)
 
 
 def _changes(row: SheetRow, was: SheetRow | None) -> str:
@@ -200,21 +190,6 @@ def _line(row: SheetRow, strip: str) -> str:
     return "<tr>" + "".join(f"<td{kind}>{text}</td>" for kind, text in cells) + "</tr>"
 
 
-_STYLE = """
-@page { size: A4 landscape; margin: 12mm }
-body { font: 11px/1.35 "IBM Plex Sans Condensed", "Liberation Sans Narrow", sans-serif; color: #1d1b17; margin: 16px }
-h1 { font-size: 18px; margin: 0 } h2 { font-size: 13px; margin: 14px 0 4px } p { margin: 2px 0; color: #5b564c }
-table { border-collapse: collapse; width: 100%; table-layout: fixed } td { overflow-wrap: anywhere }
-thead { display: table-header-group } tr { break-inside: avoid }
-th { text-align: left; font-weight: 600; border-bottom: 1.5px solid #1d1b17; padding: 2px 6px 2px 0 }
-td { vertical-align: top; border-bottom: .5px solid #c9c2b4; padding: 3px 6px 3px 0 }
-tfoot td { font-weight: 600; border-bottom: 0 } small { color: #5b564c; font-size: 9.5px }
-.n, .m { font: 10px/1.35 "IBM Plex Mono", "Liberation Mono", monospace; font-variant-numeric: tabular-nums }
-.n { text-align: right; white-space: nowrap } svg { display: block }
-""" + "".join(f"col:nth-child({place}) {{ width: {share}% }}\n" for place, share in enumerate(_SHARES, 1))
 _COLUMNS = "<col>" * len(_SHARES)
-POLICY = (
-    f"default-src 'none'; style-src 'sha256-{b64encode(hashlib.sha256(_STYLE.encode()).digest()).decode()}';"
-    " frame-ancestors 'none'; base-uri 'none'"
-)
-"""Content-Security-Policy of the page that ``as_html`` makes: its own style alone."""
+POLICY = policy(_SHARES)
+"""Content-Security-Policy of the page that ``as_html`` makes."""

@@ -28,7 +28,7 @@ from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.marks import Mark, marks_of
 from oddmeter.core.planning.plans import Plan, Refusal, plan
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
-from oddmeter.interchange.sheet import safe_cell
+from oddmeter.interchange.paper import safe_cell
 
 REAL_TIME = Decisions(intent=Wish(Intent.REAL_TIME))
 

@@ -15,6 +15,7 @@ from oddmeter.core.conform.strips import mini_strip, strip_of
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
+from oddmeter.interchange.paper import safe_cell
 from oddmeter.interchange.sheet import (
     ConformSheet,
     SheetRow,
@@ -23,7 +24,6 @@ from oddmeter.interchange.sheet import (
     as_json,
     compared,
     rows_from,
-    safe_cell,
     totals_of,
 )
 from oddmeter.interchange.strips import strip_svg

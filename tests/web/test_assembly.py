@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 import wave
 from collections.abc import Iterator
 from dataclasses import replace
@@ -329,8 +330,12 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     sheet = list(csv.DictReader(io.StringIO(browser.client.get(f"{cutting.path}/events.csv").text)))
     pictures = [row for row in sheet if row["track"] == "V1"]
     assert [row["made file"] for row in pictures] == [one["out_path"] for one in told]
-    assert all(part[0] == part[1] for part in (row["proven"].split(" of ") for row in pictures))
+    assert all(re.fullmatch(r"(\d+) of \1 checks agree", row["proven"]) for row in pictures)
     assert (pictures[1]["marks"], pictures[2]["exact speed"], pictures[2]["speed"]) == ("runs out 10", "1/2", "−50 %")
+    page = browser.client.get(f"{cutting.path}/events.html")
+    assert "default-src 'none'" in page.headers["content-security-policy"] and told[1]["out_path"] in page.text
+    document = browser.get(f"{cutting.path}/events.json")
+    assert [one["made_file"] for one in document["events"] if one["track"] == "V1"] == [one["out_path"] for one in told]
     again = browser.send("POST", f"{cutting.path}/files", {**asked, "changed_only": True})
     assert (again["queued"], again["current"]) == (0, 3)
     cutting.edit("slip", events=[cutting.picture[0]["id"]], by="+1")

@@ -22,6 +22,8 @@ def test_every_operation_is_described_and_answers_with_a_type(document: dict[str
         "get /api/shows/{show_id}/sheet.html", "get /api/house.schema.json",
         "get /api/shows/{show_id}/cuts/{timeline_id}/list",
         "get /api/shows/{show_id}/cuts/{timeline_id}/events.csv",
+        "get /api/shows/{show_id}/cuts/{timeline_id}/events.html",
+        "get /api/shows/{show_id}/cuts/{timeline_id}/events.json",
     }  # fmt: skip
     pictures = {"image/jpeg", "application/octet-stream", "audio/wav"}
     for name, operation in operations(document):

@@ -1407,27 +1407,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/shows/{show_id}/cuts/{timeline_id}/events.csv": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Event Sheet
-     * @description The events as a sheet: record and source in and out, speed, what stands out, and the file that was made of each,
-     *     with how many things its proof found right.
-     */
-    get: operations["event_sheet_api_shows__show_id__cuts__timeline_id__events_csv_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   "/api/shows/{show_id}/cuts/{timeline_id}/rulers": {
     parameters: {
       query?: never;
@@ -1804,6 +1783,66 @@ export interface paths {
      * @description Queue files of a timeline. What cannot be made is refused by name; the rest is queued.
      */
     post: operations["make_api_shows__show_id__cuts__timeline_id__files_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/events.csv": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Events Csv
+     * @description The events as CSV.
+     */
+    get: operations["events_csv_api_shows__show_id__cuts__timeline_id__events_csv_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/events.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Events Json
+     * @description The events as JSON.
+     */
+    get: operations["events_json_api_shows__show_id__cuts__timeline_id__events_json_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/cuts/{timeline_id}/events.html": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Events Html
+     * @description The events as a page to print.
+     */
+    get: operations["events_html_api_shows__show_id__cuts__timeline_id__events_html_get"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -8286,40 +8325,6 @@ export interface operations {
       };
     };
   };
-  event_sheet_api_shows__show_id__cuts__timeline_id__events_csv_get: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description Who asks, percent-encoded. */
-        "x-person"?: string | null;
-      };
-      path: {
-        show_id: number;
-        timeline_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Client Error */
-      "4XX": {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": unknown;
-          "application/json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
   rulers_api_shows__show_id__cuts__timeline_id__rulers_get: {
     parameters: {
       query: {
@@ -9055,6 +9060,114 @@ export interface operations {
         content: {
           "application/problem+json": unknown;
           "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  events_csv_api_shows__show_id__cuts__timeline_id__events_csv_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  events_json_api_shows__show_id__cuts__timeline_id__events_json_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  events_html_api_shows__show_id__cuts__timeline_id__events_html_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "text/html": string;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "text/html": components["schemas"]["Problem"];
         };
       };
     };

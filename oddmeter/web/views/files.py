@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Protocol
 
-from oddmeter.core.planning.filenames import WORDS, filled
+from oddmeter.core.planning.filenames import WORDS, filled, safe_name
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
@@ -15,6 +15,12 @@ class Named(Protocol):
 
     out_path: str
     problem: str | None
+
+
+def carried_away(name: str) -> dict[str, str]:
+    """The headers of an answer that is kept as a file of that name."""
+    plain = safe_name(name).encode("ascii", "replace").decode().replace("?", "_")
+    return {"Content-Disposition": f'attachment; filename="{plain}"'}
 
 
 def named_path(folder: str, pattern: str, setting: Setting, words: Mapping[str, str]) -> str:

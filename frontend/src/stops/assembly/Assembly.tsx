@@ -255,14 +255,15 @@ function Toolbar(props: {
                 ["otio", "Take away as OpenTimelineIO, of the sources"],
                 ["otio&of=made", "Take away as OpenTimelineIO, of the made files"],
                 ["csv&handles=12", "Take away what to pull, as CSV"],
-                ["events", "Take away the events as a sheet, CSV"],
+                ["events.csv", "Take away the events as a sheet, CSV"],
+                ["events.html", "Print the events as a sheet"],
               ] as const
             ).map(([form, words]) => (
               <li key={form}>
                 <a
                   className="inline-flex h-7 items-center px-2.5 text-patina hover:bg-patina-wash"
-                  href={`/api/shows/${showId}/cuts/${cut.id}/${form === "events" ? "events.csv" : `list?form=${form}`}`}
-                  download
+                  href={`/api/shows/${showId}/cuts/${cut.id}/${form.startsWith("events.") ? form : `list?form=${form}`}`}
+                  {...(form === "events.html" ? { target: "_blank", rel: "noreferrer" } : { download: true })}
                 >
                   {words}
                 </a>

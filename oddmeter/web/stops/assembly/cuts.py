@@ -1,17 +1,14 @@
 """Timelines with their events as the page shows them: the whole, what is under the playhead, and the source's ruler."""
 
-import csv
 import json
 from collections import Counter
 from collections.abc import Mapping
 from fractions import Fraction
 from functools import lru_cache
-from io import StringIO
 from math import ceil, floor
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
-from fastapi.responses import Response
 from pydantic import BaseModel
 
 from oddmeter.core.cutting.events import Event, Track, TrackKind
@@ -20,9 +17,7 @@ from oddmeter.core.cutting.uses import EVENT_MARKS, EventMark, Use, marks_of
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text, percent_text
 from oddmeter.core.numbers.rates import rate_text
-from oddmeter.core.planning.filenames import safe_name
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.store import renders
 from oddmeter.web.http.context import Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.views.asked import ShowId
@@ -38,10 +33,6 @@ _APART = 54
 _TIMECODE_APART = 104
 _MOST_TICKS = 400
 _LONGEST_RHYTHM = 8
-SHEET_COLUMNS = (
-    "number", "track", "kind", "name", "record in", "record out", "frames", "source in", "source out", "read at",
-    "speed", "exact speed", "rhythm", "transition", "frames before", "frames behind", "marks", "made file", "proven",
-)  # fmt: skip
 _WITHOUT_FRAMES = {EventMark.MISSING, EventMark.REFUSED}
 
 
@@ -177,33 +168,6 @@ def get_cut(here: Here, show_id: ShowId, timeline_id: int) -> Json:
     """A timeline with all its events."""
     book = open_book(here, show_id)
     return Json(json.dumps(cut_view(book, timeline_id), ensure_ascii=False))
-
-
-@router.get("/{timeline_id}/events.csv", response_class=Response)
-def event_sheet(here: Here, show_id: ShowId, timeline_id: int) -> Response:
-    """The events as a sheet: record and source in and out, speed, what stands out, and the file that was made of each,
-    with how many things its proof found right."""
-    book = open_book(here, show_id)
-    with here.database.transaction() as connection:
-        made = renders.made_of_timeline(connection, timeline_id)
-    text = StringIO()
-    rows = csv.DictWriter(text, SHEET_COLUMNS, lineterminator="\r\n")
-    rows.writeheader()
-    for number, one in enumerate(cut_view(book, timeline_id)["events"], 1):
-        file = made.get(renders.MadeOf(one["id"]))
-        path, checks = (file.out_path, file.proof.get("checks", [])) if file is not None else ("", [])
-        marks = "; ".join(f"{mark['words']} {mark['frames']}".strip() for mark in one["marks"])
-        values = (
-            number, one["track"], one["kind"].value, one["name"], one["timecode_in"], one["timecode_out"],
-            one["length"], one["source_in"], one["source_out"], one["source_rate"], one["speed"], one["speed_exact"],
-            one["rhythm"],
-            f"{one['transition']} {one['transition_length']}" if one["transition"] else "", one["head"], one["tail"],
-            marks, path, f"{sum(check['passed'] for check in checks)} of {len(checks)}" if checks else "",
-        )  # fmt: skip
-        rows.writerow(dict(zip(SHEET_COLUMNS, values, strict=True)))
-    name = f"{safe_name(book.timeline(timeline_id).settings.name)} events.csv".encode("ascii", "replace").decode()
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return Response(text.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.get("/{timeline_id}/rulers")

@@ -28,6 +28,7 @@ from oddmeter.web.http.context import Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.editing import events_text
 from oddmeter.web.views.asked import Name, ShowId
+from oddmeter.web.views.files import carried_away
 from oddmeter.web.views.values import RateView, rate_view
 
 router = APIRouter(prefix="/api/shows/{show_id}", tags=["assembly"])
@@ -245,7 +246,7 @@ def write(
     written = write_cut(cut, name, handles)
     return Response(
         written.text, media_type="text/plain; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="{name.encode("ascii", "replace").decode()}"'},
+        headers=carried_away(name),
     )  # fmt: skip
 
 

@@ -17,7 +17,6 @@ from oddmeter.core.evidence.verdicts import Certainty, Question
 from oddmeter.core.numbers.numerals import fraction_text, percent_text
 from oddmeter.core.numbers.timecode import duration_text
 from oddmeter.core.pictures.scan import Scan
-from oddmeter.core.planning.filenames import safe_name
 from oddmeter.core.planning.marks import MARKS
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline
@@ -28,6 +27,7 @@ from oddmeter.store.renders import Render
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.files import carried_away
 
 router = APIRouter(prefix="/api", tags=["handoff"])
 
@@ -77,8 +77,7 @@ def sheet_csv(here: Here, show_id: ShowId, taken: Taken = None) -> Response:
     """The conform sheet as CSV."""
     made = _sheet(here, show_id, taken)
     body = as_csv(made.rows).encode("utf-8-sig")
-    plain = safe_name(f"{made.show} conform sheet.csv").encode("ascii", "replace").decode().replace("?", "_")
-    named = {"Content-Disposition": f'attachment; filename="{plain}"'}
+    named = carried_away(f"{made.show} conform sheet.csv")
     return Response(body, media_type="text/csv; charset=utf-8", headers=named)
 
 

@@ -1,0 +1,72 @@
+"""The sheet of a timeline's events: carried away as CSV or JSON, or printed."""
+
+from typing import Any
+
+from fastapi import APIRouter, Response
+from fastapi.responses import HTMLResponse
+
+from oddmeter.interchange.eventsheet import POLICY, EventRow, EventSheet, as_csv, as_html, as_json
+from oddmeter.store import renders
+from oddmeter.store.renders import FinishedFile, MadeOf
+from oddmeter.web.http.context import Context, Here
+from oddmeter.web.stops.assembly.book import open_book
+from oddmeter.web.stops.assembly.cuts import cut_view
+from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.files import carried_away
+
+router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}", tags=["assembly"])
+
+
+@router.get("/events.csv", response_class=Response)
+def events_csv(here: Here, show_id: ShowId, timeline_id: int) -> Response:
+    """The events as CSV."""
+    sheet, name = _sheet(here, show_id, timeline_id)
+    body = as_csv(sheet.rows).encode("utf-8-sig")
+    return Response(body, media_type="text/csv; charset=utf-8", headers=carried_away(f"{name} events.csv"))
+
+
+@router.get("/events.json")
+def events_json(here: Here, show_id: ShowId, timeline_id: int) -> dict[str, Any]:
+    """The events as JSON."""
+    return as_json(_sheet(here, show_id, timeline_id)[0])
+
+
+@router.get("/events.html", response_class=HTMLResponse)
+def events_html(here: Here, show_id: ShowId, timeline_id: int) -> HTMLResponse:
+    """The events as a page to print."""
+    page = as_html(_sheet(here, show_id, timeline_id)[0])
+    return HTMLResponse(page, headers={"Content-Security-Policy": POLICY})
+
+
+def _sheet(here: Context, show_id: int, timeline_id: int) -> tuple[EventSheet, str]:
+    """The sheet, and what its timeline is called."""
+    book = open_book(here, show_id)
+    settings = book.timeline(timeline_id).settings
+    with here.database.transaction() as connection:
+        made = renders.made_of_timeline(connection, timeline_id)
+    rows = [
+        _row(number, one, made.get(MadeOf(one["id"])))
+        for number, one in enumerate(cut_view(book, timeline_id)["events"], 1)
+    ]
+    drop = ", drop-frame" if settings.drop_frame else ""
+    told = f"{settings.name}, {settings.rate}{drop}, {settings.width} × {settings.height}, {settings.scan.words}"
+    whole = made.get(MadeOf())
+    said = f"{whole.out_path}, {_proven(whole)}" if whole is not None else ""
+    return EventSheet(book.board.show.name, told, tuple(rows), said), settings.name
+
+
+def _row(number: int, one: dict[str, Any], file: FinishedFile | None) -> EventRow:
+    marks = "; ".join(f"{mark['words']} {mark['frames']}".strip() for mark in one["marks"])
+    transition = f"{one['transition']} {one['transition_length']}" if one["transition"] else ""
+    decided = "; ".join(f"{part} {value}" for part, value in one["decides"].items())
+    path, proven = (file.out_path, _proven(file)) if file is not None else ("", "")
+    return EventRow(
+        number, one["track"], one["kind"].value, one["name"], one["timecode_in"], one["timecode_out"], one["length"],
+        one["source_in"], one["source_out"], one["source_rate"], one["speed"], one["speed_exact"], one["rhythm"],
+        transition, one["head"], one["tail"], decided, "; ".join(filter(None, (marks, one["trouble"]))), path, proven,
+    )  # fmt: skip
+
+
+def _proven(file: FinishedFile) -> str:
+    checks = file.proof.get("checks", [])
+    return f"{sum(check['passed'] for check in checks)} of {len(checks)} checks agree"
