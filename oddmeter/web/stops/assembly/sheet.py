@@ -5,6 +5,9 @@ from typing import Any
 from fastapi import APIRouter, Response
 from fastapi.responses import HTMLResponse
 
+from oddmeter.core.cutting.events import Event
+from oddmeter.core.decisions.parts import Part
+from oddmeter.core.decisions.vocabulary import titled
 from oddmeter.interchange.eventsheet import POLICY, EventRow, EventSheet, as_csv, as_html, as_json
 from oddmeter.store import renders
 from oddmeter.store.renders import FinishedFile, MadeOf
@@ -45,7 +48,7 @@ def _sheet(here: Context, show_id: int, timeline_id: int) -> tuple[EventSheet, s
     with here.database.transaction() as connection:
         made = renders.made_of_timeline(connection, timeline_id)
     rows = [
-        _row(number, one, made.get(MadeOf(one["id"])))
+        _row(number, one, book.cut(timeline_id).event(one["id"]), made.get(MadeOf(one["id"])))
         for number, one in enumerate(cut_view(book, timeline_id)["events"], 1)
     ]
     drop = ", drop-frame" if settings.drop_frame else ""
@@ -55,10 +58,11 @@ def _sheet(here: Context, show_id: int, timeline_id: int) -> tuple[EventSheet, s
     return EventSheet(book.board.show.name, told, tuple(rows), said), settings.name
 
 
-def _row(number: int, one: dict[str, Any], file: FinishedFile | None) -> EventRow:
+def _row(number: int, one: dict[str, Any], event: Event, file: FinishedFile | None) -> EventRow:
     marks = "; ".join(f"{mark['words']} {mark['frames']}".strip() for mark in one["marks"])
     transition = f"{one['transition']} {one['transition_length']}" if one["transition"] else ""
-    decided = "; ".join(f"{part} {value}" for part, value in one["decides"].items())
+    own = ((part, getattr(event.decisions, part.value)) for part in Part)
+    decided = "; ".join(titled(part, value) for part, value in own if value is not None)
     path, proven = (file.out_path, _proven(file)) if file is not None else ("", "")
     return EventRow(
         number, one["track"], one["kind"].value, one["name"], one["timecode_in"], one["timecode_out"], one["length"],
