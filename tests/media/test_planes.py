@@ -17,7 +17,7 @@ from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.motion import MOTION
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
-from oddmeter.media.files.samples import empty_like, planar, planes_of
+from oddmeter.media.files.samples import empty_like, planar, planes_of, reformatted
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import (
@@ -203,3 +203,11 @@ def test_pictures_laid_over_each_other_keep_their_colours_and_add_as_light() -> 
     assert both is not None
     b, _, r = both[16, 16].astype(float)
     assert r == pytest.approx(220 * 0.75 ** (1 / 2.4), abs=6) and b == pytest.approx(220 * 0.25 ** (1 / 2.4), abs=6)
+
+
+@pytest.mark.parametrize(("name", "to"), [("yuv422p10le", "yuv444p10le"), ("yuv444p10le", "yuv422p10le")])
+def test_a_picture_of_any_width_is_converted_the_same_each_time(name: str, to: str) -> None:
+    """Where several threads shared it, the first samples of their lines came out as chance had it."""
+    frame = noisy(name, size=(641, 361))
+    first = reformatted(frame, format=to)
+    assert all(same(first, reformatted(frame, format=to)) for _ in range(20))

@@ -185,6 +185,43 @@ def test_other_rasters_and_matrices_come_into_the_one_of_the_timeline(desk: Desk
         assert luma[:, :100].max() <= 17 and luma[:, 1180:].max() <= 17, "4:3 in 16:9, with black beside it"
 
 
+def test_clips_of_any_depth_and_colour_stand_in_one_file_that_loses_none_of_it(desk: Desk) -> None:
+    """Red, green and blue, grey of sixteen bits, ten bits at an odd width, full range; dissolving into each other."""
+    kinds = (("bgr0", (64, 48)), ("gray16le", (64, 48)), ("yuv422p10le", (641, 361)), ("yuvj420p", (320, 180)))
+    (desk.folder / "clips").mkdir()
+    for number, (pixel_format, size) in enumerate(kinds, 10):
+        path = drawn(desk.folder / "clips" / f"{pixel_format}.mkv", pixel_format, size)
+        desk.footage[number] = Footage(path, probe(path))
+        desk.book.materials[number] = Material(10, Rate.of(25))
+    desk.book.cuts[0] = Cut(
+        FILM.rate,
+        tuple(
+            clip_event(n, 5 * n, 5, clip_id=10 + n, transition=Transition("dissolve", 3) if n else None)
+            for n in range(len(kinds))
+        ),
+    )
+    plan = desk.plan()
+    made_and_proven(plan)
+    assert probe(plan.out).pixel_format == "yuv444p16le", "what holds the depth of one and the colour of another"
+    desk.book.cuts[0] = Cut(FILM.rate, (Event(1, FIRST_PICTURE, SourceKind.BLACK, 0, 4),))
+    plan.out.unlink()
+    made_and_proven(desk.plan())
+
+
+def drawn(path: Path, pixel_format: str, size: tuple[int, int]) -> Path:
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("mjpeg" if pixel_format == "yuvj420p" else "ffv1", rate=25)
+        stream.width, stream.height, stream.pix_fmt = *size, pixel_format
+        for number in range(10):
+            picture = np.full((size[1], size[0], 3), 20 * number, np.uint8)
+            picture[:, : size[0] // 2, 0] = 200
+            frame = av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(format=pixel_format, threads=1)
+            frame.pts = number
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return path
+
+
 def test_built_moments_are_the_same_in_the_timeline_and_by_themselves(footage: dict[str, Path], tmp_path: Path) -> None:
     desk = Desk(footage, tmp_path, lambda treatment: replace(treatment, between=Between.FLOW))
     desk.book.cuts[0] = Cut(FILM.rate, (clip_event(1, 0, 8, 12, decisions=speed("1/10")),))

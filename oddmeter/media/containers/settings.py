@@ -47,23 +47,31 @@ class Encoding:
             raise RuleError(f"{self.label} needs at least {small}; this clip is {width} × {height}.", "raster")
         if source in self.pixel_formats:
             return source
-        odd = bool(width % 2 or height % 2)
-        fit = [name for name in self.pixel_formats if not odd or _samples(name).chroma in (0, 3)]
+        fit = self._fit(width, height)
         if self.light or not source:
-            return (fit or self.pixel_formats)[0]
+            return fit[0]
         wanted = _samples(source)
-        return min(fit or self.pixel_formats, key=lambda name: _samples(name).cost_of(wanted))
+        return min(fit, key=lambda name: _samples(name).cost_of(wanted))
 
     def pixel_format_for_all(self, sources: Sequence[str], width: int, height: int) -> str:
         """The pixel format to encode pictures of several sources: the one that loses least of any of them."""
-        chosen = {self.pixel_format_for(source, width, height) for source in sources or [""]}
-        return (
-            min(
-                chosen,
-                key=lambda name: tuple(map(max, *(_samples(name).cost_of(_samples(s)) for s in sources), (0,) * 5)),
-            )
-            if len(chosen) > 1
-            else chosen.pop()
+        if len(set(sources)) <= 1:
+            return self.pixel_format_for(next(iter(sources), ""), width, height)
+        first = self.pixel_format_for("", width, height)  # raises where the raster is too small
+        if self.light:
+            return first
+        wanted = [_samples(source) for source in sources]
+
+        def cost(name: str) -> tuple[int, ...]:
+            return tuple(max(parts) for parts in zip(*(_samples(name).cost_of(one) for one in wanted), strict=True))
+
+        return min(self._fit(width, height), key=cost)
+
+    def _fit(self, width: int, height: int) -> tuple[str, ...]:
+        """The pixel formats that hold such a raster."""
+        odd = bool(width % 2 or height % 2)
+        return tuple(name for name in self.pixel_formats if not odd or _samples(name).chroma in (0, 3)) or (
+            self.pixel_formats
         )
 
     def options_for(self, pixel_format: str) -> dict[str, str]:

@@ -25,13 +25,14 @@ _MOST_KEPT = 6
 
 
 def reformatted(frame: VideoFrame, **how: Any) -> VideoFrame:
-    """The frame as its own ``reformat`` makes it, by a converter kept for the next frame like it: one for each frame
-    would begin its threads, with their stacks, for a single picture."""
+    """The frame as its own ``reformat`` makes it, by a converter kept for the next frame like it. In one thread: the
+    converter parts a picture between several, and where its width is no multiple of what it writes at once, the last
+    line of one part ends in the first line of the next, whichever comes later."""
     kept: dict[tuple[object, ...], VideoReformatter] = _own.__dict__.setdefault("kept", {})
     key = (frame.format.name, frame.width, frame.height, *sorted(how.items()))
     if key not in kept and len(kept) == _MOST_KEPT:
         kept.pop(next(iter(kept)))
-    return kept.setdefault(key, VideoReformatter()).reformat(frame, **how)
+    return kept.setdefault(key, VideoReformatter()).reformat(frame, threads=1, **how)
 
 
 def planes_of(frame: VideoFrame) -> list[Plane]:
