@@ -476,6 +476,13 @@ def test_what_a_change_reaches_is_told_by_event(cutting: Cutting) -> None:
     assert reached() == [2]
     cutting.edit("decide", events=[first["id"]], set={"intent": "speed 1", "reading": "file"})
     assert reached() == [1], "an event with a speed and a reading of its own stays as it is"
+    before = [cutting.seen(frame) for frame in range(0, cutting.cut["length"]["frames"], 9)]
+    browser.send("POST", f"/api/shows/{cutting.show}/treatments", {**asked, "keeps_events": True})
+    assert browser.ledger(cutting.show)[BELL]["read"]["spoken"] == "50"
+    assert [cutting.seen(frame) for frame in range(0, cutting.cut["length"]["frames"], 9)] == before
+    browser.undo(cutting.show)
+    row = browser.ledger(cutting.show)[BELL]
+    assert row["read"]["spoken"] == "100" and reached() == [1], "one undo takes both back"
 
 
 def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> None:

@@ -3972,7 +3972,8 @@ export interface components {
      * PlanChange
      * @description What to change on clips; only what is given is changed.
      *
-     *     ``timelines`` decides for these timelines' uses alone, ``alone`` for that which is planned.
+     *     ``timelines`` decides for these timelines' uses alone, ``alone`` for that which is planned. With ``keeps_events``,
+     *     the events that show these clips keep the speed and the reading they have.
      */
     PlanChange: {
       intent?: components["schemas"]["IntentIn"] | null;
@@ -4000,6 +4001,11 @@ export interface components {
       alone: boolean;
       /** Timelines */
       timelines?: number[] | null;
+      /**
+       * Keeps Events
+       * @default false
+       */
+      keeps_events: boolean;
     };
     /**
      * PlanView

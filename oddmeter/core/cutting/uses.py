@@ -1,13 +1,15 @@
 """Uses: an event planned as what it is, a use of a clip or of a nested timeline, with its marks."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.windows import Window, window
+from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.clips import Decided, KnownClip, sound_material
 from oddmeter.core.planning.houses import House
@@ -64,6 +66,14 @@ def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: T
         return Use(window(event, material, treatment, rate))
     except RuleError as error:
         return Use(None, str(error))
+
+
+def split_off(event: Event, known: KnownClip, house: House, timeline: Timeline) -> Event:
+    """The event with the speed and the reading that it has now decided for itself, so that what is decided on its clip
+    moves it no more."""
+    held = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions).decisions
+    own = replace(event.decisions, intent=held.intent or Wish(Intent.LEAVE), reading=held.reading)
+    return replace(event, decisions=own)
 
 
 def use_of_timeline(event: Event, inner: Cut, timeline: Timeline) -> Use:

@@ -67,7 +67,8 @@ class TreatmentIn(BaseModel):
 class PlanChange(TreatmentIn):
     """What to change on clips; only what is given is changed.
 
-    ``timelines`` decides for these timelines' uses alone, ``alone`` for that which is planned.
+    ``timelines`` decides for these timelines' uses alone, ``alone`` for that which is planned. With ``keeps_events``,
+    the events that show these clips keep the speed and the reading they have.
     """
 
     clips: Annotated[list[ClipRef], Field(min_length=1, max_length=200_000)]
@@ -78,6 +79,7 @@ class PlanChange(TreatmentIn):
     note: Annotated[str | None, Field(max_length=4000)] = None
     alone: bool = False
     timelines: list[int] | None = None
+    keeps_events: bool = False
 
     @property
     def decides(self) -> bool:

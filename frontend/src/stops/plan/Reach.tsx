@@ -16,23 +16,27 @@ export function Reach({ asked, settle }: { asked: Asked; settle: (where: Where |
     if (!next.delete(id)) next.add(id);
     setTicked(next);
   };
+  const events = preview.uses.reduce((sum, use) => sum + use.events, 0);
+  const shown = `${events} ${events === 1 ? "event shows" : "events show"} other frames`;
+  const [keeps, setKeeps] = useState(false);
+  const where = (given: Where): Where => ({ ...given, ...(keeps ? { keeps_events: true } : {}) });
   const others = preview.elsewhere === 1 ? "one other use moves" : `${preview.elsewhere} other uses move`;
   return (
     <Sheet
       open
       wide
       close={() => settle(null)}
-      title={`${preview.title}: ${preview.elsewhere ? others : "nothing else moves"}`}
+      title={`${preview.title}: ${preview.elsewhere ? others : events ? shown : "nothing else moves"}`}
       foot={
         <>
           <Button onClick={() => settle(null)}>Change nothing</Button>
-          <Button onClick={() => here && settle({ timelines: [here.timeline_id] })}>
+          <Button onClick={() => here && settle(where({ timelines: [here.timeline_id] }))}>
             Split off for {here?.timeline} alone
           </Button>
-          <Button disabled={!some} onClick={() => settle({ timelines: [...ticked] })}>
+          <Button disabled={!some} onClick={() => settle(where({ timelines: [...ticked] }))}>
             {some ? `Only on the ${ticked.size} ticked` : "Only where ticked"}
           </Button>
-          <Button weight="main" onClick={() => settle({})} autoFocus>
+          <Button weight="main" onClick={() => settle(where({}))} autoFocus>
             Take all {preview.uses.length} {preview.uses.length === 1 ? "timeline" : "timelines"}
           </Button>
         </>
@@ -43,6 +47,18 @@ export function Reach({ asked, settle }: { asked: Asked; settle: (where: Where |
         {preview.proxies > 0 ? `, and on ${preview.proxies === 1 ? "its proxy" : `${preview.proxies} proxies`}` : ""}.
         Split off, this timeline gets a reading of its own and leaves the others alone.
       </p>
+      {events > 0 && (
+        <label className="flex items-center gap-2 px-4 pb-2">
+          <input
+            type="checkbox"
+            className="accent-(--patina)"
+            checked={keeps}
+            onChange={(event) => setKeeps(event.target.checked)}
+          />
+          {events === 1 ? "The event that shows" : `The ${events} events that show`} other frames then{" "}
+          {events === 1 ? "keeps its" : "keep their"} speed and reading
+        </label>
+      )}
       <ul className="px-4 pb-2" aria-label="Uses that move">
         {preview.uses.map((use) => (
           <li key={use.timeline_id} className="flex h-8 items-center gap-2 border-t border-hair">

@@ -4,9 +4,9 @@ import { answer, api, type Schemas } from "../../data/client";
 import { useRefs } from "../../data/queries";
 import { useNotice } from "../../ui/Notice";
 
-export type Decision = Omit<Schemas["PlanChange"], "clips" | "alone" | "timelines">;
+export type Decision = Omit<Schemas["PlanChange"], "clips" | "alone" | "timelines" | "keeps_events">;
 export type Decide = (decision: Decision) => void;
-export type Where = { alone?: boolean; timelines?: number[] };
+export type Where = { alone?: boolean; timelines?: number[]; keeps_events?: boolean };
 
 export interface Asked {
   ids: number[];
@@ -46,7 +46,8 @@ export function useDecide(showId: number, ids: number[], alone: boolean) {
       return answer(api.POST("/api/shows/{show_id}/preview", { params: { path }, body }));
     },
     onSuccess: (preview, given) => {
-      if (preview.elsewhere || preview.proxies) setAsked({ ...given, preview });
+      const used = preview.uses.some((use) => use.events > 0);
+      if (preview.elsewhere || preview.proxies || used) setAsked({ ...given, preview });
       else act.mutate(given);
     },
     onError: (error) => notice.complain(error.message),

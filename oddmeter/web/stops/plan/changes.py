@@ -1,9 +1,14 @@
 """Plan: changes to many clips at once, seen beforehand and made."""
 
+from collections.abc import Sequence
+
 from fastapi import APIRouter
 
-from oddmeter.store import clips, decisions
+from oddmeter.core.cutting.uses import split_off
+from oddmeter.store import clips, decisions, events
 from oddmeter.store.changes import change
+from oddmeter.store.database import Connection
+from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
 from oddmeter.web.views.asked import PlanChange, ShowId, asked_of
 from oddmeter.web.views.changes import ChangedView, Preview, check, previewed, uses_in
@@ -30,4 +35,21 @@ def set_treatments(here: Here, show_id: ShowId, asked: PlanChange) -> ChangedVie
     with change(here.database, show_id, made.title, here.person) as connection:
         clips.expect_revisions(connection, show_id, {ref.id: ref.revision for ref in asked.clips})
         decisions.write(connection, show_id, board.pairs(made.clips))
+        if asked.keeps_events:
+            _split_off(connection, board, [known.clip.id for known in made.clips])
     return ChangedView(title=made.title)
+
+
+def _split_off(connection: Connection, board: Board, clip_ids: Sequence[int]) -> None:
+    """Let the events of clips, as the board has these, keep the speed and the reading they have."""
+    following = events.following_uses(connection, board.show.id)
+    for timeline in board.show.timelines:
+        wanted = {one for one in clip_ids if following.get(one, {}).get(timeline.id)}
+        if not wanted:
+            continue
+        cut = events.cut_of(connection, timeline)
+        changed = [
+            split_off(one, board.everything[one.clip_id], board.house, timeline)
+            for one in cut.events if one.clip_id in wanted
+        ]  # fmt: skip
+        events.write(connection, timeline.id, cut, cut.with_events(changed))
