@@ -144,6 +144,9 @@ def _asked(client: TestClient, path: str, count: int) -> None:
     begun = time.perf_counter()
     client.get(path)
     print(f"  seen again: {(time.perf_counter() - begun) * 1000:.0f} ms")
+    begun = time.perf_counter()
+    client.post(f"{path}/files/preview", json={"of": "timeline", "pattern": "{timeline}"})
+    print(f"all of it as one file, told: {(time.perf_counter() - begun) * 1000:.0f} ms")
     steps = iter(range(100, 100_000, 997))
     print(f"a step of the playhead: {seconds(lambda: client.get(f'{path}/frames/{next(steps)}'), 20) * 1000:.1f} ms")
 
