@@ -1,14 +1,12 @@
 """The sheet of a timeline's events: where each lies, what it uses and how fast, and the file made of it with its proof;
 as CSV, as JSON and as a page to print."""
 
-import csv
-import io
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, fields
 from html import escape
 from typing import Any
 
-from oddmeter.interchange.paper import page, policy, safe_cell
+from oddmeter.interchange.paper import page, policy, table
 
 FORMAT, VERSION = "odd-meter-event-sheet", 1
 
@@ -53,14 +51,8 @@ class EventSheet:
 
 
 def as_csv(rows: Sequence[EventRow]) -> str:
-    """The rows as CSV with a heading line (RFC 4180). No cell starts a formula when opened in a spreadsheet."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    names = [field.name for field in fields(EventRow)]
-    writer.writerow(name.replace("_", " ") for name in names)
-    for row in rows:
-        writer.writerow(safe_cell(getattr(row, name)) for name in names)
-    return out.getvalue()
+    """The rows as CSV with a heading line."""
+    return table(rows, [field.name for field in fields(EventRow)])
 
 
 def as_json(sheet: EventSheet) -> dict[str, Any]:

@@ -1,13 +1,11 @@
 """The conform sheet: what was decided for each clip and what was made, as CSV, as JSON and as a page to print."""
 
-import csv
-import io
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from html import escape
 from typing import Any
 
-from oddmeter.interchange.paper import page, policy, safe_cell
+from oddmeter.interchange.paper import page, policy, table
 
 FORMAT = "odd-meter-conform-sheet"
 VERSION = 2
@@ -105,14 +103,8 @@ _SUMMED = ("frames_before", "frames_after", "dropped", "repeated")
 
 
 def as_csv(rows: Sequence[SheetRow]) -> str:
-    """The rows as CSV with a heading line (RFC 4180). No cell starts a formula when opened in a spreadsheet."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    names = [field.name for field in fields(SheetRow)]
-    writer.writerow(name.replace("_", " ") for name in names)
-    for row in rows:
-        writer.writerow(safe_cell(getattr(row, name)) for name in names)
-    return out.getvalue()
+    """The rows as CSV with a heading line."""
+    return table(rows, [field.name for field in fields(SheetRow)])
 
 
 def as_json(sheet: ConformSheet) -> dict[str, Any]:
