@@ -6,7 +6,7 @@ pictures are brought into the timeline's raster and one colour; where a transiti
 
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import ExitStack, contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from pathlib import Path
@@ -117,9 +117,7 @@ class TimelinePlan(FilePlan):
             stored = [one.facts.pixel_format for one in self.seen]
             encoding, canvas = ENCODINGS[self.setting], self.canvas
             pixel_format = encoding.pixel_format_for_all(stored, canvas.width, canvas.height)
-        with ExitStack() as opened:
-            made = _Made(self, pixel_format, ahead=ahead)
-            opened.callback(made.close)
+        with closing(_Made(self, pixel_format, ahead=ahead)) as made:
             yield made
 
     def shown(self, number: int) -> object:

@@ -404,6 +404,11 @@ def test_a_timeline_that_would_show_nothing_somewhere_is_not_made_without_a_word
     cutting.edit("trim tail", events=[bell["id"]], by="+5")
     (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
     assert told["remark"] == "10 frames of black, where nothing lies; 5 frames held, where clips run out"
+    cutting.edit("transition", events=[bell["id"]], value="4", track="wipe 001")
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    assert told["remark"].endswith("1 wipe made as cuts")
+    (wipe,) = browser.send("POST", f"{cutting.path}/files/preview", {"of": "transitions"})
+    assert wipe["problem"] == "a wipe 001 is not made, so far" and wipe["frames"] == 4
     cutting.edit("speed", events=[bell["id"]], value="1000000000")
     (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
     assert BELL in told["problem"] and browser.send("POST", f"{cutting.path}/files", whole)["queued"] == 0

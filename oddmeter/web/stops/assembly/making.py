@@ -167,7 +167,8 @@ class _Making:
         order = self._ordered(programme, name, OrderedPart(id=event.id, transition=True))
         words = {**self._words(event, number), "clip": f"{event.transition.kind}_{self._stem(event)}"}
         path = named_path(self.folder, self.asked.pattern, self.asked.setting, words)
-        return self._file(MadeOf(event.id, transition=True), None, name, path, order, programme.length)
+        problem = None if event.transition.kind == "dissolve" else f"a {event.transition.kind} is not made, so far"
+        return self._file(MadeOf(event.id, transition=True), None, name, path, order, programme.length, problem)
 
     def _of_event(self, event: Event, number: int) -> _Wanted:
         name = source_name(self.book, event)
