@@ -4,6 +4,7 @@ from fractions import Fraction
 
 from psycopg.rows import dict_row
 
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
@@ -72,6 +73,27 @@ def set_timeline(connection: Connection, timeline_id: int, settings: TimelineSet
     if done.rowcount != 1:
         person = last_person(connection, "timeline", timeline_id) or "Somebody"
         raise ConflictError(f"{person} changed this timeline first. Look at it as it is now, then change it again.")
+
+
+def remove_timeline(connection: Connection, show_id: int, timeline_id: int) -> None:
+    """Take a timeline away, with its events. Raises ``RuleError`` where something depends on it: it is the one that
+    is planned for, lies in another one, or files were made or sheets taken for it."""
+    held = connection.execute(
+        "SELECT (SELECT default_timeline_id = %(id)s FROM show WHERE id = %(show)s),"
+        " (SELECT min(t.name) FROM event e JOIN timeline t ON t.id = e.timeline_id WHERE e.inner_id = %(id)s),"
+        " (SELECT count(*) FROM render WHERE timeline_id = %(id)s),"
+        " (SELECT count(*) FROM sheet WHERE timeline_id = %(id)s)",
+        {"id": timeline_id, "show": show_id},
+    ).fetchone()
+    assert held is not None
+    planned_for, nested_in, files, sheets = held
+    if planned_for:
+        raise RuleError("This is the timeline that is planned for. Choose another one first.", "timeline")
+    if nested_in is not None:
+        raise RuleError(f"It lies in the timeline “{nested_in}”; take it out of there first.", "nested")
+    if files or sheets:
+        raise RuleError("Files were made or sheets taken for this timeline; it stays, as their proof does.", "made")
+    connection.execute("DELETE FROM timeline WHERE id = %s AND show_id = %s", (timeline_id, show_id))
 
 
 def set_default(connection: Connection, show_id: int, timeline_id: int) -> None:

@@ -688,3 +688,23 @@ def test_strokes_of_music_are_told_where_they_fall(cutting: Cutting) -> None:
     (event,) = (one for one in cutting.cut["events"] if one["track"] == "A1")
     cutting.edit("trim head", events=[event["id"]], by="+20")
     assert browser.get(f"{cutting.path}/strokes") == found[1:], "what is trimmed away strikes no more"
+
+
+def test_a_timeline_is_taken_away_with_its_events_and_comes_back_whole(cutting: Cutting) -> None:
+    browser, show = cutting.browser, f"/api/shows/{cutting.show}"
+    laid(cutting, BELL, SPARKS)
+    cutting.edit("mark", at=7, value="here")
+    made = browser.send("POST", f"{cutting.path}/rerate", {"name": "Air", "rate": "50"})["timeline_id"]
+    air = f"{show}/cuts/{made}"
+    before = browser.get(air)["events"], browser.get(air)["markers"]
+    assert "planned for" in browser.refused("DELETE", f"{show}/timelines/{cutting.timeline}")[1]
+    cutting.edit("place", inner=made)
+    assert "lies in the timeline “Main”" in browser.refused("DELETE", f"{show}/timelines/{made}")[1]
+    browser.undo(cutting.show)
+    browser.send("DELETE", f"{show}/timelines/{made}")
+    assert [one["id"] for one in browser.get(f"{show}/cuts")] == [cutting.timeline]
+    assert browser.refused("GET", air)[0] == 404
+    assert browser.undo(cutting.show) == "Timeline “Air” taken away"
+    assert (browser.get(air)["events"], browser.get(air)["markers"]) == before
+    browser.send("POST", f"{air}/files", {"of": "timeline", "pattern": "air", "setting": "view"})
+    assert "files were made" in browser.refused("DELETE", f"{show}/timelines/{made}")[1].lower()

@@ -86,7 +86,11 @@ export interface paths {
      */
     put: operations["set_timeline_api_shows__show_id__timelines__timeline_id__put"];
     post?: never;
-    delete?: never;
+    /**
+     * Remove Timeline
+     * @description Take a timeline and its events away; it can be undone. Refused where something else depends on it.
+     */
+    delete: operations["remove_timeline_api_shows__show_id__timelines__timeline_id__delete"];
     options?: never;
     head?: never;
     patch?: never;
@@ -5612,6 +5616,42 @@ export interface operations {
         "application/json": components["schemas"]["TimelineChange"];
       };
     };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShowView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  remove_timeline_api_shows__show_id__timelines__timeline_id__delete: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        timeline_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
     responses: {
       /** @description Successful Response */
       200: {

@@ -36,6 +36,15 @@ export function Brief() {
         ? `“${value.name}” is set.`
         : `“${value.name}” from ${timeline.rate.spoken} to ${value.rate}.`,
   );
+  const remove = useAct(
+    (timeline: Timeline) =>
+      answer(
+        api.DELETE("/api/shows/{show_id}/timelines/{timeline_id}", {
+          params: { path: { ...path, timeline_id: timeline.id } },
+        }),
+      ),
+    (_, timeline) => `“${timeline.name}” and its events are taken away.`,
+  );
   if (!show.data) return null;
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_320px]">
@@ -73,6 +82,7 @@ export function Brief() {
                 choose={() => setShow.mutate({ default_timeline_id: timeline.id })}
                 edit={() => setOpen(timeline.id)}
                 leave={() => setOpen(null)}
+                remove={() => remove.mutate(timeline, { onSuccess: () => setOpen(null) })}
                 submit={(value) => change.mutate({ timeline, value }, { onSuccess: () => setOpen(null) })}
               />
             ))}
@@ -109,6 +119,7 @@ function TimelineRow(props: {
   choose: () => void;
   edit: () => void;
   leave: () => void;
+  remove: () => void;
   submit: (value: TimelineIn) => void;
 }) {
   const { timeline } = props;
@@ -133,7 +144,7 @@ function TimelineRow(props: {
             {timeline.is_default && <span className="text-patina">this one</span>}
           </label>
         </td>
-        <td className="font-medium">{timeline.name}</td>
+        <td className="font-medium whitespace-nowrap">{timeline.name}</td>
         <td className="pr-5">
           <Decimal text={timeline.rate.spoken} title={timeline.rate.exact} />
         </td>
@@ -167,6 +178,7 @@ function TimelineRow(props: {
               }
               submit={props.submit}
               leave={props.leave}
+              remove={timeline.is_default ? undefined : props.remove}
             />
           </td>
         </tr>

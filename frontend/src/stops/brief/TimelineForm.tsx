@@ -96,6 +96,7 @@ export function TimelineForm(props: {
   submit: (value: TimelineIn) => void;
   leave: () => void;
   reach?: (value: TimelineIn) => string | null;
+  remove?: () => void;
 }) {
   const [value, setValue] = useState(props.start);
   const reach = props.reach?.(value);
@@ -112,6 +113,14 @@ export function TimelineForm(props: {
           {props.action(value)}
         </Button>
         <Button onClick={props.leave}>Leave it as it is</Button>
+        {props.remove && (
+          <>
+            <span className="flex-1" />
+            <Button weight="quiet" onClick={props.remove}>
+              Take “{props.start.name}” away
+            </Button>
+          </>
+        )}
       </div>
     </form>
   );

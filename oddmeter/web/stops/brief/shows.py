@@ -159,6 +159,16 @@ def set_timeline(here: Here, show_id: ShowId, timeline_id: int, asked: TimelineC
     return _view(here, show_id)
 
 
+@router.delete("/{show_id}/timelines/{timeline_id}")
+def remove_timeline(here: Here, show_id: ShowId, timeline_id: int) -> ShowView:
+    """Take a timeline and its events away; it can be undone. Refused where something else depends on it."""
+    with change(here.database, show_id, "", here.person) as connection:
+        known = _timeline(shows.show(connection, show_id), timeline_id)
+        shows.remove_timeline(connection, show_id, timeline_id)
+        entitle(connection, f"Timeline “{known.settings.name}” taken away")
+    return _view(here, show_id)
+
+
 @router.post("/{show_id}/undo/{change_id}")
 def undo(here: Here, show_id: ShowId, change_id: int) -> ShowView:
     """Take back the newest change; refused where it is not ``change_id`` any more."""
