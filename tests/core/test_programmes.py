@@ -161,3 +161,6 @@ def test_where_it_looks_at_a_place_is_the_other_way_round_of_its_place(by: int) 
         for frame in range(0, 40, 7):
             assert window.looking_at(window.place(frame)) == (Fraction(frame),)
         assert window.looking_at(Fraction(399)) == ()
+        for edge, count in ((0, 5), (40, -7), (40, 3)):
+            run = abs(window.place(edge + count) - window.place(edge)) * (1 if count > 0 else -1)
+            assert window.frames_over(run, edge) == count

@@ -708,3 +708,20 @@ def test_a_timeline_is_taken_away_with_its_events_and_comes_back_whole(cutting: 
     assert (browser.get(air)["events"], browser.get(air)["markers"]) == before
     browser.send("POST", f"{air}/files", {"of": "timeline", "pattern": "air", "setting": "view"})
     assert "files were made" in browser.refused("DELETE", f"{show}/timelines/{made}")[1].lower()
+
+
+def test_an_edge_is_trimmed_by_source_frames_too(cutting: Cutting) -> None:
+    laid(cutting, BELL)
+    (event,) = cutting.picture
+    cutting.edit("trim head", events=[event["id"]], by="+40 sf")
+    (now,) = cutting.picture
+    assert (now["record_in"], now["source_in"], now["length"]) == (10, "40", event["length"] - 10), "100 on 25"
+    cutting.edit("trim tail", events=[event["id"]], by="-22 source frames")
+    (now,) = cutting.picture
+    assert now["length"] == event["length"] - 10 - 6, "five and a half timeline frames are six"
+    cutting.edit("speed", events=[event["id"]], value="-1/4")
+    (back,) = cutting.picture
+    cutting.edit("trim head", events=[event["id"]], by="8 sf")
+    (now,) = cutting.picture
+    assert Fraction(back["source_in"]) - Fraction(now["source_in"]) == 8 and now["record_in"] == back["record_in"] + 8
+    assert "does not run through" in cutting.refused("trim head", events=[event["id"]], by="-100000 sf")

@@ -2749,9 +2749,9 @@ export interface components {
     /**
      * EditIn
      * @description A change of events, at the version that was seen. ``by`` and ``value`` are as people type them: timeline frames
-     *     ``+12``, ``2s``, ``34 f`` or timecode; of a slip source frames; of a speed ``40%``, or a length. ``at`` is a
-     *     timeline frame; None the end. ``preview`` says what it would do, and does nothing; with ``places``, where each event
-     *     would lie.
+     *     ``+12``, ``2s``, ``34 f`` or timecode, of a trim also source frames, ``12 sf``; of a slip source frames; of a speed
+     *     ``40%``, or a length. ``at`` is a timeline frame; None the end. ``preview`` says what it would do, and does nothing;
+     *     with ``places``, where each event would lie.
      */
     EditIn: {
       /** Version */

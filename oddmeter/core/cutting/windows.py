@@ -69,6 +69,18 @@ class Window:
         start; also before its first and behind its last."""
         return frames_at(self.conformed.material, self.conformed, self.path.at(frame / self.timeline_rate.value))
 
+    def frames_over(self, source_frames: Fraction, edge: int) -> int:
+        """The timeline frames from one of its own on over which it runs through so many source frames, to the nearest;
+        below zero back from there. Raises ``RuleError`` where it does not, within a hundred times its length."""
+        way, wanted, begins = (1 if source_frames >= 0 else -1), abs(source_frames), self.place(edge)
+        before = Fraction(0)
+        for count in range(1, 100 * self.event.length + 1):
+            run = abs(self.place(edge + way * count) - begins)
+            if run >= wanted:
+                return way * (count if run - wanted <= wanted - before else count - 1)
+            before = run
+        raise RuleError("It does not run through so many source frames there.", "trim")
+
     def looking_at(self, place: Fraction) -> tuple[Fraction, ...]:
         """The moments of the event, in timeline frames from its start, at which it looks at a place in source frames of
         the file: one for each way over it, on a turn to within a millionth of that."""

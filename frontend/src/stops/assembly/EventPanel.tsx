@@ -9,8 +9,8 @@ import { useEffectOf, type Asked, type Cut, type CutEvent } from "./data";
 const FIELDS = [
   ["speed", "Speed", "40%, -100%, every frame, real time, as the clip"],
   ["refit", "Length, range kept", "200, 8s, 00:00:08:00: the speed follows"],
-  ["trim head", "Head by", "+12, -3f, 2s"],
-  ["trim tail", "Tail by", "+12, -3f, 2s"],
+  ["trim head", "Head by", "+12, -3f, 2s; 12 sf: source frames"],
+  ["trim tail", "Tail by", "+12, -3f, 2s; 12 sf: source frames"],
   ["slip", "Slip by source frames", "+4, -1/2"],
   ["slide", "Slide by", "+12: the neighbours give way"],
   ["move", "Move by", "+12, where there is room"],

@@ -1,5 +1,6 @@
 """Editing: one change of a timeline's events as people ask for it, made on the cut as it stands."""
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -50,9 +51,9 @@ class Edit(StrEnum):
 
 class EditIn(BaseModel):
     """A change of events, at the version that was seen. ``by`` and ``value`` are as people type them: timeline frames
-    ``+12``, ``2s``, ``34 f`` or timecode; of a slip source frames; of a speed ``40%``, or a length. ``at`` is a
-    timeline frame; None the end. ``preview`` says what it would do, and does nothing; with ``places``, where each event
-    would lie."""
+    ``+12``, ``2s``, ``34 f`` or timecode, of a trim also source frames, ``12 sf``; of a slip source frames; of a speed
+    ``40%``, or a length. ``at`` is a timeline frame; None the end. ``preview`` says what it would do, and does nothing;
+    with ``places``, where each event would lie."""
 
     version: str
     edit: Edit
@@ -183,10 +184,21 @@ class Editing:
         return edits.with_sound(event, cut) if self.asked.sound else (event,)
 
     def _trim(self) -> Made:
-        event, by = self.one, self._by()
+        event = self.one
         edge = Edge.HEAD if self.asked.edit is Edit.TRIM_HEAD else Edge.TAIL
+        by = self._by_source(event, edge)
         cut = edits.trimmed(self.cut, event.id, edge, by, self.windows, self.asked.following)
         return Made(cut, f"{edge.value.capitalize()} of {named(event)} {later(by)}")
+
+    def _by_source(self, event: Event, edge: Edge) -> int:
+        """Timeline frames to trim by, which may be said in source frames: ``+12 sf``, ``-3 source frames``."""
+        typed = self.asked.by.strip().lower()
+        if not (said := re.fullmatch(r"([-+−]?[\d./ ]+?)\s*(sf|source( frames?)?)", typed)):
+            return self._by()
+        window = self.windows(event)
+        if window is None:
+            raise RuleError(f"{named(event)} has no source to count in.", "trim")
+        return window.frames_over(parse_signed(said[1].removeprefix("+")), 0 if edge is Edge.HEAD else event.length)
 
     def _slip(self) -> Made:
         by = parse_signed(self.asked.by.strip().removeprefix("+").removesuffix("f").strip())
