@@ -226,10 +226,16 @@ def test_a_cut_is_marked_heard_and_made_as_one_file(page: Page, show: Show) -> N
     (entry,) = page.request.get(at).json()
     version = page.request.get(f"{at}/{entry['id']}").json()["version"]
     page.request.post(f"{at}/{entry['id']}/edits", data={"version": version, "edit": "place", "clips": [ids[TALK]]})
+    (talk, _) = page.request.get(f"{at}/{entry['id']}").json()["events"]
+    version = page.request.get(f"{at}/{entry['id']}").json()["version"]
+    trim = {"version": version, "edit": "trim tail", "events": [talk["id"]], "by": "-160"}
+    page.request.post(f"{at}/{entry['id']}/edits", data=trim)
     show.open("assembly")
     expect(page.get_by_role("listbox", name="Events of the timeline").get_by_role("option")).to_have_count(2)
-    for _ in range(2):
-        page.keyboard.press("Shift+ArrowRight")
+    with page.expect_response(lambda answer: "/sound?" in answer.url) as heard:
+        for _ in range(2):
+            page.keyboard.press("Shift+ArrowRight")
+    assert heard.value.ok and heard.value.headers["content-type"] == "audio/wav", "a frame stepped onto is heard"
     page.keyboard.press("x")
     name = page.get_by_label("Name of the marker")
     name.fill("she nods")
@@ -240,21 +246,21 @@ def test_a_cut_is_marked_heard_and_made_as_one_file(page: Page, show: Show) -> N
     expect(name).to_be_hidden()
     page.locator("body").press("n")
     expect(page.get_by_text("frame 20", exact=True)).to_be_visible()
-    with page.expect_response(lambda answer: "/sound?" in answer.url) as heard:
-        page.locator("body").press(" ")
-    assert heard.value.ok and heard.value.headers["content-type"] == "audio/wav"
     page.locator("body").press(" ")
+    expect(page.get_by_text("frame 39", exact=True)).to_be_visible()
+    expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
 
     page.locator("body").press("Control+Enter")
     sheet = page.get_by_role("dialog", name="Files of Main")
     sheet.get_by_label("Made of").select_option("timeline")
     sheet.get_by_label("Setting").select_option("view")
-    expect(sheet.get_by_text("200 frames")).to_be_visible()
+    expect(sheet.get_by_text("40 frames")).to_be_visible()
     sheet.get_by_role("button", name="Make 1 file").click()
+    wait_until(lambda: [str(one["state"]) for one in show.get("renders")] == ["done"], show.running.work)
     show.open("handoff")
     queue = page.get_by_role("region", name="Queue and proof")
-    expect(queue.get_by_text("1 of 1 proven")).to_be_visible(timeout=60_000)
+    expect(queue.get_by_text("1 of 1 proven")).to_be_visible()
     queue.get_by_role("button", name="Proof of Main.mp4").click()
     checks = queue.get_by_role("table", name="Checks of Main.mp4")
-    expect(checks.get_by_role("row").filter(has_text="pictures").last).to_contain_text("200 of 200")
-    expect(checks.get_by_role("row").filter(has_text="sound").first).to_contain_text("384000 samples")
+    expect(checks.get_by_role("row").filter(has_text="pictures").last).to_contain_text("40 of 40")
+    expect(checks.get_by_role("row").filter(has_text="sound").first).to_contain_text("76800 samples")

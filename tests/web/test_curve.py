@@ -68,6 +68,7 @@ def test_points_stay_on_their_picture_and_pins_on_their_frame(browser: Browser) 
     assert "no room" in bell.refused("pin", number=1, frame=0)
     assert "no such point" in bell.refused("remove", number=9)
     assert "already" in bell.refused("point", frame=90)
+    assert bell.refused("of", text="") == "A curve holds speed or pace, not “”."
     assert "never reached backwards" in bell.refused("both", number=0, text="-1")
     for do, given, there in (
         ("ease", {"number": 0, "text": "1", "end": "begin"}, {"ease_begins": "1", "ease_finishes": "0"}),

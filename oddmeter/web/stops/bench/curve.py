@@ -192,6 +192,12 @@ def _eased(planned: Conform, asked: CurveEdit) -> Curve:
     return with_turn(planned, number, ease=ease)
 
 
+def _speed_of(text: str) -> SpeedOf:
+    if text not in {one.value for one in SpeedOf}:
+        raise RuleError(f"A curve holds {' or '.join(one.value for one in SpeedOf)}, not “{text}”.", "curve")
+    return SpeedOf(text)
+
+
 def _sped(*names: str) -> Callable[[Conform, CurveEdit], Curve]:
     def edit(planned: Conform, asked: CurveEdit) -> Curve:
         return with_turn(planned, _given(asked.number), **dict.fromkeys(names, parse_signed(asked.text)))
@@ -206,7 +212,7 @@ _EDITS: dict[str, Callable[[Conform, CurveEdit], Curve]] = {
     ),
     "fit": lambda planned, asked: with_stretch(planned, _given(asked.frame), _given(asked.last), None, _fitted(asked)),
     "segment": lambda planned, asked: with_segment(planned, _given(asked.number), parse_signed(asked.text)),
-    "of": lambda planned, asked: _measured(planned, SpeedOf(asked.text)),
+    "of": lambda planned, asked: _measured(planned, _speed_of(asked.text)),
     "remove": lambda planned, asked: without_point(planned, _given(asked.number)),
     "move": lambda planned, asked: with_turn(planned, _given(asked.number), frame=_given(asked.frame)),
     "carry": lambda planned, asked: with_turn(
