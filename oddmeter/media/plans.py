@@ -48,6 +48,16 @@ class SourceFile:
     code: str = "changed"
 
 
+@dataclass(frozen=True)
+class FrameShown:
+    """What a frame of a file shows: ``picture`` is equal for two frames that are one picture, ``units`` are the source
+    pictures that it shows before all, to be counted; ``built`` where it is built along motion."""
+
+    picture: object
+    units: frozenset[object]
+    built: bool
+
+
 class FilePlan(ABC):
     """All that is needed to make one file: ``setting`` and ``out``, and what follows."""
 
@@ -100,16 +110,13 @@ class FilePlan(ABC):
         decoded at the same time."""
 
     @abstractmethod
-    def shown(self, number: int) -> object:
-        """What a frame shows: equal for two frames that are one picture."""
+    def shown(self, number: int) -> FrameShown:
+        """What a frame shows."""
 
+    @property
     @abstractmethod
-    def units(self, number: int) -> frozenset[object]:
-        """The source pictures that a frame shows before all, to be counted."""
-
-    @abstractmethod
-    def is_built(self, number: int) -> bool:
-        """True of a frame that is built along motion."""
+    def builds(self) -> bool:
+        """True where any frame may be built along motion."""
 
     @property
     @abstractmethod
@@ -211,19 +218,16 @@ class ClipPlan(FilePlan):
                 pixel_format = ENCODINGS[self.setting].pixel_format_for(stored, self.canvas.width, self.canvas.height)
             yield Maker(frames, self.conformed, self.canvas, pixel_format, self.cuts)
 
-    def shown(self, number: int) -> object:
-        """The moments of the frame."""
-        return self.conformed.shown(number, self.canvas.scan).moments
+    def shown(self, number: int) -> FrameShown:
+        """The moments of the frame, and the first unit of each."""
+        moments = self.conformed.shown(number, self.canvas.scan).moments
+        built = self.builds and any(weights.second_weight for weights in moments)
+        return FrameShown(moments, frozenset(weights.first for weights in moments), built)
 
-    def units(self, number: int) -> frozenset[object]:
-        """The first unit of each moment."""
-        return frozenset(weights.first for weights in self.conformed.shown(number, self.canvas.scan).moments)
-
-    def is_built(self, number: int) -> bool:
-        """True of one by Flow that lies between two units."""
-        if self.conformed.treatment.between is not Between.FLOW:
-            return False
-        return any(weights.second_weight for weights in self.conformed.shown(number, self.canvas.scan).moments)
+    @property
+    def builds(self) -> bool:
+        """True of Flow."""
+        return self.conformed.treatment.between is Between.FLOW
 
     @property
     def only_picks(self) -> bool:

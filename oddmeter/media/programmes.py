@@ -31,7 +31,7 @@ from oddmeter.media.making import Maker
 from oddmeter.media.pictures.colours import Colour, black, colour_of, coloured
 from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import woven
-from oddmeter.media.plans import FilePlan, Pictures, SourceFile
+from oddmeter.media.plans import FilePlan, FrameShown, Pictures, SourceFile
 from oddmeter.media.sound.track import SoundTrack
 from oddmeter.media.soundtracks import Footage, Music, mix_of
 
@@ -120,23 +120,20 @@ class TimelinePlan(FilePlan):
         with closing(_Made(self, pixel_format, ahead=ahead)) as made:
             yield made
 
-    def shown(self, number: int) -> object:
-        """The clips, their units and their shares."""
-        return tuple(tuple(self._told(one) for one in moment) for moment in self.moments(number))
+    def shown(self, number: int) -> FrameShown:
+        """The clips with their units and shares, and the first unit of each."""
+        moments = self.moments(number)
+        parts = [part for moment in moments for part in moment]
+        return FrameShown(
+            tuple(tuple(self._told(part) for part in moment) for moment in moments),
+            frozenset((part.clip_id, part.weights.first) for part in parts if part.clip_id is not None),
+            any(part.between is Between.FLOW and part.weights.second_weight for part in parts),
+        )
 
-    def units(self, number: int) -> frozenset[object]:
-        """The first unit of each clip that is seen."""
-        return frozenset(
-            (one.clip_id, one.weights.first) for moment in self.moments(number) for one in moment
-            if one.clip_id is not None
-        )  # fmt: skip
-
-    def is_built(self, number: int) -> bool:
-        """True where a clip's Flow builds a part of it."""
-        return any(
-            one.between is Between.FLOW and one.weights.second_weight for moment in self.moments(number)
-            for one in moment
-        )  # fmt: skip
+    @property
+    def builds(self) -> bool:
+        """True where Flow is planned for any event."""
+        return any(one.conformed.treatment.between is Between.FLOW for one in self.programme.planned.values())
 
     @property
     def only_picks(self) -> bool:

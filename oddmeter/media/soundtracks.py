@@ -71,9 +71,9 @@ class _Mixing:
         cut = self.programme.cuts[timeline_id]
         for event, window in self.programme.uses(TrackKind.SOUND, timeline_id):
             after = cut.after(event)
-            falls = _dissolve(after) if after is not None else 0
+            falls = after.dissolves_over if after is not None else 0
             longer = self.programme.window(timeline_id, replace(event, length=event.length + falls))
-            at, rises, low = (self._samples(frames, cut) for frames in (event.record_in, _dissolve(event), falls))
+            at, rises, low = (self._samples(frames, cut) for frames in (event.record_in, event.dissolves_over, falls))
             for track in self._tracks(event, longer or window):
                 yield Laid(track, at, rises, low)
 
@@ -102,8 +102,3 @@ class _Mixing:
 
     def _samples(self, frames: int, cut: Cut) -> int:
         return round(frames / cut.rate.value * self.rate)
-
-
-def _dissolve(event: Event) -> int:
-    """Timeline frames over which an event comes in."""
-    return event.transition.length if event.transition is not None and event.transition.kind == "dissolve" else 0

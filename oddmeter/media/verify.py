@@ -173,7 +173,7 @@ def _compare_pictures(plan: FilePlan, progress: Callable[[int], None]) -> _Pictu
         passed_over = _passed_over(plan)
         for number in range(plan.length):
             shown = plan.shown(number)
-            repeat = shown == before
+            repeat = shown.picture == before
             seen = _luma(made.frame(number))
             out.compared += 1
             wrong_before = len(out.wrong)
@@ -187,18 +187,19 @@ def _compare_pictures(plan: FilePlan, progress: Callable[[int], None]) -> _Pictu
                 _judge(out, number, repeat, wanted, before_wanted, seen, before_made, noise)
             elif not _alike(seen, wanted, 0.0, noise):
                 out.wrong.append(number)
-            units = plan.units(number)
-            out.planned_units |= units
+            out.planned_units |= shown.units
             if len(out.wrong) == wrong_before:
-                out.found_units |= units
-            before_wanted, before_made, before = wanted, seen, shown
+                out.found_units |= shown.units
+            before_wanted, before_made, before = wanted, seen, shown.picture
             progress(out.compared)
     return out
 
 
 def _passed_over(plan: FilePlan) -> set[int]:
     """The built timeline frames that are not made again."""
-    built = [number for number in range(plan.length) if plan.is_built(number)]
+    if not plan.builds:
+        return set()
+    built = [number for number in range(plan.length) if plan.shown(number).built]
     return set(built) - set(built[:: max(1, -(-len(built) // _MOST_MADE_AGAIN))])
 
 

@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import replace
 from fractions import Fraction
-from hashlib import sha256
 from typing import Any
 
 from psycopg.rows import dict_row
@@ -23,18 +22,15 @@ _COLUMNS = (
 
 
 def versions(connection: Connection, show_id: int) -> dict[int, str]:
-    """For each timeline of a show a text that is another one whenever any of its events is."""
+    """For each timeline of a show a text that is another one whenever any of its events or markers is."""
     rows = connection.execute(
         "SELECT t.id, count(e.id), coalesce(sum(hashtextextended(e.id || ':' || e.revision, 0)::numeric), 0),"
-        " (SELECT coalesce(string_agg(m.id || ':' || m.revision, ' ' ORDER BY m.id), '') FROM timeline_marker m"
+        " (SELECT coalesce(sum(hashtextextended(m.id || ':' || m.revision, 0)::numeric), 0) FROM timeline_marker m"
         "  WHERE m.timeline_id = t.id)"
         " FROM timeline t LEFT JOIN event e ON e.timeline_id = t.id WHERE t.show_id = %s GROUP BY t.id",
         (show_id,),
     ).fetchall()
-    return {
-        int(str(timeline)): f"{count}.{told}" + (f".{sha256(str(marks).encode()).hexdigest()[:12]}" if marks else "")
-        for timeline, count, told, marks in rows
-    }
+    return {int(str(timeline)): f"{count}.{told}.{marks}" for timeline, count, told, marks in rows}
 
 
 def cut_of(connection: Connection, timeline: Timeline) -> Cut:

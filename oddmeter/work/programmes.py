@@ -49,13 +49,11 @@ class OrderedUse(BaseModel):
     @staticmethod
     def of(event: Event, plan: int | None) -> "OrderedUse":
         """From the core's value; of transitions only dissolves are made."""
-        transition = event.transition
         return OrderedUse(
             id=event.id, track=event.track.name, kind=event.kind, record_in=event.record_in, length=event.length,
             source_in=fraction_text(event.source_in), lead=fraction_text(event.lead), clip=event.clip_id,
             timeline=event.timeline_id,
-            dissolve=transition.length if transition is not None and transition.kind == "dissolve" else 0,
-            group=event.group, flattened=event.flattened, plan=plan,
+            dissolve=event.dissolves_over, group=event.group, flattened=event.flattened, plan=plan,
         )  # fmt: skip
 
     def event(self) -> Event:

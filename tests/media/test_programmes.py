@@ -226,7 +226,7 @@ def test_built_moments_are_the_same_in_the_timeline_and_by_themselves(footage: d
     desk = Desk(footage, tmp_path, lambda treatment: replace(treatment, between=Between.FLOW))
     desk.book.cuts[0] = Cut(FILM.rate, (clip_event(1, 0, 8, 12, decisions=speed("1/10")),))
     plan = desk.plan()
-    assert [plan.is_built(number) for number in range(6)] == [False, True, True, True, True, False], "0.4 a frame"
+    assert [plan.shown(number).built for number in range(6)] == [False, True, True, True, True, False], "0.4 a frame"
     made_and_proven(plan)
 
 

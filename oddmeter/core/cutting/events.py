@@ -85,6 +85,11 @@ class Event:
         return self.record_in + self.length
 
     @property
+    def dissolves_over(self) -> int:
+        """Timeline frames over which a dissolve brings it in; 0 where it is cut in, or wiped, which is shown so."""
+        return self.transition.length if self.transition is not None and self.transition.kind == "dissolve" else 0
+
+    @property
     def carries_source(self) -> bool:
         """True where it shows a clip or a timeline, and not black."""
         return self.kind in (SourceKind.CLIP, SourceKind.TIMELINE)

@@ -104,16 +104,16 @@ def _with_transition(
 ) -> tuple[Seen, ...]:
     seen = _of_event(book, timeline_id, event, moment, way, chain)
     since = moment - event.record_in
-    transition = event.transition
-    if transition is None or since >= transition.length or transition.kind != "dissolve":
+    over = event.dissolves_over
+    if since >= over:
         return seen
-    share = min(WHOLE, (since + book.lasts / 2) / transition.length)
+    share = min(WHOLE, (since + book.lasts / 2) / over)
     before = cut.before(event)
     if before is None:
         under: tuple[Seen, ...] = (replace(BLACK, chain=chain),)
     else:
         # What goes out runs on under what comes in.
-        longer = replace(before, length=before.length + transition.length)
+        longer = replace(before, length=before.length + over)
         under = _of_event(book, timeline_id, longer, moment, way, chain)
     return (*_shared(under, 1 - share), *_shared(seen, share))
 

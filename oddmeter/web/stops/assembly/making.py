@@ -167,7 +167,7 @@ class _Making:
         order = self._ordered(programme, name, OrderedPart(id=event.id, transition=True))
         words = {**self._words(event, number), "clip": f"{event.transition.kind}_{self._stem(event)}"}
         path = named_path(self.folder, self.asked.pattern, self.asked.setting, words)
-        problem = None if event.transition.kind == "dissolve" else f"a {event.transition.kind} is not made, so far"
+        problem = None if event.dissolves_over else f"a {event.transition.kind} is not made, so far"
         return self._file(MadeOf(event.id, transition=True), None, name, path, order, programme.length, problem)
 
     def _of_event(self, event: Event, number: int) -> _Wanted:
@@ -247,7 +247,7 @@ class _Making:
         pictures = [one for one in self.cut.events if one.track.kind is TrackKind.PICTURE]
         if held := sum(self.book.use(self.timeline_id, one).overrun for one in pictures):
             told.append(f"{frames_text(held)} held, where clips run out")
-        if wipes := sum(one.transition is not None and one.transition.kind != "dissolve" for one in pictures):
+        if wipes := sum(one.transition is not None and not one.dissolves_over for one in pictures):
             told.append(f"{wipes} wipe{'s' if wipes > 1 else ''} made as cuts")
         return "; ".join(told) or None
 
