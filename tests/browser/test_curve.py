@@ -2,7 +2,7 @@
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import Running, Show
 from tests.browser.test_bench import bench_of, checks_of, make_file, proven, row_of
@@ -77,9 +77,17 @@ def test_a_point_is_dragged_and_typed(page: Page, running: Running) -> None:
     moved = page.get_by_role("button", name=re.compile(r"^Point 1: source frame (1[7-9]\d|2\d\d), 100 % then 25 %"))
     expect(moved).to_be_visible()
     left = page.get_by_label("left at")
+    held: list[Route] = []
+    page.route("**/curve", lambda route: held.append(route))
     left.fill("-200%")
-    left.press("Enter")
+    with page.expect_request("**/curve"):
+        left.press("Enter")
     page.get_by_role("button", name="One speed again").click()
+    with page.expect_response("**/curve") as answered:
+        held[0].continue_()
+    made = answered.value.json()
+    said = f"{made['before']['frames']} → {made['after']['frames']} frames"
+    expect(page.get_by_text(said).first).to_be_visible()
     expect(page.get_by_role("group", name="Side B")).not_to_contain_text("as drawn")
 
 

@@ -1,4 +1,4 @@
-import { useState, type ComponentProps, type ReactNode } from "react";
+import { useRef, useState, type ComponentProps, type ReactNode } from "react";
 
 /** A button; `weight` says whether it is the thing to do here, one of several, or quiet. */
 export function Button({
@@ -128,8 +128,11 @@ export function TypedField(props: {
 }) {
   const { name, value, hint, wide, put } = props;
   const [text, setText] = useState<string | null>(null);
-  const done = () => {
-    if (text !== null && text.trim() && text !== value) put(text.trim());
+  const givenUp = useRef(false);
+  /** Leaving the field takes what is typed, unless it was given up: asked for once, however it is left. */
+  const leave = () => {
+    if (!givenUp.current && text !== null && text.trim() && text !== value) put(text.trim());
+    givenUp.current = false;
     setText(null);
   };
   return (
@@ -140,10 +143,9 @@ export function TypedField(props: {
         className={`${fieldLook} h-6! px-1! text-[12px] ${wide ? "w-[140px]!" : "w-[62px]! text-right font-mono"}`}
         value={text ?? value}
         onChange={(event) => setText(event.target.value)}
-        onBlur={done}
+        onBlur={leave}
         onKeyDown={(event) => {
-          if (event.key === "Enter") done();
-          if (event.key === "Escape") setText(null);
+          givenUp.current = event.key === "Escape";
           if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
         }}
       />

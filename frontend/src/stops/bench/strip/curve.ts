@@ -49,6 +49,8 @@ export function useCurve(
         } as Asked,
       }),
     );
+  /** Do something after the edits that were asked for before it: what is asked for last is what stays. */
+  const after = (does: () => void | Promise<void>) => (queue.current = queue.current.then(does));
   return {
     view,
     chosen: chosen !== null && chosen < view.points.length ? chosen : null,
@@ -57,23 +59,22 @@ export function useCurve(
     foresee: (edit) => void ask(edit).then(setForeseen, () => setForeseen(null)),
     make: (edit) => {
       setForeseen(null);
-      queue.current = queue.current.then(async () => {
+      return after(async () => {
         try {
           const made = await ask(edit);
-          setB(made.take as SideAsked);
+          setB({ ...side(), intent: (made.take as SideAsked).intent });
           const [was, is] = [made.before.frames, made.after.frames];
           if (was !== is || made.moved.length) notice.say([`${was} → ${is} frames`, ...made.moved].join("; "));
         } catch (error) {
           notice.complain(error instanceof Error ? error.message : "The curve stays as it is.");
         }
       });
-      return queue.current;
     },
     settled: () => queue.current,
     oneSpeed: () => {
       const value = view.points[0]?.leaves ?? "1";
-      setB({ ...side(), intent: { intent: view.of === "pace" ? "pace" : "speed", value } });
       choose(null);
+      void after(() => setB({ ...side(), intent: { intent: view.of === "pace" ? "pace" : "speed", value } }));
     },
   };
 }
