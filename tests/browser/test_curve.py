@@ -78,7 +78,11 @@ def test_a_point_is_dragged_and_typed(page: Page, running: Running) -> None:
     expect(moved).to_be_visible()
     left = page.get_by_label("left at")
     held: list[Route] = []
-    page.route("**/curve", lambda route: held.append(route))
+
+    def hold(route: Route) -> None:
+        held.append(route)
+
+    page.route("**/curve", hold)
     left.fill("-200%")
     with page.expect_request("**/curve"):
         left.press("Enter")
