@@ -71,11 +71,11 @@ need_python() {
 
 # What builds in-betweens is compiled for this machine once, and kept beside its code until that changes.
 need_kernels() {
-    local room="$here/oddmeter/media/inbetweens" wanted
-    wanted=$(cat "$room"/*.py "$here/requirements.lock" | sha256sum | cut -c1-16)
+    local room="$here/oddmeter/media/inbetweens" light="$here/oddmeter/media/pictures" wanted
+    wanted=$(cat "$room"/*.py "$light/adding.py" "$here/requirements.lock" | sha256sum | cut -c1-16)
     [ "$(cat "$room/__pycache__/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
     say "Compiling what builds in-betweens"
-    rm -f "$room"/__pycache__/*.nb[ci] # a kernel is not compiled again where only what it calls has changed
+    rm -f "$room"/__pycache__/*.nb[ci] "$light"/__pycache__/*.nb[ci] # a kernel is not compiled again where only what it calls has changed
     (cd "$here" && "$python" -c 'from oddmeter.media.inbetweens.flow import compile_all; compile_all()') \
         >"$here/.data/kernels.log" 2>&1 || give_up "What builds in-betweens could not be compiled; .data/kernels.log says why."
     echo "$wanted" >"$room/__pycache__/.odd-meter"

@@ -172,7 +172,8 @@ def conform_file(
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
     span: Annotated[str, typer.Option(help="In and out in source frames, both included, such as 12-240.")] = "whole",
     fields: Annotated[str, typer.Option(help="whole, deinterlace, split or original.")] = "whole",
-    between: Annotated[str, typer.Option(help="pick, mix or flow.")] = "pick",
+    between: Annotated[str, typer.Option(help="pick, mix, flow or gather.")] = "pick",
+    shutter: Annotated[str, typer.Option(help="Of Gather: how long it is open, such as 180 or 360.")] = "180",
     effort: Annotated[str, typer.Option(help="Of Flow: quick, normal or careful.")] = "normal",
     reach: Annotated[str, typer.Option(help="Of Flow: how far things move between two frames, in pixels.")] = "48",
     trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "50%",
@@ -204,8 +205,9 @@ def conform_file(
             intent or Intent.CURVE, value, curve=bend, timeline=timeline, drop_frame=drop_frame, shot=shot,
             file_rate=file_rate, read_rate=read_rate, raster=raster, fit=fit, scan=scan, sound_rate=sound_rate,
             parts={
-                Part.FIELDS: fields, Part.BETWEEN: between, Part.EFFORT: effort, Part.REACH: reach, Part.TRUST: trust,
-                Part.HELD: held_rate, Part.SOUND: sound, Part.STREAMS: sound_streams, Part.SPAN: span,
+                Part.FIELDS: fields, Part.BETWEEN: between, Part.SHUTTER: shutter, Part.EFFORT: effort,
+                Part.REACH: reach, Part.TRUST: trust, Part.HELD: held_rate, Part.SOUND: sound,
+                Part.STREAMS: sound_streams, Part.SPAN: span,
             },
         )
     )  # fmt: skip

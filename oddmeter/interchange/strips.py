@@ -6,9 +6,12 @@ from oddmeter.core.maps.frame_map import FrameKind
 WIDTH, HEIGHT, RAIL, DOT = 96, 18, 3.5, 1.5
 _INK, _SOFT, _HAIR, _BRASS = "#1d1b17", "#8a8374", "#c9c2b4", "#8a5a00"
 
+_SHAPES = {FrameKind.MADE: "l2.5 2.5l-2.5 2.5l-2.5 -2.5", FrameKind.GATHERED: "l2.5 5h-5"}
+
 
 def strip_svg(strip: Strip) -> str:
-    """Beats above, source units below, a thread from each beat to what it shows; hollow: dropped; a diamond: built."""
+    """Beats above, source units below, a thread from each beat to what it shows; hollow: dropped; a diamond: built; a
+    triangle: gathered."""
     places = {unit.unit: float(unit.begins) - strip.first for unit in strip.rail}
     last = max(strip.frames - 1, *places.values(), 1.0)
     lowest = min(0.0, *places.values())
@@ -28,8 +31,8 @@ def strip_svg(strip: Strip) -> str:
                 for unit, share in moment.parts
             ]
         at = x(number)
-        if beat.kind is FrameKind.MADE:
-            drawn.append(f'<path d="M{at} {top - 2.5}l2.5 2.5l-2.5 2.5l-2.5 -2.5z" fill="{_INK}"/>')
+        if beat.kind in _SHAPES:
+            drawn.append(f'<path d="M{at} {top - 2.5}{_SHAPES[beat.kind]}z" fill="{_INK}"/>')
         else:
             line = f'<line x1="{at}" y1="{top - 2}" x2="{at}" y2="{top}" stroke="{_INK}" stroke-width="1.2"/>'
             drawn.append(line)

@@ -5,7 +5,9 @@ frame, each from its own moment.
 """
 
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import cv2
@@ -22,7 +24,7 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import Scan, TimelineScan
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.samples import planar, planes_of
-from oddmeter.media.pictures.light import mixed
+from oddmeter.media.pictures.light import added
 from oddmeter.media.pictures.nearness import brought_near
 from oddmeter.media.pictures.planes import luma_of, woven
 from oddmeter.media.pictures.raster import framed
@@ -116,30 +118,40 @@ class Maker:
         return framed(frame, self.canvas, framing, self._shape, self.pixel_format, fields=fields)
 
     def _moment_at(self, weights: Weights) -> _Moment:
-        first = self._units.picture(weights.first)
-        if weights.second_weight == 0:
-            return _Moment(first)
-        second = self._units.picture(weights.second)
-        if self._is_cut(weights.first, weights.second):
-            return _Moment(first, across_cut=True)
-        treatment, weight = self.planned.treatment, float(weights.second_weight)
-        if treatment.between is Between.MIX:
-            return _Moment(mixed(first, second, weight))
+        parts = self._of_one_shot(weights)
+        across_cut = len(parts) < len(weights.parts)
+        pictures = (self._units.picture(unit) for unit, _ in parts)
+        if len(parts) == 1:
+            return _Moment(next(pictures), across_cut=across_cut)
+        if self.planned.treatment.between is not Between.FLOW:
+            return _Moment(added(pictures, [float(share) for _, share in parts]), across_cut=across_cut)
+        first, second = pictures
         if _are_twins(first, second):
             return _Moment(first)
         built = self._built(weights, first, second)
         return _Moment(built.frame, built.mixed_part)
+
+    def _of_one_shot(self, weights: Weights) -> list[tuple[int, Fraction]]:
+        """The units and shares of a moment up to the first that belongs to another shot; their shares make one."""
+        kept = [weights.parts[0]]
+        for before, part in pairwise(weights.parts):
+            if self._is_cut(before[0], part[0]):
+                break
+            kept.append(part)
+        whole = sum(share for _, share in kept)
+        return [(unit, share / whole) for unit, share in kept]
 
     def _built(self, weights: Weights, first: VideoFrame, second: VideoFrame) -> "Built":
         """The picture that Flow builds, with what the pictures on either side of both tell, where all come at even
         times."""
         from oddmeter.media.inbetweens import cells, flow  # noqa: PLC0415 (half a second, which few processes need)
 
-        one, two, treatment = weights.first, weights.second, self.planned.treatment
+        (one, _), (two, share) = weights.parts
+        treatment = self.planned.treatment
         evenly = two == one + 1 and self.planned.material.clock is None
         beyond = cells.Beyond(self._beside(one - 1), self._beside(two)) if evenly else cells.NOTHING
         return flow.between(
-            first, second, self._motion(one, two), float(weights.second_weight), treatment.effort, treatment.reach,
+            first, second, self._motion(one, two), float(share), treatment.effort, treatment.reach,
             float(treatment.trust), beyond,
         )  # fmt: skip
 

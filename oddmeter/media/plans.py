@@ -221,7 +221,7 @@ class ClipPlan(FilePlan):
     def shown(self, number: int) -> FrameShown:
         """The moments of the frame, and the first unit of each."""
         moments = self.conformed.shown(number, self.canvas.scan).moments
-        built = self.builds and any(weights.second_weight for weights in moments)
+        built = self.builds and not all(weights.is_alone for weights in moments)
         return FrameShown(moments, frozenset(weights.first for weights in moments), built)
 
     @property

@@ -29,7 +29,7 @@ from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.colours import Colour, black, colour_of, coloured
-from oddmeter.media.pictures.light import mixed
+from oddmeter.media.pictures.light import added
 from oddmeter.media.pictures.planes import woven
 from oddmeter.media.plans import FilePlan, FrameShown, Pictures, SourceFile
 from oddmeter.media.sound.track import SoundTrack
@@ -127,7 +127,7 @@ class TimelinePlan(FilePlan):
         return FrameShown(
             tuple(tuple(self._told(part) for part in moment) for moment in moments),
             frozenset((part.clip_id, part.weights.first) for part in parts if part.clip_id is not None),
-            any(part.between is Between.FLOW and part.weights.second_weight for part in parts),
+            any(part.between is Between.FLOW and not part.weights.is_alone for part in parts),
         )
 
     @property
@@ -184,11 +184,9 @@ class _Made:
 
     def _added(self, parts: tuple[Seen, ...]) -> VideoFrame:
         """The parts added as light, each by its share."""
-        out, so_far = self._part(parts[0]), parts[0].share
-        for part in parts[1:]:
-            so_far += part.share
-            out = mixed(out, self._part(part), float(part.share / so_far))
-        return out
+        if len(parts) == 1:
+            return self._part(parts[0])
+        return added((self._part(part) for part in parts), [float(part.share) for part in parts])
 
     def _part(self, seen: Seen) -> VideoFrame:
         window = self._plan.window_of(seen)

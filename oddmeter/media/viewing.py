@@ -274,10 +274,9 @@ class Viewing:
 
 def nearest(planned: Conform, number: int) -> int:
     """The source unit that Pick shows in a timeline frame, or else the nearest to its moment."""
-    if planned.treatment.between is Between.PICK:
+    if planned.treatment.between in (Between.PICK, Between.GATHER):
         return planned.frame_map.pick(number)
-    weights = planned.frame_map.weights(number)
-    return weights.second if weights.second_weight * 2 > 1 else weights.first
+    return max(planned.frame_map.weights(number).parts, key=lambda part: part[1])[0]
 
 
 def _draft_key(subject: Viewed, unit: int) -> str:

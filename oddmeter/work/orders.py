@@ -94,6 +94,7 @@ class Order(BaseModel):
     reverse: bool = False
     fields: Fields = Fields.WHOLE
     between: Between = Between.PICK
+    shutter: str = "1/2"
     effort: Effort = Effort.NORMAL
     reach: int = 48
     trust: str = "1/2"
@@ -119,7 +120,7 @@ class Order(BaseModel):
         value = Fraction(self.value) if self.value else None
         return Treatment(
             self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
-            self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound,
+            Fraction(self.shutter), self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound,
             parse_part(Part.STREAMS, self.streams), Music.parse(self.music), self.reverse,
             self.framing, parse_part(Part.SPAN, self.span), Curve.parse(self.curve) if self.curve else None,
         )  # fmt: skip
@@ -168,6 +169,7 @@ def order_of_conform(conformed: Conform, settings: TimelineSettings) -> Order:
         reverse=treatment.reverse,
         fields=treatment.fields,
         between=treatment.between,
+        shutter=fraction_text(treatment.shutter),
         effort=treatment.effort,
         reach=treatment.reach,
         trust=fraction_text(treatment.trust),

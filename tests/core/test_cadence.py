@@ -6,7 +6,7 @@ import pytest
 
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.cadence import Cadence, Kind
-from oddmeter.core.maps.frame_map import FrameKind
+from oddmeter.core.maps.frame_map import FrameKind, Weights
 from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.errors import RuleError
 
@@ -67,7 +67,7 @@ def test_sixty_on_twenty_four_frame_by_frame() -> None:
     )
     assert [frame_map.position(j) for j in range(3)] == [0, Fraction(5, 2), 5]
     halfway = frame_map.weights(1)
-    assert (halfway.first, halfway.second, halfway.second_weight) == (2, 3, Fraction(1, 2))
+    assert halfway.parts == ((2, Fraction(1, 2)), (3, Fraction(1, 2)))
 
 
 def test_twenty_five_on_fifty_shows_each_frame_twice_and_holds_the_last() -> None:
@@ -75,7 +75,7 @@ def test_twenty_five_on_fifty_shows_each_frame_twice_and_holds_the_last() -> Non
     assert list(frame_map.picks()) == [0, 0, 1, 1, 2, 2]
     assert [frame_map.shown(j).kind is FrameKind.REPEATED for j in range(6)] == [False, True] * 3
     assert frame_map.held_from == 5
-    assert frame_map.weights(5).second == 2, "there is no next frame to mix with"
+    assert frame_map.weights(5) == Weights.alone(2), "there is no next frame to mix with"
 
 
 def test_twenty_three_on_twenty_four_hiccups_at_once_and_every_forty_two_seconds() -> None:

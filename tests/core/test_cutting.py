@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from math import ceil, floor
 
 import pytest
 from hypothesis import assume, given, settings
@@ -36,6 +37,7 @@ from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
+from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -106,7 +108,7 @@ materials = st.sampled_from(
 
 
 all_fields = st.sampled_from([Fields.WHOLE, Fields.DEINTERLACE, Fields.SPLIT])
-betweens = st.sampled_from([Between.PICK, Between.MIX])
+betweens = st.sampled_from([Between.PICK, Between.MIX, Between.GATHER])
 
 
 @given(decided, materials, st.integers(0, 399), st.integers(2, 300), st.data())
@@ -245,6 +247,69 @@ def test_a_fast_clip_in_a_slowed_timeline_shows_all_its_frames_unless_flattened(
     assert (lost.shown, lost.lost) == (240, 216)
     flat = Shelf({0: Cut(film, (replace(nest, flattened=True),)), 1: inner}, book.materials)
     assert {part.weights.first for frame in range(240) for part in shown_at(flat, 0, frame)} == set(range(0, 240, 10))
+
+
+def gathering(shutter: Fraction) -> Callable[[Treatment], Treatment]:
+    return lambda treatment: replace(treatment, between=Between.GATHER, shutter=shutter)
+
+
+@given(st.lists(strides, min_size=1, max_size=3), st.sampled_from([Fraction(1), Fraction(1, 2), Fraction(1, 5)]))
+@settings(max_examples=40, deadline=None)
+def test_a_shutter_is_open_over_what_the_outer_timeline_runs_through(speeds: list[str], shutter: Fraction) -> None:
+    """Through nests, too: a share of a frame of the timeline that is shown, never beyond the event that is open."""
+    book = replace(nested(speeds), treat=gathering(shutter))
+    stride = Fraction(240, 25)
+    for one in speeds:
+        stride *= Fraction(one)
+    for frame in range(0, book.cut(0).length, 3):
+        opens, end = stride * frame, 100 * Fraction(240, 25)
+        closes = min(opens + stride * shutter, end)
+        (part,) = shown_at(book, 0, frame)
+        if opens >= end or (closes == end and stride >= 2):
+            continue
+        if stride < 2:
+            assert part.weights == Weights.alone(floor(opens))
+        else:
+            shares = {
+                i: min(Fraction(i + 1), closes) - max(Fraction(i), opens) for i in range(floor(opens), ceil(closes))
+            }
+            assert dict(part.weights.parts) == {i: share / (closes - opens) for i, share in shares.items()}
+
+
+def test_a_shutter_sees_nothing_beyond_a_cut_and_flattened_only_a_frame_of_the_inner_timeline() -> None:
+    inner = Cut(FILM, (clip_event(1, 0, 3, 0), clip_event(2, 3, 9, 600)))
+    nest = Event(1, FIRST_PICTURE, SourceKind.TIMELINE, 0, 6, timeline_id=1, decisions=speed(2))
+    material = {1: Material(960, Rate.of(100))}
+    book = Shelf({0: Cut(FILM, (nest,)), 1: inner}, material, gathering(Fraction(1)))
+    (last,) = shown_at(book, 0, 1)
+    assert dict(last.weights.parts) == {8 + i: Fraction(1, 4) for i in range(4)}, "not 600 and on, nor 12"
+    flat = replace(book, cuts={0: Cut(FILM, (replace(nest, flattened=True),)), 1: inner})
+    (part,) = shown_at(flat, 0, 2)
+    assert dict(part.weights.parts) == {604 + i: Fraction(1, 4) for i in range(4)}, "one frame of the inner timeline"
+
+
+@given(st.data())
+def test_a_moment_by_itself_shows_what_it_showed(data: st.DataObject) -> None:
+    """A still of any moment of an event takes the same units by the same shares, as the event's picture does."""
+    between, shutter = data.draw(betweens), data.draw(st.sampled_from([Fraction(1), Fraction(1, 2), Fraction(1, 7)]))
+    clock = (
+        Clock.of([0, 30, 90, 100, *range(130, 130 + 40 * 397, 40)], Fraction(1, 1000))
+        if data.draw(st.booleans())
+        else None
+    )
+    book = shelf(
+        clip_event(1, 0, 60, data.draw(st.integers(0, 60)), decisions=data.draw(st.sampled_from([
+            speed(4), speed("9/4"), speed("1/3"), speed(6, reverse=True), bent(),
+        ]))),
+        material=Material(400, Rate.of(25), clock=clock),
+    )  # fmt: skip
+    book.treat = lambda treatment: replace(treatment, between=between, shutter=shutter)
+    found = book.window(0, book.cut(0).events[0])
+    assert found is not None
+    frame = data.draw(st.integers(0, 59))
+    (part,) = shown_at(book, 0, frame)
+    assert found.still(part.weights).shown(0).moments == (part.weights,)
+    assert found.frame_map.shown(frame, between=between).moments == (part.weights,)
 
 
 def test_a_timeline_run_backwards_shows_the_same_frames_from_the_end() -> None:

@@ -1,6 +1,7 @@
 """What must always hold, whatever the rates."""
 
 import itertools
+from dataclasses import replace
 from fractions import Fraction
 
 import pytest
@@ -48,10 +49,13 @@ lengths = st.integers(1, 3000)
 
 
 HOLDS = st.sampled_from([Fraction(1), Fraction(1), Fraction(2), Fraction(3), Fraction(25, 12), Fraction(5, 2)])
+SHUTTERS = st.sampled_from([Fraction(1), Fraction(1, 2), Fraction(1, 4), Fraction(12, 25), Fraction(1, 100)])
 maps = st.builds(
-    lambda stride, units, held, reverse: StraightMap.of(stride, units, held, reverse=reverse),
+    lambda stride, units, held, reverse, shutter: replace(
+        StraightMap.of(stride, units, held, reverse=reverse), shutter=shutter
+    ),
     st.fractions(min_value=Fraction(1, 20), max_value=20, max_denominator=120) | strides, st.integers(1, 260), HOLDS,
-    st.booleans(),
+    st.booleans(), SHUTTERS,
 )  # fmt: skip
 
 
@@ -107,7 +111,7 @@ def test_weights_hold_the_last_good_frame(stride: Fraction, units: int) -> None:
     frame_map = StraightMap.of(stride, units)
     for j in {0, frame_map.length // 2, frame_map.length - 1}:
         weights = frame_map.weights(j)
-        assert weights.first == frame_map.pick(j) and weights.second < units and 0 <= weights.second_weight < 1
+        assert weights.first == frame_map.pick(j) and weights.parts[-1][0] < units and 0 <= weights.beyond_first < 1
     held = [j for j in range(frame_map.length) if frame_map.position(j) > units - 1]
     assert frame_map.held_from == (held[0] if held else None)
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from oddmeter.core.conform.seeking import Spot, cut_frames, frames_shown, sought
 from oddmeter.core.conform.speeds import Conform, Material, conform
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Span, Treatment
-from oddmeter.core.maps.frame_map import FrameKind
+from oddmeter.core.maps.frame_map import FrameKind, Weights
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import PULLDOWN_SHARE, Originals, Unit, originals_of, pictures_of_fields
@@ -101,8 +101,8 @@ def test_each_field_of_an_interlaced_frame_is_taken_at_its_own_moment() -> None:
     same = plan("29.97", Treatment(Intent.REAL_TIME))
     assert [w.first for w in same.shown(3, TimelineScan.LOWER).moments] == [3]
     mixed = plan("29.97", Treatment(Intent.REAL_TIME, between=Between.MIX))
-    assert [w.second_weight for w in mixed.shown(3, TimelineScan.LOWER).moments] == [0, Fraction(1, 2)]
-    assert mixed.shown(299, TimelineScan.LOWER).moments[-1].second == 299, "the last good frame is held"
+    assert [w.beyond_first for w in mixed.shown(3, TimelineScan.LOWER).moments] == [0, Fraction(1, 2)]
+    assert mixed.shown(299, TimelineScan.LOWER).moments[-1] == Weights.alone(299), "the last good frame is held"
 
 
 def test_what_is_dropped_repeated_or_different_is_found_both_ways() -> None:

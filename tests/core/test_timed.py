@@ -1,6 +1,7 @@
 """Maps that are not straight: curves and clocks beside the straight map, and every answer beside walking."""
 
 import json
+from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
 from math import ceil
@@ -28,6 +29,7 @@ SPEEDS = st.fractions(Fraction(1, 8), Fraction(6), max_denominator=60)
 SCANS = st.sampled_from(list(TimelineScan))
 BETWEENS = st.sampled_from(list(Between))
 EASES = st.sampled_from([Fraction(0), Fraction(1), Fraction(3)])
+SHUTTERS = st.sampled_from([Fraction(1), Fraction(1, 2), Fraction(12, 25), Fraction(1, 10)])
 HELD = st.sampled_from([Fraction(1), Fraction(2), Fraction(25, 12)])
 
 
@@ -36,18 +38,19 @@ def even_clock(units: int, rate: Fraction) -> Clock:
 
 
 @given(
-    st.integers(1, 60), RATES, SPEEDS, RATES, HELD, st.booleans(), SCANS, BETWEENS, st.booleans(), st.data(),
+    st.integers(1, 60), RATES, SPEEDS, RATES, HELD, st.booleans(), SCANS, BETWEENS, st.booleans(), SHUTTERS, st.data(),
 )  # fmt: skip
 def test_one_speed_is_the_straight_map_in_every_answer(
     units: int, file: Rate, speed: Fraction, timeline: Rate, held: Fraction, reverse: bool, scan: TimelineScan,
-    between: Between, own: bool, data: st.DataObject,
+    between: Between, own: bool, shutter: Fraction, data: st.DataObject,
 ) -> None:  # fmt: skip
     """Over an even ruler, and over a clock whose times are even."""
     assume(units * timeline.value / (file.value * speed) < 400)
     ruler = OwnRuler(Fraction(0), even_clock(units, file.value)) if own else EvenRuler(Fraction(0), file.value)
     path = Path.straight(Fraction(0), speed, units / file.value / speed)
-    timed = TimedMap(path, ruler, units, timeline.value, held, reverse)
+    timed = TimedMap(path, ruler, units, timeline.value, held, reverse, shutter=shutter)
     straight = StraightMap.of(file.value * speed / timeline.value, units, held, reverse=reverse)
+    straight = replace(straight, shutter=shutter)
     assert (timed.length, timed.held_from) == (straight.length, straight.held_from)
     assert timed.seconds(timeline.value) == straight.seconds(timeline.value)
     frames = range(timed.length)
@@ -99,7 +102,7 @@ def curved(draw: st.DrawFn) -> tuple[Conform, TimelineScan, Between]:
         curve = Curve(curve.of, (*curve.points[:-1], Point(top, curve.points[-1].arrives, -speed), back))
     fields = draw(st.sampled_from([Fields.WHOLE, Fields.SPLIT]))
     treatment = Treatment(
-        Intent.CURVE, curve=curve, fields=fields, between=draw(BETWEENS), held=draw(HELD)
+        Intent.CURVE, curve=curve, fields=fields, between=draw(BETWEENS), held=draw(HELD), shutter=draw(SHUTTERS)
     )  # fmt: skip
     try:
         made = conform(Material(frames, Rate.of(25), clock=clock), treatment, draw(RATES))

@@ -87,18 +87,18 @@ def test_codes_agree_with_the_frame_map_whatever_is_made_between(
         for number in range(planned.frame_map.length):
             weights = planned.frame_map.weights(number)
             made = maker.made(number)
-            if choice is Between.PICK or weights.second_weight == 0:
+            if choice is Between.PICK or weights.is_alone:
                 assert code_of(made.frame) == 10 + planned.frame_map.pick(number)
                 assert made.shown.kind in (FrameKind.UNIQUE, FrameKind.HELD)
             else:
                 code = code_of(made.frame)
                 built.append(code)
-                if weights.second_weight <= Fraction(1, 5):
+                if weights.beyond_first <= Fraction(1, 5):
                     assert code == 10 + weights.first
-                elif weights.second_weight >= (Fraction(3, 4) if choice is Between.FLOW else Fraction(19, 20)):
-                    assert code == 10 + weights.second
+                elif weights.beyond_first >= (Fraction(3, 4) if choice is Between.FLOW else Fraction(19, 20)):
+                    assert code == 10 + weights.parts[1][0]
                 elif code is not None:
-                    assert code in (10 + weights.first, 10 + weights.second)
+                    assert code in [10 + unit for unit, _ in weights.parts]
                 repeated = number > 0 and planned.frame_map.weights(number - 1) == weights
                 assert made.shown.kind is (
                     FrameKind.HELD if repeated else FrameKind.MADE if choice is Between.FLOW else FrameKind.MIXED
@@ -483,7 +483,7 @@ def test_a_picture_that_cannot_be_decoded_spoils_none_but_its_own(
         monkeypatch.setattr(maker._units, "picture", broken)
         number = next(n for n in range(20) if planned.frame_map.weights(n).first == 3)
         weights = planned.frame_map.weights(number)
-        assert (weights.first, weights.second) == (3, 4) and weights.second_weight
+        assert [unit for unit, _ in weights.parts] == [3, 4]
         made = maker.made(number)
         assert made.shown.kind is FrameKind.MADE and made.mixed_part is not None and made.mixed_part.mean() < 0.2
         with pytest.raises(RuleError, match="Frame 5 cannot be decoded"):

@@ -73,7 +73,7 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
     assert fresh.decided == Decided()
     wanted = Decisions(
         Wish(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT, Between.FLOW,
-        Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH,
+        Fraction(3, 8), Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH,
         SoundStreams((1, 3)), Music("Footage", "Music/tide bell.wav", -12), True,
     )  # fmt: skip
     with database.transaction() as connection:

@@ -2142,7 +2142,7 @@ export interface components {
      * @description How a moment between two source frames is made (docs/model.md, What a timeline frame shows).
      * @enum {string}
      */
-    Between: "pick" | "mix" | "flow";
+    Between: "pick" | "mix" | "flow" | "gather";
     /** Body_bring_log_in_api_shows__show_id__logs_post */
     Body_bring_log_in_api_shows__show_id__logs_post: {
       /** File */
@@ -3228,11 +3228,11 @@ export interface components {
     FoundBy: "path" | "reel and timecode" | "name" | "by hand" | "several" | "nothing";
     /**
      * FrameKind
-     * @description What a timeline frame is, beside the one before: a new source picture, the same again, a mix, a built picture, or
-     *     one that a held rate or the end of the source holds.
+     * @description What a timeline frame is, beside the one before: a new source picture, the same again, a mix, a built picture,
+     *     one that an open shutter gathers, or one that a held rate or the end of the source holds.
      * @enum {string}
      */
-    FrameKind: "unique" | "repeated" | "mixed" | "made" | "held";
+    FrameKind: "unique" | "repeated" | "mixed" | "made" | "gathered" | "held";
     /**
      * FrameKindView
      * @description What a timeline frame can be, and the shape for it.
@@ -3868,6 +3868,7 @@ export interface components {
       | "reading"
       | "fields"
       | "between"
+      | "shutter"
       | "effort"
       | "reach"
       | "trust"
@@ -3899,7 +3900,7 @@ export interface components {
     /**
      * PartWordsView
      * @description A part of a treatment: its name, the choices it has, or an example of what is typed; what holds where nobody
-     *     decides, exact; whether it concerns Flow alone, or one clip alone.
+     *     decides, exact; the way of in-betweens that alone it concerns; whether it concerns one clip alone.
      */
     PartWordsView: {
       part: components["schemas"]["Part"];
@@ -3911,8 +3912,7 @@ export interface components {
       example: string;
       /** Default */
       default: string;
-      /** Flow Only */
-      flow_only: boolean;
+      only_for: components["schemas"]["Between"] | null;
       /** Of One Clip */
       of_one_clip: boolean;
     };
@@ -4347,6 +4347,8 @@ export interface components {
       dropped: number;
       /** Repeated */
       repeated: number;
+      /** Made */
+      made: number;
       /** Kinds */
       kinds: string[];
       /** Parts */

@@ -17,8 +17,8 @@ export interface Vocabulary extends Served {
   question: (question: string) => Schemas["QuestionWordsView"];
   certainty: (certainty: string) => Certainty;
   frameKind: (kind: Schemas["FrameKind"]) => Schemas["FrameKindView"];
-  /** The parts beside what is wanted; those that concern Flow alone only where it is chosen. */
-  partsFor: (flows: boolean) => PartWords[];
+  /** The parts beside what is wanted; those that concern one way of in-betweens alone only where it is among these. */
+  partsFor: (...ways: (string | undefined)[]) => PartWords[];
 }
 
 const Context = createContext<Vocabulary | null>(null);
@@ -59,7 +59,8 @@ function indexed(served: Served): Vocabulary {
     frameKind,
     intent: (key) => intents.get(key),
     takesValue: (key) => intents.get(key)?.takes_value ?? false,
-    partsFor: (flows) => served.parts.filter((one) => one.part !== "intent" && (flows || !one.flow_only)),
+    partsFor: (...ways) =>
+      served.parts.filter((one) => one.part !== "intent" && (one.only_for === null || ways.includes(one.only_for))),
   };
 }
 

@@ -22,7 +22,7 @@ const CROWDED = 3.4;
 /**
  * The meter strip: timeline frames as beats above, source frames at their spacing below, a thread from each
  * beat to what it shows. Hollow: dropped. Several threads to one: repeated. Thin threads: mixed. A diamond: built.
- * A notch above: a hiccup.
+ * A triangle: gathered by an open shutter. A notch above: a hiccup.
  */
 export function MeterStrip({
   strip,
@@ -61,8 +61,8 @@ export function MeterStrip({
         )),
       )}
       {strip.beats.map((beat, i) =>
-        beat.kind === "made" ? (
-          <path key={`b${i}`} d={diamond(x(i), top, dot + 1)} fill="var(--plum)" />
+        beat.kind === "made" || beat.kind === "gathered" ? (
+          <path key={`b${i}`} d={(beat.kind === "made" ? diamond : triangle)(x(i), top, dot + 1)} fill="var(--plum)" />
         ) : (
           <line
             key={`b${i}`}
@@ -121,6 +121,8 @@ function Curved(props: Size & { strip: Strip; label: string; wide: boolean }) {
 export const isAgain = (kind: Schemas["FrameKind"]) => kind === "repeated" || kind === "held";
 
 const diamond = (x: number, y: number, r: number) => `M${x} ${y - r}l${r} ${r}l${-r} ${r}l${-r} ${-r}Z`;
+
+const triangle = (x: number, y: number, r: number) => `M${x} ${y - r}l${r} ${2 * r}h${-2 * r}Z`;
 
 /** The two rails that a strip is drawn on. */
 function Rails(props: {

@@ -32,7 +32,7 @@ export function decidesBody(decides: Decides): Pick<Schemas["RecipeIn"], "intent
 export function DecidesForm({ value, set }: { value: Decides; set: (value: Decides) => void }) {
   const words = useVocabulary();
   const put = (part: string, text: string) => set({ ...value, set: { ...value.set, [part]: text } });
-  const shown = words.partsFor(value.set.between === "flow").filter((one) => !one.of_one_clip);
+  const shown = words.partsFor(value.set.between).filter((one) => !one.of_one_clip);
   return (
     <div className="grid grid-cols-[5.4rem_minmax(0,1fr)_5.4rem_minmax(0,1fr)] items-center gap-x-3 gap-y-1.5">
       <label className="text-soft" htmlFor="decides-intent">

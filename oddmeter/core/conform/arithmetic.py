@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.treatment import Fields, Intent
+from oddmeter.core.decisions.treatment import Between, Fields, Intent
+from oddmeter.core.maps.frame_map import LEAST_GATHERED
 from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text, number_text, percent_text
 from oddmeter.core.numbers.rates import rate_text
@@ -25,7 +26,7 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
     shot, read, timeline = planned.shot_rate, planned.read_rate, planned.timeline_rate
     frame_map = planned.frame_map
     if not isinstance(frame_map, StraightMap):
-        return (_speed_line(planned), *_as_a_whole(planned))
+        return (_speed_line(planned), *_as_a_whole(planned), *_shutter_line(planned))
     twice = _units_factor(planned)
     units = _UNIT_WORDS.get(planned.fields, "frames")
     return (
@@ -38,6 +39,26 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
              percent_text(planned.pace), "of real time" if planned.pace != 1 else "real time"),
         Line("length", f"source {units} ÷ stride, rounded up", f"{frame_map.units} ÷ {number_text(planned.stride)}",
              str(frame_map.length), "timeline frames"),
+        *_shutter_line(planned),
+    )  # fmt: skip
+
+
+def _shutter_line(planned: Conform) -> tuple[Line, ...]:
+    """For how many source units an open shutter gathers, where it does."""
+    treatment, units = planned.treatment, _UNIT_WORDS.get(planned.fields, "frames")
+    if treatment.between is not Between.GATHER:
+        return ()
+    angle = number_text(treatment.shutter * 360)
+    if not isinstance(planned.frame_map, StraightMap):
+        note = f"of a timeline frame open, where it runs {LEAST_GATHERED} source {units} or more meanwhile"
+        return (Line("shutter", "angle ÷ 360", f"{angle} ÷ 360", number_text(treatment.shutter), note),)
+    stride = planned.frame_map.stride
+    if stride < LEAST_GATHERED:
+        note = f"a shutter gathers from a stride of {LEAST_GATHERED} on; here frames are picked"
+        return (Line("shutter", "angle ÷ 360 × stride", "", "—", note),)
+    return (
+        Line("shutter", "angle ÷ 360 × stride", f"{angle} ÷ 360 × {number_text(stride)}",
+             number_text(treatment.shutter * stride), f"source {units} averaged for each timeline frame"),
     )  # fmt: skip
 
 

@@ -209,7 +209,7 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
         shot = material.shot_rate or material.file_rate
         per_frame = _units_a_frame(material, treatment)
         speed, cadence = _speed(treatment, _read_rate(material, treatment), shot, timeline_rate, per_frame)
-    frame_map = StraightMap(cadence, units, treatment.held, treatment.reverse)
+    frame_map = StraightMap(cadence, units, treatment.held, treatment.reverse, treatment.shutter)
     return Conform(material, treatment, timeline_rate, speed, frame_map)
 
 
@@ -228,7 +228,9 @@ def _by_its_times(material: Material, treatment: Treatment, timeline: Rate, unit
     _within_reach(speed, units / (lasts * timeline.value))
     path = Path.straight(ruler.origin, speed, lasts / speed)
     _check_length(path, timeline)
-    frame_map = TimedMap(path, ruler, units, timeline.value, treatment.held, treatment.reverse)
+    frame_map = TimedMap(
+        path, ruler, units, timeline.value, treatment.held, treatment.reverse, shutter=treatment.shutter
+    )
     return Conform(material, treatment, timeline, speed, frame_map)
 
 
@@ -257,9 +259,10 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
     speed = run / path.lasts
     _within_reach(max(speed, 1 / HIGHEST_STRIDE), ruler.marks / timeline.value if not by_times else Fraction(1))
     (only, *others) = path.pieces
-    frame_map: FrameMap = TimedMap(path, ruler, units, timeline.value, treatment.held)
+    frame_map: FrameMap = TimedMap(path, ruler, units, timeline.value, treatment.held, shutter=treatment.shutter)
     if not others and only.is_straight and only.way > 0 and isinstance(ruler, EvenRuler):
-        frame_map = StraightMap.of(only.leaves * ruler.rate / timeline.value, units, treatment.held)
+        cadence = Cadence.of(only.leaves * ruler.rate / timeline.value)
+        frame_map = StraightMap(cadence, units, treatment.held, shutter=treatment.shutter)
     return Conform(material, treatment, timeline, speed, frame_map, course)
 
 

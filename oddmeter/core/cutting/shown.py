@@ -5,6 +5,7 @@ there gives the place in its own source, and so on (docs/model.md, Cuts).
 """
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil, floor
@@ -13,7 +14,7 @@ from oddmeter.core.cutting.events import Cut, Event, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.treatment import Between
-from oddmeter.core.maps.frame_map import Weights
+from oddmeter.core.maps.frame_map import Weights, gathers
 from oddmeter.core.numbers.errors import RuleError
 
 DEEPEST = 64
@@ -71,7 +72,7 @@ def shown_at(
 
     Raises ``RuleError`` where timelines are nested deeper than ``DEEPEST``.
     """
-    return _shown(_Looking(book, lasts), timeline_id, Fraction(frame), way, ())
+    return _shown(_Looking(book, lasts), timeline_id, _at(Fraction(frame)), way, ())
 
 
 @dataclass(frozen=True)
@@ -88,22 +89,35 @@ class _Looking:
         return self.book.window(timeline_id, event)
 
 
-def _shown(book: _Looking, timeline_id: int, moment: Fraction, way: int, chain: tuple[Event, ...]) -> tuple[Seen, ...]:
+@dataclass(frozen=True)
+class _Moment:
+    """A moment of a timeline that is looked at, in its frames, and ``later``: the moment of it so many frames of the
+    timeline that is shown later, for a shutter that stays open."""
+
+    at: Fraction
+    later: Callable[[Fraction], Fraction]
+
+
+def _at(moment: Fraction) -> _Moment:
+    return _Moment(moment, lambda frames: moment + frames)
+
+
+def _shown(book: _Looking, timeline_id: int, moment: _Moment, way: int, chain: tuple[Event, ...]) -> tuple[Seen, ...]:
     if len(chain) >= DEEPEST:
         raise RuleError(f"Timelines are nested more than {DEEPEST} deep.", "nested")
     cut = book.cut(timeline_id)
     for track in reversed([one for one in cut.by_track if one.kind is TrackKind.PICTURE]):
-        event = cut.at(track, moment, backwards=way < 0)
+        event = cut.at(track, moment.at, backwards=way < 0)
         if event is not None:
             return _with_transition(book, timeline_id, cut, event, moment, way, chain)
     return (replace(BLACK, chain=chain),)
 
 
 def _with_transition(
-    book: _Looking, timeline_id: int, cut: Cut, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
+    book: _Looking, timeline_id: int, cut: Cut, event: Event, moment: _Moment, way: int, chain: tuple[Event, ...]
 ) -> tuple[Seen, ...]:
     seen = _of_event(book, timeline_id, event, moment, way, chain)
-    since = moment - event.record_in
+    since = moment.at - event.record_in
     over = event.dissolves_over
     if since >= over:
         return seen
@@ -123,46 +137,61 @@ def _shared(parts: tuple[Seen, ...], share: Fraction) -> tuple[Seen, ...]:
 
 
 def _of_event(
-    book: _Looking, timeline_id: int, event: Event, moment: Fraction, way: int, chain: tuple[Event, ...]
+    book: _Looking, timeline_id: int, event: Event, moment: _Moment, way: int, chain: tuple[Event, ...]
 ) -> tuple[Seen, ...]:
     here = (*chain, event)
     window = book.window(timeline_id, event) if event.carries_source else None
     if window is None:
         return (Seen(here, Fraction(1)),)
-    frame_map, since = window.frame_map, moment - event.record_in
+    frame_map, since = window.frame_map, moment.at - event.record_in
     # What is held changes with whole timeline frames, never with the second field of one.
     at = frame_map.moment(floor(since) if frame_map.holds and not chain else since)
     way *= frame_map.path.piece(at).way or 1
     second = frame_map.path.at(at)
+
+    def later(frames: Fraction) -> Fraction:
+        """The source second so many frames later, while the event lasts."""
+        until = max(-since, min(event.length - since, moment.later(frames) - moment.at))
+        return frame_map.path.at(at + until / frame_map.timeline_rate)
+
     if event.kind is SourceKind.TIMELINE:
         assert event.timeline_id is not None
-        inner = _inner_moment(window, second, way, flattened=event.flattened)
+        inner = _inner_moment(window, second, later, way, flattened=event.flattened)
         return _shown(book, event.timeline_id, inner, way, here)
-    place = frame_map.ruler.place(second)
-    between = window.conformed.treatment.between
-    return (Seen(here, Fraction(1), event.clip_id, place, _weights(place, frame_map.units, way, between), between),)
+    place, between = frame_map.ruler.place(second), window.conformed.treatment.between
+    closes = frame_map.ruler.place(later(frame_map.shutter)) if between is Between.GATHER else place
+    if between is Between.GATHER and gathers(place, closes, frame_map.shutter):
+        weights = Weights.gathered(place, closes, frame_map.units)
+    else:
+        weights = _weights(place, frame_map.units, way, between)
+    return (Seen(here, Fraction(1), event.clip_id, place, weights, between),)
 
 
-def _inner_moment(window: Window, second: Fraction, way: int, *, flattened: bool) -> Fraction:
+def _inner_moment(
+    window: Window, second: Fraction, later: Callable[[Fraction], Fraction], way: int, *, flattened: bool
+) -> _Moment:
     """The moment in a nested timeline, in its frames; beyond its ends its first or last frame is held."""
-    moment = second * window.conformed.read_rate.value
+    rate, last = window.conformed.read_rate.value, window.frames - 1
+    moment = second * rate
     if flattened:
         moment = Fraction(ceil(moment) - 1 if way < 0 else floor(moment))
-    last = window.frames - 1
-    if moment < 0:
-        return Fraction(0)
-    return moment if moment < last + 1 or (way < 0 and moment == last + 1) else Fraction(last)
+    if moment < 0 or not (moment < last + 1 or (way < 0 and moment == last + 1)):
+        held = Fraction(0 if moment < 0 else last)
+        return _Moment(held, lambda _: held)
+    if flattened:
+        return _at(moment)
+    return _Moment(moment, lambda frames: max(Fraction(0), min(Fraction(last + 1), later(frames) * rate)))
 
 
 def _weights(place: Fraction, units: int, way: int, between: Between) -> Weights:
     last = units - 1
-    if between is Between.PICK:
+    if between in (Between.PICK, Between.GATHER):
         unit = ceil(place) - 1 if way < 0 else floor(place)
         return Weights.alone(max(0, min(last, unit)))
     first = floor(place)
     if place <= 0 or first >= last:
         return Weights.alone(0 if place <= 0 else last)
-    return Weights(first, first + 1, place - first) if place > first else Weights.alone(first)
+    return Weights.pair(first, first + 1, place - first)
 
 
 @dataclass(frozen=True)
@@ -184,7 +213,7 @@ def lost_by_flattening(book: Book, timeline_id: int, event: Event) -> tuple[Lost
         found = seen.setdefault(flattened, {})
         one = replace(event, flattened=flattened)
         for frame in range(event.length):
-            moment = Fraction(event.record_in + frame)
+            moment = _at(Fraction(event.record_in + frame))
             for part in _of_event(looking, timeline_id, one, moment, 1, ()):
                 if part.clip_id is not None and part.event is not None:
                     names[part.clip_id] = part.event.name

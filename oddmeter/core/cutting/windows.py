@@ -54,9 +54,10 @@ class Window:
     def still(self, weights: Weights) -> Conform:
         """One timeline frame that is made of just these units, as looking takes a clip."""
         ruler, rate = self.frame_map.ruler, self.frame_map.timeline_rate
-        begins = ruler.time(weights.first)
-        second = begins + weights.second_weight * (ruler.time(weights.first + 1) - begins)
-        path = Path((Piece(Fraction(0), second, 1 / rate, Fraction(0), Fraction(0)),))
+        opens, closes = weights.opened or (weights.first + weights.beyond_first,) * 2
+        begins, ends = ruler.time(opens), ruler.time(closes)
+        speed = (ends - begins) * rate / self.frame_map.shutter
+        path = Path((Piece(Fraction(0), begins, 1 / rate, speed, speed),))
         return replace(self.as_conform, frame_map=replace(self.frame_map, path=path, held=Fraction(1)))
 
     @property
@@ -190,7 +191,8 @@ def _map(material: Material, conformed: Conform, path: Path, timeline_rate: Rate
     if conformed.by_times:
         ruler = own_ruler(material, everything)
     count = units_used(material, everything)
-    return TimedMap(path, ruler, count, timeline_rate.value, conformed.treatment.held, is_part=True)
+    held, shutter = conformed.treatment.held, conformed.treatment.shutter
+    return TimedMap(path, ruler, count, timeline_rate.value, held, is_part=True, shutter=shutter)
 
 
 def _bounded(begins: Fraction, speed: Fraction, lasts: Fraction, end: Fraction) -> tuple[Piece, ...]:

@@ -49,6 +49,7 @@ class Decisions:
     reading: Reading | None = None
     fields: Fields | None = None
     between: Between | None = None
+    shutter: Fraction | None = None
     effort: Effort | None = None
     reach: int | None = None
     trust: Fraction | None = None
@@ -131,7 +132,8 @@ HOUSE = Layer(
     Level.HOUSE,
     "Odd Meter",
     Decisions(
-        reading=Reading(), fields=AS_IT_STANDS.fields, between=AS_IT_STANDS.between, effort=AS_IT_STANDS.effort,
+        reading=Reading(), fields=AS_IT_STANDS.fields, between=AS_IT_STANDS.between,
+        shutter=AS_IT_STANDS.shutter, effort=AS_IT_STANDS.effort,
         reach=AS_IT_STANDS.reach, trust=AS_IT_STANDS.trust, held=Held(), sound=AS_IT_STANDS.sound,
         streams=AS_IT_STANDS.streams,
         music=AS_IT_STANDS.music, reverse=False, framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
@@ -178,7 +180,8 @@ def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Ra
     read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
     return replace(
         made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
-        effort=d.effort or made.effort, reach=made.reach if d.reach is None else d.reach,
+        shutter=d.shutter or made.shutter, effort=d.effort or made.effort,
+        reach=made.reach if d.reach is None else d.reach,
         trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
         sound=d.sound or made.sound, streams=d.streams or made.streams, music=d.music or made.music,
         reverse=bool(d.reverse),

@@ -37,6 +37,7 @@ class Part(StrEnum):
     READING = "reading"
     FIELDS = "fields"
     BETWEEN = "between"
+    SHUTTER = "shutter"
     EFFORT = "effort"
     REACH = "reach"
     TRUST = "trust"
@@ -180,6 +181,16 @@ def _whole(text: str) -> int:
     return int(text)
 
 
+def _shutter(text: str) -> Fraction:
+    """An angle, 360° of which is all of a timeline frame, or a share up to 1."""
+    angle = text.removesuffix("°").strip()
+    value = parse_fraction(angle)
+    share = value / 360 if angle != text or (value > 1 and "%" not in text) else value
+    if not 0 < share <= 1:
+        raise RuleError("A shutter is open for more than nothing and at most 360°.", "shutter")
+    return share
+
+
 def _share(text: str) -> Fraction:
     value = parse_fraction(text)
     if value > 1:
@@ -223,6 +234,7 @@ _PARSE: dict[Part, Callable[[str], Any]] = {
     Part.READING: Reading.parse,
     Part.FIELDS: lambda text: _one_of(Fields, text),
     Part.BETWEEN: lambda text: _one_of(Between, text),
+    Part.SHUTTER: _shutter,
     Part.EFFORT: lambda text: _one_of(Effort, text),
     Part.REACH: _whole,
     Part.TRUST: _share,

@@ -71,6 +71,7 @@ class Between(StrEnum):
     PICK = "pick"
     MIX = "mix"
     FLOW = "flow"
+    GATHER = "gather"
 
 
 class Effort(StrEnum):
@@ -119,7 +120,8 @@ class Treatment:
     ``value`` is the speed for *speed*, the pace for *pace*, timeline frames for *fit*, and None for the other
     intents; ``curve`` is what the intent of that name follows. ``read_rate`` None means: as the file says. ``held``
     is how many timeline frames each picture stays at least, 1 where it is not held. ``reach`` is in pixels of the
-    source, ``trust`` lies between 0 and 1; both concern Flow alone. Raises ``RuleError`` where these do not belong
+    source, ``trust`` lies between 0 and 1; both concern Flow alone. ``shutter`` is the share of a timeline frame for
+    which Gather is open, above 0 and at most 1. Raises ``RuleError`` where these do not belong
     together.
     """
 
@@ -128,6 +130,7 @@ class Treatment:
     read_rate: Rate | None = None
     fields: Fields = Fields.WHOLE
     between: Between = Between.PICK
+    shutter: Fraction = Fraction(1, 2)
     effort: Effort = Effort.NORMAL
     reach: int = 48
     trust: Fraction = Fraction(1, 2)

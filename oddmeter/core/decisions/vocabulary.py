@@ -39,14 +39,14 @@ class Choice:
 @dataclass(frozen=True)
 class PartWords:
     """How a part is spoken of: its name, what stands before it in a title, its choices (none where it is typed), an
-    example of what is typed, and whether it concerns Flow alone, or one clip alone."""
+    example of what is typed, the way of in-betweens that alone it concerns, and whether it concerns one clip alone."""
 
     part: Part
     name: str
     title: str = ""
     choices: tuple[Choice, ...] = ()
     example: str = ""
-    flow_only: bool = False
+    only_for: Between | None = None
     of_one_clip: bool = False
 
     @property
@@ -91,10 +91,12 @@ PARTS: tuple[PartWords, ...] = (
         Choice(Between.PICK, "pick", "Pick: the frame on screen"),
         Choice(Between.MIX, "mix", "Mix: both, weighted"),
         Choice(Between.FLOW, "flow", "Flow: built from motion"),
+        Choice(Between.GATHER, "gather", "Gather: an open shutter, where frames would drop"),
     )),
-    PartWords(Part.EFFORT, "effort", "effort ", _same(*Effort), flow_only=True),
-    PartWords(Part.REACH, "reach", "reach ", example="pixels, such as 48", flow_only=True),
-    PartWords(Part.TRUST, "trust", "trust ", example="50%", flow_only=True),
+    PartWords(Part.SHUTTER, "shutter", "shutter ", example="180°, 360°, or a share: 1/2", only_for=Between.GATHER),
+    PartWords(Part.EFFORT, "effort", "effort ", _same(*Effort), only_for=Between.FLOW),
+    PartWords(Part.REACH, "reach", "reach ", example="pixels, such as 48", only_for=Between.FLOW),
+    PartWords(Part.TRUST, "trust", "trust ", example="50%", only_for=Between.FLOW),
     PartWords(Part.HELD, "held", example="off, on twos, 12"),
     PartWords(Part.FIELDS, "fields", "fields ", (
         Choice(Fields.WHOLE, "woven", "woven, as they are"),
@@ -195,6 +197,11 @@ def music_text(music: Music) -> str:
     return f"{music.name} from frame {start}" if music else "no music"
 
 
+def shutter_text(share: Fraction) -> str:
+    """How long a shutter is open: ``180°`` for half of a timeline frame."""
+    return f"{number_text(share * 360)}°"
+
+
 def streams_text(streams: SoundStreams) -> str:
     """Which sound streams are taken, in words: ``all sound streams``, ``sound streams 1, 3``."""
     if streams.numbers is None:
@@ -205,7 +212,7 @@ def streams_text(streams: SoundStreams) -> str:
 _SPOKEN: dict[Part, Callable[[Any], str]] = {
     Part.INTENT: wish_text, Part.READING: reading_text, Part.HELD: held_text, Part.SPAN: span_text,
     Part.STREAMS: streams_text, Part.MUSIC: music_text,
-    Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
+    Part.SHUTTER: shutter_text, Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
 }  # fmt: skip
 
 

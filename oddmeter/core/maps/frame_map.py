@@ -7,11 +7,11 @@ here for all kinds, and a kind that can answer by arithmetic does so. Units coun
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from fractions import Fraction
 from itertools import pairwise
-from math import floor
+from math import ceil, floor
 
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.cadence import Kind
@@ -22,21 +22,26 @@ PROGRESSIVE = TimelineScan.PROGRESSIVE
 
 
 class FrameKind(StrEnum):
-    """What a timeline frame is, beside the one before: a new source picture, the same again, a mix, a built picture, or
-    one that a held rate or the end of the source holds."""
+    """What a timeline frame is, beside the one before: a new source picture, the same again, a mix, a built picture,
+    one that an open shutter gathers, or one that a held rate or the end of the source holds."""
 
     UNIQUE = "unique"
     REPEATED = "repeated"
     MIXED = "mixed"
     MADE = "made"
+    GATHERED = "gathered"
     HELD = "held"
 
 
+_OF_SEVERAL = {Between.MIX: FrameKind.MIXED, Between.FLOW: FrameKind.MADE, Between.GATHER: FrameKind.GATHERED}
+OF_SEVERAL = frozenset(_OF_SEVERAL.values())
+"""The kinds of frames that are made of more than one source picture."""
 FRAME_KINDS = {
     FrameKind.UNIQUE: "●",
     FrameKind.REPEATED: "◐",
     FrameKind.MIXED: "◑",
     FrameKind.MADE: "◆",
+    FrameKind.GATHERED: "▲",
     FrameKind.HELD: "■",
 }
 """The shape drawn for each kind of frame."""
@@ -44,23 +49,49 @@ FRAME_KINDS = {
 
 @dataclass(frozen=True)
 class Weights:
-    """What one moment is made of: unit ``first`` with weight 1 − ``second_weight``, and unit ``second``."""
+    """What one moment is made of: units in the order of running, each with its share, one in all. Where an open shutter
+    gathered them, ``opened`` are the places at which it opened and closed."""
 
-    first: int
-    second: int
-    second_weight: Fraction
+    parts: tuple[tuple[int, Fraction], ...]
+    opened: tuple[Fraction, Fraction] | None = field(default=None, compare=False)
 
     @staticmethod
     def alone(unit: int) -> "Weights":
         """One unit by itself."""
-        return Weights(unit, unit, Fraction(0))
+        return Weights(((unit, Fraction(1)),))
+
+    @staticmethod
+    def pair(first: int, second: int, share: Fraction) -> "Weights":
+        """Two units, the second with a share."""
+        return Weights(((first, 1 - share), (second, share))) if share else Weights.alone(first)
+
+    @staticmethod
+    def gathered(opens: Fraction, closes: Fraction, units: int) -> "Weights":
+        """All units over which a shutter is open, each by the time that it is on screen meanwhile; never beyond the
+        first or the last of so many. ``closes`` lies behind ``opens`` on the way, either way; they are not the same."""
+        low, high = max(Fraction(0), min(opens, closes)), min(Fraction(units), max(opens, closes))
+        if low >= high:
+            return Weights.alone(0 if high <= 0 else units - 1)
+        span = high - low
+        shares = [
+            (i, (min(high, Fraction(i + 1)) - max(low, Fraction(i))) / span) for i in range(floor(low), ceil(high))
+        ]
+        return Weights(tuple(shares if opens < closes else reversed(shares)), (opens, closes))
 
     @property
-    def parts(self) -> tuple[tuple[int, Fraction], ...]:
-        """The units it takes, each with its share."""
-        if not self.second_weight:
-            return ((self.first, Fraction(1)),)
-        return (self.first, 1 - self.second_weight), (self.second, self.second_weight)
+    def first(self) -> int:
+        """The first of its units."""
+        return self.parts[0][0]
+
+    @property
+    def is_alone(self) -> bool:
+        """True where it is made of one unit only."""
+        return len(self.parts) == 1
+
+    @property
+    def beyond_first(self) -> Fraction:
+        """The share of all units but the first."""
+        return 1 - self.parts[0][1]
 
 
 @dataclass(frozen=True)
@@ -78,8 +109,8 @@ class Shown:
 
 @dataclass(frozen=True)
 class Tally:
-    """Timeline frames added up by what they show: new ones, repeats (held ones among them), and those mixed or built;
-    and source units passed over, which no moment is made of."""
+    """Timeline frames added up by what they show: new ones, repeats (held ones among them), and those made of several
+    source pictures: mixed, built or gathered; and source units passed over, which no moment is made of."""
 
     unique: int = 0
     repeated: int = 0
@@ -108,9 +139,11 @@ class RailUnit:
 
 
 class FrameMap(ABC):
-    """Which place of ``units`` source units every timeline frame looks at."""
+    """Which place of ``units`` source units every timeline frame looks at. ``shutter`` is the share of a timeline frame
+    for which Gather stays open."""
 
     units: int
+    shutter: Fraction
 
     @property
     @abstractmethod
@@ -139,7 +172,21 @@ class FrameMap(ABC):
         first = floor(position)
         if first + 1 >= self.units:
             return Weights.alone(self._turned(self.units - 1))
-        return Weights(self._turned(first), self._turned(first + 1), position - first)
+        return Weights.pair(self._turned(first), self._turned(first + 1), position - first)
+
+    @abstractmethod
+    def closes(self, frame: int, *, late: bool = False) -> Fraction:
+        """How far the source has moved when a shutter closes that opened at that moment; as far as it would run where
+        it has no ends."""
+
+    def gathered(self, frame: int, *, late: bool = False) -> Weights:
+        """What an open shutter takes at that moment (docs/model.md, What a timeline frame shows); where the source does
+        not run fast enough for that, the unit on screen."""
+        opens, closes = self.position(frame, late=late), self.closes(frame, late=late)
+        if not gathers(opens, closes, self.shutter):
+            return Weights.alone(self.pick(frame, late=late))
+        taken = Weights.gathered(opens, closes, self.units)
+        return Weights(tuple((self._turned(unit), share) for unit, share in taken.parts), taken.opened)
 
     @abstractmethod
     def rail(
@@ -208,7 +255,7 @@ class FrameMap(ABC):
             added += Tally(
                 unique=int(kind is FrameKind.UNIQUE),
                 repeated=int(kind in (FrameKind.REPEATED, FrameKind.HELD)),
-                made=int(kind in (FrameKind.MIXED, FrameKind.MADE)),
+                made=int(kind in OF_SEVERAL),
                 dropped=self.passed_over(frame, scan, between),
             )
         return added
@@ -261,21 +308,29 @@ class FrameMap(ABC):
     def _moment(self, frame: int, between: Between, *, late: bool = False) -> Weights:
         if between is Between.PICK:
             return Weights.alone(self.pick(frame, late=late))
-        weights = self.weights(frame, late=late)
-        return weights if weights.second_weight else Weights.alone(weights.first)
+        return self.gathered(frame, late=late) if between is Between.GATHER else self.weights(frame, late=late)
 
     def _kind(self, frame: int, moments: tuple[Weights, ...], scan: TimelineScan, between: Between) -> FrameKind:
         if frame > 0 and moments == self._moments(frame - 1, scan, between):
-            end = None if between is Between.PICK else self.held_from
+            end = self.held_from if between in (Between.MIX, Between.FLOW) else None
             return FrameKind.HELD if self.holds or (end is not None and frame > end) else FrameKind.REPEATED
-        if any(weights.second_weight for weights in moments):
-            return FrameKind.MADE if between is Between.FLOW else FrameKind.MIXED
+        if any(not weights.is_alone for weights in moments):
+            return _OF_SEVERAL[between]
         return FrameKind.UNIQUE
 
     def _within(self, frame: int) -> int:
         if not 0 <= frame < self.length:
             raise RuleError(f"Timeline frame {frame} lies outside the {self.length} frames of the clip.", "frames")
         return frame
+
+
+LEAST_GATHERED = 2
+"""The stride from which on a shutter gathers: below it hardly a frame would be dropped."""
+
+
+def gathers(opens: Fraction, closes: Fraction, shutter: Fraction) -> bool:
+    """True where the source runs fast enough between two places, over a share of a timeline frame, to be gathered."""
+    return abs(closes - opens) >= LEAST_GATHERED * shutter
 
 
 def _extent(moment: Weights) -> tuple[int, int]:

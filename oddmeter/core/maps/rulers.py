@@ -3,6 +3,7 @@
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from fractions import Fraction
+from math import floor
 
 import numpy as np
 import numpy.typing as npt
@@ -29,8 +30,8 @@ class Ruler(ABC):
         """Where the clip is at a source second, in units from the in point."""
 
     @abstractmethod
-    def time(self, unit: int) -> Fraction:
-        """The source second at which a unit begins; that of the unit behind the last is the end."""
+    def time(self, place: int | Fraction) -> Fraction:
+        """The source second at a place in units: at a whole one a unit begins, at the one behind the last it ends."""
 
     @abstractmethod
     def units_at(self, marks: Whole) -> Whole:
@@ -39,6 +40,10 @@ class Ruler(ABC):
     @abstractmethod
     def units_before(self, marks: Whole) -> Whole:
         """The unit that ends at or after each whole mark, and began before it."""
+
+    @abstractmethod
+    def spots(self, marks: Whole) -> tuple[Whole, Whole, Whole]:
+        """The unit that each whole mark lies in, how many marks ago that began, and how many it stays."""
 
     @abstractmethod
     def begin_at(self, marks: Whole) -> Flags:
@@ -61,9 +66,9 @@ class EvenRuler(Ruler):
         """(σ − origin) · rate."""
         return (source - self.origin) * self.rate
 
-    def time(self, unit: int) -> Fraction:
-        """origin + unit / rate."""
-        return self.origin + unit / self.rate
+    def time(self, place: int | Fraction) -> Fraction:
+        """origin + place / rate."""
+        return self.origin + place / self.rate
 
     def units_at(self, marks: Whole) -> Whole:
         """The marks are the units."""
@@ -72,6 +77,10 @@ class EvenRuler(Ruler):
     def units_before(self, marks: Whole) -> Whole:
         """The one before each."""
         return marks - 1
+
+    def spots(self, marks: Whole) -> tuple[Whole, Whole, Whole]:
+        """The marks are the units."""
+        return marks, np.zeros_like(marks), np.ones_like(marks)
 
     def begin_at(self, marks: Whole) -> Flags:
         """Everywhere."""
@@ -95,13 +104,24 @@ class OwnRuler(Ruler):
         """Seconds that the unit stays which stays longest."""
         return int(np.diff(self.clock.ticks).max()) * self.clock.base
 
-    def place(self, source: Fraction) -> Fraction:
-        """The unit on screen, and how much of its time is over."""
-        return self.clock.place(source - self.origin)
+    @property
+    def tail(self) -> Fraction:
+        """Seconds that the last unit stays, or the last before it that stays at all."""
+        steps = np.diff(self.clock.ticks)
+        return int(steps[np.flatnonzero(steps)[-1]]) * self.clock.base
 
-    def time(self, unit: int) -> Fraction:
-        """The time of a unit's tick."""
-        return self.origin + self.clock.time(unit)
+    def place(self, source: Fraction) -> Fraction:
+        """The unit on screen, and how much of its time is over; behind the end as if the last one followed on."""
+        over = source - self.origin - self.clock.end
+        return self.clock.frames + over / self.tail if over > 0 else self.clock.place(source - self.origin)
+
+    def time(self, place: int | Fraction) -> Fraction:
+        """The time of a unit's tick, and its share of the time until the next."""
+        unit = min(floor(place), self.clock.frames)
+        begins = self.origin + self.clock.time(unit)
+        if unit == self.clock.frames:
+            return begins + (place - unit) * self.tail
+        return begins + (place - unit) * (self.clock.time(unit + 1) - self.clock.time(unit))
 
     def units_at(self, marks: Whole) -> Whole:
         """By searching the ticks."""
@@ -110,6 +130,13 @@ class OwnRuler(Ruler):
     def units_before(self, marks: Whole) -> Whole:
         """By searching the ticks."""
         return np.asarray(np.searchsorted(self.clock.ticks, marks, "left") - 1, np.int64)
+
+    def spots(self, marks: Whole) -> tuple[Whole, Whole, Whole]:
+        """By searching the ticks; behind the end as if the last unit followed on."""
+        ticks = self.clock.ticks
+        steps = np.append(np.maximum(1, np.diff(ticks)), int(self.tail / self.clock.base))
+        unit = np.clip(self.units_at(marks), 0, self.clock.frames)
+        return unit, marks - ticks[unit], steps[unit]
 
     def begin_at(self, marks: Whole) -> Flags:
         """By searching the ticks."""

@@ -13,7 +13,7 @@ from math import ceil, floor
 
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.cadence import LONGEST_PATTERN, Cadence, Kind
-from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally
+from oddmeter.core.maps.frame_map import LEAST_GATHERED, OF_SEVERAL, PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 
@@ -34,6 +34,7 @@ class StraightMap(FrameMap):
     units: int
     held: Fraction = Fraction(1)
     reverse: bool = False
+    shutter: Fraction = Fraction(1, 2)
 
     def __post_init__(self) -> None:
         if self.units < 1:
@@ -104,6 +105,10 @@ class StraightMap(FrameMap):
         place = self._place(self._within(frame))
         return place + self.stride / 2 if late and not self.holds else place
 
+    def closes(self, frame: int, *, late: bool = False) -> Fraction:
+        """x(j) + q · k."""
+        return self.position(frame, late=late) + self.stride * self.shutter
+
     def pick(self, frame: int, *, late: bool = False) -> int:
         """The source unit ⌊x⌋ on screen at that moment."""
         return self._turned(min(self.units - 1, floor(self.position(frame, late=late))))
@@ -145,6 +150,8 @@ class StraightMap(FrameMap):
         stop = self.length if stop is None else min(stop, self.length)
         if stop <= first:
             return Tally()
+        if between is Between.GATHER and self.stride < LEAST_GATHERED:
+            between = Between.PICK
         if self._fields(scan) == 1 and not self.holds and between is Between.PICK and stop - first == self.length:
             shown = min(self.length, self.units)
             return Tally(shown, self.length - shown, 0, self.units - shown)
@@ -183,13 +190,16 @@ class StraightMap(FrameMap):
         body = self._of_body(min(a, edge), min(b, edge), fields, between)
         at_edge = range(max(a, edge), min(b, edge + 2))
         kinds = [self.shown(ceil(picture * self.held), scan, between).kind for picture in at_edge]
-        made = body.made + sum(kind in (FrameKind.MIXED, FrameKind.MADE) for kind in kinds)
+        made = body.made + sum(kind in OF_SEVERAL for kind in kinds)
         unique = body.unique + kinds.count(FrameKind.UNIQUE)
         return Tally(unique, stop - first - unique - made, made)
 
     def _of_body(self, a: int, b: int, fields: int, between: Between) -> Tally:
         """Pictures a to b − 1, all of whose moments lie before the last good unit."""
         count, step = b - a, self._step(fields)
+        if between is Between.GATHER:
+            made = self._gathered_from(a, b, fields)
+            return Tally(unique=count - made, made=made)
         if between is not Between.PICK:
             whole = step.denominator
             in_place = 0 if fields == 2 else -(-b // whole) - -(-a // whole)
@@ -205,6 +215,22 @@ class StraightMap(FrameMap):
         new = _floor_sum(n, stride, here) - _floor_sum(n, stride, here - span)
         return Tally(unique=new + (later - a), repeated=n - new)
 
+    def _gathered_from(self, a: int, b: int, fields: int) -> int:
+        """Of pictures a to b − 1, those for which a shutter is open over more than one unit: all, or so many of each
+        period."""
+        if self.stride * self.shutter > 1:
+            return b - a
+        step = self._step(fields)
+        period = (step * fields).denominator
+
+        def several(picture: int) -> bool:
+            extents = (self._extent(picture * fields + field, step, Between.GATHER) for field in range(fields))
+            return any(high > low for low, high in extents)
+
+        whole, rest = divmod(b - a, period)
+        once = sum(several(picture) for picture in range(a, a + period)) if whole else 0
+        return whole * once + sum(several(picture) for picture in range(b - rest, b))
+
     def _dropped(self, first: int, stop: int, scan: TimelineScan, between: Between) -> int:
         fields = self._fields(scan)
         step = self._step(fields)
@@ -218,16 +244,22 @@ class StraightMap(FrameMap):
 
     def _passed(self, a: int, b: int, step: Fraction, between: Between) -> int:
         """Units between moments m − 1 and m, of neither, for m from a to b − 1."""
-        if b <= a or step < (1 if between is Between.PICK else 2):
+        dark = step - self.stride * self.shutter if between is Between.GATHER else step
+        if b <= a or dark < (2 if between in (Between.MIX, Between.FLOW) else 1):
             return 0
         if between is Between.PICK:
             return floor(step * (b - 1)) - floor(step * (a - 1)) - (b - a)
+        if between is Between.GATHER:
+            return _floor_sum(b - a, step, step * a) + _floor_sum(b - a, -step, dark - step * a)
         up = -_floor_sum(b - a, -step, -step * (a - 1))
         return _floor_sum(b - a, step, step * a) - up - (b - a)
 
     def _extent(self, moment: int, step: Fraction, between: Between) -> tuple[int, int]:
         place, last = step * moment, self.units - 1
-        upper = floor(place) if between is Between.PICK else ceil(place)
+        if between is Between.GATHER:
+            upper = ceil(place + self.stride * self.shutter) - 1
+        else:
+            upper = floor(place) if between is Between.PICK else ceil(place)
         return min(last, floor(place)), min(last, upper)
 
     def _fields(self, scan: TimelineScan) -> int:

@@ -16,7 +16,7 @@ import numpy as np
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.cadence import Cadence, Kind
 from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
-from oddmeter.core.maps.moments import Moments, moments
+from oddmeter.core.maps.moments import Moments
 from oddmeter.core.maps.paths import Path, Piece
 from oddmeter.core.maps.rulers import EvenRuler, Flags, Ruler, Whole
 from oddmeter.core.numbers.errors import RuleError
@@ -56,6 +56,7 @@ class TimedMap(FrameMap):
     held: Fraction = Fraction(1)
     reverse: bool = False
     is_part: bool = False
+    shutter: Fraction = Fraction(1, 2)
 
     def __post_init__(self) -> None:
         if self.units < 1:
@@ -86,6 +87,11 @@ class TimedMap(FrameMap):
     def position(self, frame: int, *, late: bool = False) -> Fraction:
         """How far from its first unit, the last in reverse, the source has moved."""
         return max(Fraction(0), self.ruler.place(self.path.at(self.moment(self._within(frame), late=late))))
+
+    def closes(self, frame: int, *, late: bool = False) -> Fraction:
+        """The place at the moment (j + q) / T."""
+        moment = self.moment(self._within(frame), late=late) + self.shutter / self.timeline_rate
+        return self.ruler.place(self.path.at(moment))
 
     def pick(self, frame: int, *, late: bool = False) -> int:
         """The source unit on screen: ⌊x⌋, and ⌈x⌉ − 1 on the way back, since its time is run through from its end."""
@@ -217,10 +223,10 @@ class TimedMap(FrameMap):
         begin, grid = self._grid_over(first, stop, scan)
         (added,) = self._tallied((first, stop), begin, grid, between)
         low, high = grid.extents(between)
-        seen = np.zeros(self.units, np.bool_)
-        seen[low] = True
-        if between is not Between.PICK:
-            seen[high] = True
+        begun = np.zeros(self.units + 1, np.int64)
+        np.add.at(begun, low, 1)
+        np.add.at(begun, high + 1, -1)
+        seen = np.cumsum(begun[:-1]) > 0
         if self.is_part:
             seen = seen[int(low.min()) : int(high.max()) + 1]
         return Tally(added.unique, added.repeated, added.made, len(seen) - int(np.count_nonzero(seen)))
@@ -305,7 +311,8 @@ class TimedMap(FrameMap):
     def _grid(self, first: int, stop: int, fields: int) -> Moments:
         """The moments of pictures ``first`` to ``stop − 1`` in turn."""
         step = self.held / self.timeline_rate / fields
-        return moments(self.path, self.ruler, self.units, fields, range(first * fields, stop * fields), step)
+        numbers = range(first * fields, stop * fields)
+        return Moments(self.path, self.ruler, self.units, fields, numbers, step, self.shutter, self.timeline_rate)
 
 
 def _out_of_step(picks: Whole, even: Fraction, *, whole: bool) -> list[int]:

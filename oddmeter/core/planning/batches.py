@@ -22,20 +22,21 @@ ALTERNATIVES: tuple[Wish, ...] = (
 
 @dataclass(frozen=True)
 class Totals:
-    """Many plans added up: clips, timeline frames as they stand and as planned, frames dropped and repeated, and how
-    many clips have which kind of cadence."""
+    """Many plans added up: clips, timeline frames as they stand and as planned, frames dropped, repeated and made of
+    several, and how many clips have which kind of cadence."""
 
     clips: int
     before: int
     after: int
     dropped: int
     repeated: int
+    made: int
     kinds: Mapping[Kind, int]
 
 
 def totals(plans: Iterable[Plan]) -> Totals:
     """Add up plans for one timeline."""
-    clips = before = after = dropped = repeated = 0
+    clips = before = after = dropped = repeated = made = 0
     kinds: dict[Kind, int] = dict.fromkeys(Kind, 0)
     for plan in plans:
         tally = plan.tally
@@ -44,8 +45,9 @@ def totals(plans: Iterable[Plan]) -> Totals:
         after += plan.after
         dropped += tally.dropped
         repeated += tally.repeated
+        made += tally.made
         kinds[plan.conformed.frame_map.kind] += 1
-    return Totals(clips, before, after, dropped, repeated, kinds)
+    return Totals(clips, before, after, dropped, repeated, made, kinds)
 
 
 @dataclass(frozen=True)

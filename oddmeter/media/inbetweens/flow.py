@@ -93,6 +93,7 @@ def compile_all() -> None:
         sizes = [sizes_of(frame) for frame in frames]
         found = [motion(a, b, Effort.QUICK) for a, b in pairwise(sizes)]
         between(frames[1], frames[2], found[1], 0.25, Effort.QUICK, 64, 0.5, Beyond(found[0], found[2]))
+        mixed(frames[0], frames[1], 0.5)
 
 
 def confidence(found: Field, cells: Cells) -> Map:

@@ -4,9 +4,10 @@ Code values are taken as light by the power of 2.4 of a reference display (ITU-R
 for itself, with the luma weights of the picture's colour matrix (ITU-R BT.601, BT.709, BT.2020).
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property
+from itertools import chain, repeat
 from typing import Any
 
 import cv2
@@ -18,21 +19,27 @@ from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of
 from oddmeter.media.pictures.planes import is_full_range, luma_weights
 
 Samples = npt.NDArray[np.float32]
+Places = npt.NDArray[np.intp]
+Light = npt.NDArray[np.float64]
 
-_GAMMA = 2.4
-_FINE = 1 << 16
-"""Steps in which code values are looked up as light; light, which lies closer together in the dark, by its root."""
-_BEYOND = 1.5
-"""How far beyond black and white red, green or blue may lie, as a picture's luma and chroma can have them."""
+
+def added(pictures: Iterable[VideoFrame], shares: Sequence[float]) -> VideoFrame:
+    """Pictures of one raster and pixel format, one after the other, each with its share, added as light; in the pixel
+    format of the first. The shares make one. Of many no more is kept than the sum."""
+    waiting = iter(pictures)
+    first = planar(next(waiting))
+    light = _Sum(first)
+    for picture, share in zip(chain([first], waiting), shares, strict=True):
+        light.add(planar(picture), share)
+    out = empty_like(first, first.width, first.height)
+    for made, values in zip(planes_of(out), light.codes(), strict=True):
+        made[:] = values.reshape(made.shape)
+    return out
 
 
 def mixed(first: VideoFrame, second: VideoFrame, weight: float) -> VideoFrame:
     """Both pictures, the second with ``weight`` from 0 to 1, added as light; in the pixel format of the first."""
-    first, second = planar(first), planar(second)
-    out = empty_like(first, first.width, first.height)
-    for made, values in zip(planes_of(out), _added(first, second, weight, None), strict=True):
-        made[:] = values.reshape(made.shape)
-    return out
+    return added((first, second), (1 - weight, weight))
 
 
 def mix_into(made: VideoFrame, first: VideoFrame, second: VideoFrame, weight: float, part: Samples) -> None:
@@ -44,8 +51,10 @@ def mix_into(made: VideoFrame, first: VideoFrame, second: VideoFrame, weight: fl
     places = [np.flatnonzero(values > _LEAST) for values in parts]
     if not any(some.size for some in places):
         return
-    mixes = _added(first, second, weight, places)
-    for plane, values, some, mix in zip(planes_of(made), parts, places, mixes, strict=True):
+    light = _Sum(first, places)
+    light.add(first, 1 - weight)
+    light.add(second, weight)
+    for plane, values, some, mix in zip(planes_of(made), parts, places, light.codes(), strict=True):
         shares = values.reshape(-1)[some]
         rows, columns = np.divmod(some, plane.shape[1])
         plane[rows, columns] = np.rint(plane[rows, columns] * (1 - shares) + mix * shares).astype(plane.dtype)
@@ -55,87 +64,65 @@ _LEAST = 0.02
 """Less of a mix than this is not to be seen."""
 
 
+class _Sum:
+    """Light added up for all places of a picture's planes, or for some places of each."""
+
+    def __init__(self, like: VideoFrame, places: Sequence[Places] | None = None) -> None:
+        self._colour = _colour(like)
+        self._shapes = [plane.shape for plane in planes_of(like)]
+        self._places = dict[tuple[int, ...], Places | None](zip(self._shapes, places or repeat(None), strict=False))
+        sizes = {shape: int(np.prod(shape)) if some is None else some.size for shape, some in self._places.items()}
+        self._light = {shape: np.zeros((self._colour.planes, size)) for shape, size in sizes.items()}
+        self._opaque = np.zeros(sizes[self._shapes[0]])
+
+    def add(self, picture: VideoFrame, share: float) -> None:
+        """Add a picture by its share."""
+        from oddmeter.media.pictures import adding  # noqa: PLC0415 (half a second, which few processes need)
+
+        planes = planes_of(picture)
+        for shape, light in self._light.items():
+            samples = np.stack([self._at(plane, shape) for plane in planes[: self._colour.planes]])
+            adding.add(light, samples, self._colour.matrix, self._colour.zero, share)
+        if len(planes) == 4:  # how opaque a place is, which is no light
+            self._opaque += self._at(planes[3], self._shapes[0]) * share
+
+    def codes(self) -> list[Plane]:
+        """The code values of each plane, in a row."""
+        from oddmeter.media.pictures import adding  # noqa: PLC0415
+
+        colour, out = self._colour, list[Plane]()
+        for number, shape in enumerate(self._shapes[: colour.planes]):
+            light = self._light[shape]
+            codes = adding.coded(light, colour.back[number], colour.zero[number], colour.most)
+            out.append(codes)
+        if len(self._shapes) == 4:
+            out.append(np.rint(self._opaque).astype(np.uint8 if colour.most < 256 else np.uint16))
+        return out
+
+    def _at(self, plane: Plane, shape: tuple[int, ...]) -> Samples:
+        """The samples of a plane at the places of planes of a shape."""
+        values = np.asarray(_sized(plane.astype(np.float32), shape), np.float32).reshape(-1)
+        some = self._places[shape]
+        return values if some is None else values.take(some)
+
+
 @dataclass(frozen=True)
 class _Colour:
-    """How the code values of a picture's planes stand for red, green and blue from 0 to 1."""
+    """How the code values of a picture's planes stand for red, green and blue: ``matrix`` times what they have beyond
+    ``zero``. A picture of one plane is grey."""
 
-    planes: int
-    rgb: bool
-    red: float
-    blue: float
-    black: float
-    white: float
-    middle: float
-    swing: float
+    matrix: Light
+    zero: Light
     most: int
 
-    def light(self, samples: Sequence[Samples]) -> list[Samples]:
-        """Red, green and blue as light, as far as the planes tell them."""
-        if self.rgb or self.planes == 1:
-            parts = [(values - self.black) / (self.white - self.black) for values in samples]
-        else:
-            y = (samples[0] - self.black) / (self.white - self.black)
-            cb, cr = ((values - self.middle) / self.swing for values in samples[1:3])
-            r = y + cr * (2 - 2 * self.red)
-            b = y + cb * (2 - 2 * self.blue)
-            parts = [r, (y - self.red * r - self.blue * b) / (1 - self.red - self.blue), b]
-        table, steps = _to_light(), (_FINE - 1) / (1 + 2 * _BEYOND)
-        return [table[np.clip((values + _BEYOND) * steps + 0.5, 0, _FINE - 1).astype(np.int32)] for values in parts]
+    @property
+    def planes(self) -> int:
+        return len(self.zero)
 
-    def codes(self, light: Sequence[Samples], plane: int) -> Plane:
-        """The code values of one plane."""
-        table = _from_light()
-        parts = [
-            np.copysign(table[(np.sqrt(np.abs(values)) * (_FINE - 1) + 0.5).astype(np.int32)], values)
-            for values in light
-        ]
-        if self.rgb or self.planes == 1:
-            coded = self.black + parts[plane] * (self.white - self.black)
-        else:
-            r, g, b = parts
-            y = self.red * r + (1 - self.red - self.blue) * g + self.blue * b
-            coded = {
-                0: lambda: self.black + y * (self.white - self.black),
-                1: lambda: self.middle + (b - y) / (2 - 2 * self.blue) * self.swing,
-                2: lambda: self.middle + (r - y) / (2 - 2 * self.red) * self.swing,
-            }[plane]()
-        depth = np.uint8 if self.most < 256 else np.uint16
-        return np.clip(np.rint(coded), 0, self.most).astype(depth)
-
-
-def _added(
-    first: VideoFrame, second: VideoFrame, weight: float, places: Sequence[npt.NDArray[np.intp]] | None
-) -> list[Plane]:
-    """The mix for each plane, at all its places or at some, in a row."""
-    colour = _colour(first)
-    stored = [planes_of(frame) for frame in (first, second)]
-    out: list[Plane] = []
-    for number, plane in enumerate(stored[0]):
-        if number == 3:
-            out.append(_weighed(plane, stored[1][3], weight, None if places is None else places[3]))
-            continue
-        lights = [
-            colour.light(_beside(planes[:3], plane.shape, None if places is None else places[number]))
-            for planes in stored
-        ]
-        added = [a * np.float32(1 - weight) + b * np.float32(weight) for a, b in zip(*lights, strict=True)]
-        out.append(colour.codes(added, number))
-    return out
-
-
-def _beside(planes: Sequence[Plane], shape: tuple[int, ...], places: npt.NDArray[np.intp] | None) -> list[Samples]:
-    """The samples of all planes at the places of one of them."""
-    out = []
-    for plane in planes:
-        sized = np.asarray(_sized(plane, shape)).reshape(-1)
-        out.append((sized if places is None else sized.take(places)).astype(np.float32))
-    return out
-
-
-def _weighed(a: Plane, b: Plane, weight: float, places: npt.NDArray[np.intp] | None) -> Plane:
-    """What is no colour, such as how opaque a place is, weighed as it is stored."""
-    values = (a * (1 - weight) + b * weight).reshape(-1)
-    return np.rint(values if places is None else values.take(places)).astype(a.dtype)
+    @cached_property
+    def back(self) -> Light:
+        """What each plane has beyond zero of red, green and blue."""
+        return np.asarray(np.linalg.inv(self.matrix))
 
 
 def _sized(values: npt.NDArray[Any], shape: tuple[int, ...]) -> npt.NDArray[Any]:
@@ -149,24 +136,16 @@ def _sized(values: npt.NDArray[Any], shape: tuple[int, ...]) -> npt.NDArray[Any]
 
 def _colour(frame: VideoFrame) -> _Colour:
     component = frame.format.components[0]
-    most = (1 << component.bits) - 1
-    rgb = frame.format.name.startswith(("gbr", "rgb"))
-    full = rgb or is_full_range(frame) or len(frame.planes) == 1
+    most, step = (1 << component.bits) - 1, 1 << (component.bits - 8)
+    grey, rgb = len(frame.planes) == 1, frame.format.name.startswith(("gbr", "rgb"))
+    if grey or rgb:
+        count = 1 if grey else 3
+        return _Colour(np.eye(count) / most, np.zeros(count), most)
+    full = is_full_range(frame)
+    black, white, swing = (0, most, most) if full else (16 * step, 235 * step, 224 * step)
     red, blue = luma_weights(frame)
-    step = 1 << (component.bits - 8)
-    return _Colour(
-        planes=min(3, len(frame.planes)), rgb=rgb, red=red, blue=blue, black=0 if full else 16 * step,
-        white=most if full else 235 * step, middle=128 * step, swing=most if full else 224 * step, most=most,
-    )  # fmt: skip
-
-
-@lru_cache(maxsize=1)
-def _to_light() -> Samples:
-    values = np.linspace(-_BEYOND, 1 + _BEYOND, _FINE)
-    return np.asarray(np.sign(values) * np.abs(values) ** _GAMMA, np.float32)
-
-
-@lru_cache(maxsize=1)
-def _from_light() -> Samples:
-    roots = np.arange(4 * _FINE) / (_FINE - 1)
-    return np.asarray((roots**2) ** (1 / _GAMMA), np.float32)
+    green = 1 - red - blue
+    of_red, of_blue = 2 - 2 * red, 2 - 2 * blue
+    rgb_of_luma = np.array([[1, 0, of_red], [1, -blue * of_blue / green, -red * of_red / green], [1, of_blue, 0]])
+    matrix = rgb_of_luma / np.array([white - black, swing, swing])
+    return _Colour(matrix, np.array([black, 128 * step, 128 * step], np.float64), most)

@@ -9,6 +9,7 @@ const TONES: Record<Schemas["FrameKind"], string> = {
   held: "text-brass",
   mixed: "text-ink",
   made: "text-plum",
+  gathered: "text-plum",
 };
 
 /** Under a picture: which source frames, how much of each, at which timecode, and what that makes the frame. */

@@ -4,7 +4,7 @@ import { Button, fieldLook, Options } from "../../ui/parts";
 import { pairs, useVocabulary, type Part } from "../../data/vocabulary";
 import type { Side, SideAsked } from "./data";
 
-const SHOWN: Part[] = ["between", "fields", "effort", "trust", "reach", "held", "framing", "reading"];
+const SHOWN: Part[] = ["between", "shutter", "fields", "effort", "trust", "reach", "held", "framing", "reading"];
 
 /** What side B is: the plan with other choices in it, each to be taken or left. */
 export function SideB(props: {
@@ -37,7 +37,6 @@ export function SideB(props: {
     const rest = Object.fromEntries(Object.entries(latest().set ?? {}).filter(([key]) => key !== part));
     put({ set: (text ? { ...rest, [part]: text } : rest) as SideAsked["set"] });
   };
-  const flows = between === "flow";
   const look = `${fieldLook} h-6! px-1! text-[12px]`;
   return (
     <div className="flex min-w-0 flex-wrap items-center gap-1" role="group" aria-label="Side B">
@@ -67,7 +66,7 @@ export function SideB(props: {
         />
       )}
       {words
-        .partsFor(flows)
+        .partsFor(between)
         .filter(({ part }) => SHOWN.includes(part))
         .map((one) =>
           one.choices.length ? (

@@ -209,6 +209,11 @@ function Totals({ data }: { data: Schemas["Reckoning"] }) {
       <div className="flex flex-wrap items-baseline justify-between gap-x-3 text-[12.5px]">
         <span className="text-soft">
           <Number>{data.dropped}</Number> dropped, <Number>{data.repeated}</Number> repeated
+          {data.made > 0 && (
+            <>
+              , <Number>{data.made}</Number> made of several
+            </>
+          )}
         </span>
         <Number className="text-soft">
           {data.before.frames} → {data.after.frames} frames

@@ -9,9 +9,9 @@ type Part = Schemas["PartView"];
 
 /** Every part of the selection's treatment: what is decided, by whom, and the way back to the level above. */
 export function Treatment({ parts, decide }: { parts: Part[]; decide: Decide }) {
-  const flows = parts.some((part) => part.part === "between" && (part.mixed || part.text === "flow"));
   const words = useVocabulary();
-  const shown = words.partsFor(flows);
+  const between = parts.find((part) => part.part === "between");
+  const shown = words.partsFor(...(between?.mixed ? ["flow", "gather"] : [between?.text]));
   const intent = parts.find((part) => part.part === "intent");
   return (
     <section className="border-b border-hair px-3 py-1.5" aria-label="Treatment">

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from oddmeter.core.conform.rounding import Precision
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.recipes import CONDITIONS, ConditionKind
-from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.decisions.treatment import Between, Intent
 from oddmeter.core.decisions.vocabulary import INTENTS, PARTS
 from oddmeter.core.evidence.logs import COLUMN_NAMES, Column
 from oddmeter.core.evidence.verdicts import Certainty, Question, Source
@@ -33,14 +33,14 @@ class ChoiceView(BaseModel):
 
 class PartWordsView(BaseModel):
     """A part of a treatment: its name, the choices it has, or an example of what is typed; what holds where nobody
-    decides, exact; whether it concerns Flow alone, or one clip alone."""
+    decides, exact; the way of in-betweens that alone it concerns; whether it concerns one clip alone."""
 
     part: Part
     name: str
     choices: list[ChoiceView]
     example: str
     default: str
-    flow_only: bool
+    only_for: Between | None
     of_one_clip: bool
 
 
@@ -155,7 +155,7 @@ def vocabulary() -> Vocabulary:
         parts=[
             PartWordsView(
                 part=one.part, name=one.name, choices=_choices((c.text, c.label) for c in one.choices),
-                example=one.example, default=one.default, flow_only=one.flow_only, of_one_clip=one.of_one_clip,
+                example=one.example, default=one.default, only_for=one.only_for, of_one_clip=one.of_one_clip,
             )
             for one in PARTS
         ],

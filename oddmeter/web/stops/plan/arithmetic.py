@@ -150,6 +150,7 @@ class Reckoning(BaseModel):
     after: LengthView
     dropped: int
     repeated: int
+    made: int
     kinds: list[str]
     parts: list[PartView]
     tags: list[str]
@@ -191,6 +192,7 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
         after=length_view(total.after, timeline),
         dropped=total.dropped,
         repeated=total.repeated,
+        made=total.made,
         kinds=[f"{count} {kind}" for kind, count in total.kinds.items() if count],
         parts=_parts(list({id(plan.resolved): plan.resolved for plan in told}.values())),
         tags=sorted(frozenset.intersection(*(one.tags for one in decided))) if decided else [],

@@ -107,13 +107,13 @@ function drawBeats(pen: CanvasRenderingContext2D, strip: Strip, x: Place, inks: 
     }
     pen.globalAlpha = 1;
     const top = x(frame);
-    if (beat.kind === "made") {
+    if (beat.kind === "made" || beat.kind === "gathered") {
       pen.fillStyle = inks.plum;
       pen.beginPath();
       pen.moveTo(top, BEATS - 6);
-      pen.lineTo(top + 5, BEATS);
-      pen.lineTo(top, BEATS + 6);
-      pen.lineTo(top - 5, BEATS);
+      pen.lineTo(top + 5, beat.kind === "made" ? BEATS : BEATS + 4);
+      if (beat.kind === "made") pen.lineTo(top, BEATS + 6);
+      pen.lineTo(top - 5, beat.kind === "made" ? BEATS : BEATS + 4);
       pen.fill();
     } else {
       pen.fillStyle = ink;
