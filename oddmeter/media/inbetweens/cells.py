@@ -31,17 +31,20 @@ _NOTHING = np.zeros((1, 1), np.float32)
 
 @dataclass(frozen=True)
 class Care:
-    """How closely cells are looked at: ``finest``, in which size motion is searched last; cells judged one by one, or
-    by four; motions tried at most, and from how many nodes away; by how many grey levels one picture alone must agree
-    better; grey levels that fit at once, and that a difference may have where it is taken as it is."""
+    """How closely cells are looked at: ``finest``, in which size motion is searched last, and whether only every other
+    node is, where these agree; cells judged one by one, or by four; motions tried at most, and from how many nodes
+    away; by how many grey levels one picture alone must agree better; grey levels that fit at once, and that a
+    difference may have where it is taken as it is; and whether smaller planes of colour are read by the cubic."""
 
     finest: int
+    sparse: bool
     by_four: bool
     most: int
     far: int
     alone: float
     at_once: float
     fits: float
+    colour_finely: bool
 
 
 @dataclass(frozen=True)

@@ -12,26 +12,31 @@ from oddmeter.media.inbetweens.search import Map, padded
 
 _SHARP = -0.7
 """The parameter of the cubic: between soft (−0.5) and what rings (−1)."""
-
+_ON_IT = 1 / 64
+"""Samples within which a place is a sample's own."""
 
 Planes = Sequence[Plane]
 
 
-def draw(first: Planes, second: Planes, made: Planes, cells: Cells, t: float, most: int, *, rgb: bool) -> None:
+def draw(
+    first: Planes, second: Planes, made: Planes, cells: Cells, t: float, most: int, *, rgb: bool, finely: bool
+) -> None:
     """Draw all planes of a picture, of samples up to ``most``, at the moment ``t`` between two others. Luma, or each
-    colour, follows the light of the moment."""
+    colour, follows the light of the moment. Smaller planes of colour are read by the cubic where that is done
+    ``finely``, by straight lines elsewhere."""
     number = 0
     while number < len(made):
         lit = cells.gains[1:3] if number == 0 or (rgb and number < 3) else np.ones(2, np.float32)
         many = 2 if made[number].shape != made[0].shape else 1
         part = slice(number, number + many)
-        _draw_planes(first[part], second[part], made[part], cells, np.float32(t), lit, made[0].shape, np.float32(most))
+        planes = first[part], second[part], made[part]
+        _draw_planes(*planes, cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
         number += many
 
 
 def _draw_planes(
     first: Planes, second: Planes, made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...],
-    most: np.float32,
+    most: np.float32, finely: bool,
 ) -> None:  # fmt: skip
     """One plane of the picture's own size, or the two of colour that are smaller."""
     rows, columns = cells.shares.shape
@@ -45,7 +50,7 @@ def _draw_planes(
     else:
         down, across = -(-rows // shape[0]), -(-columns // shape[1])
         tall, wide = -(-shape[0] * down // rows), -(-shape[1] * across // columns)
-        _draw_pairs(*a, *b, *drawn, *paths, down, across, tall, wide, most)
+        _draw_pairs(*a, *b, *drawn, *paths, down, across, tall, wide, most, finely)
     for plane, values in zip(made, drawn, strict=True):
         plane[:] = values
 
@@ -64,8 +69,13 @@ def _place(picture, y, x):  # type: ignore[no-untyped-def]
     """The sample at or before a place of a padded picture, kept inside, and how far beyond it the place is."""
     y = min(max(y + np.float32(PAD), np.float32(2)), np.float32(picture.shape[0] - 5))
     x = min(max(x + np.float32(PAD), np.float32(2)), np.float32(picture.shape[1] - 5))
-    top, left = np.uint32(y), np.uint32(x)
-    return top - np.uint32(1), left - np.uint32(1), y - np.float32(top), x - np.float32(left)
+    top, left = np.uint32(y + np.float32(_ON_IT)), np.uint32(x + np.float32(_ON_IT))
+    return (
+        top - np.uint32(1),
+        left - np.uint32(1),
+        max(y - np.float32(top), np.float32(0)),
+        max(x - np.float32(left), np.float32(0)),
+    )
 
 
 @njit(**KERNEL, inline="always")
@@ -74,9 +84,18 @@ def _line(picture, m, n, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL, inline="always")
-def _pair(one, two, y, x):  # type: ignore[no-untyped-def]
+def _straight(picture, m, n, down, right):  # type: ignore[no-untyped-def]
+    above = picture[m, n] + right * (picture[m, n + 1] - picture[m, n])
+    below = picture[m + 1, n] + right * (picture[m + 1, n + 1] - picture[m + 1, n])
+    return above + down * (below - above)
+
+
+@njit(**KERNEL, inline="always")
+def _pair(one, two, y, x, finely):  # type: ignore[no-untyped-def]
     """The samples of two planes at a place."""
     m, n, down, right = _place(one, y, x)
+    if not finely:
+        return _straight(one, m + 1, n + 1, down, right), _straight(two, m + 1, n + 1, down, right)
     y0, y1, y2, y3 = _cubic(down)
     x0, x1, x2, x3 = _cubic(right)
     p, q = _line(one, m, n, x0, x1, x2, x3) * y0, _line(two, m, n, x0, x1, x2, x3) * y0
@@ -100,6 +119,9 @@ def _across(picture, m, n, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
 def _four(picture, y, x):  # type: ignore[no-untyped-def]
     """The square of two by two samples from a place on, line by line."""
     m, n, down, right = _place(picture, y, x)
+    if max(down, right) < np.float32(_ON_IT):
+        m, n = m + 1, n + 1
+        return picture[m, n], picture[m, n + 1], picture[m + 1, n], picture[m + 1, n + 1]
     y0, y1, y2, y3 = _cubic(down)
     x0, x1, x2, x3 = _cubic(right)
     a0, b0 = _across(picture, m, n, x0, x1, x2, x3)
@@ -147,7 +169,7 @@ def _draw_fours(a, b, made, vectors, bends, shares, t, gains, scale, most):  # t
 @njit(**KERNEL)
 def _draw_pairs(  # type: ignore[no-untyped-def]
     a_one, a_two, b_one, b_two, made_one, made_two, vectors, bends, shares, t, gains, scale, down, across, tall, wide,
-    most,
+    most, finely,
 ):  # fmt: skip
     """Two planes of one sample to ``down`` by ``across`` cells, or of ``tall`` by ``wide`` samples to one."""
     for i in range(made_one.shape[0]):
@@ -155,8 +177,8 @@ def _draw_pairs(  # type: ignore[no-untyped-def]
         for j in range(made_one.shape[1]):
             n = j if wide == 1 and across == 1 else j // wide * across
             ay, ax, by, bx, share = _read_at(vectors, bends, shares, m, n, np.float32(i), np.float32(j), t, scale)
-            a1, a2 = _pair(a_one, a_two, ay, ax)
-            b1, b2 = _pair(b_one, b_two, by, bx)
+            a1, a2 = _pair(a_one, a_two, ay, ax, finely)
+            b1, b2 = _pair(b_one, b_two, by, bx, finely)
             first, second = share * gains[0], (np.float32(1) - share) * gains[1]
             _put(made_one, i, j, first * a1 + second * b1, most)
             _put(made_two, i, j, first * a2 + second * b2, most)

@@ -32,14 +32,14 @@ def read(picture, y, x, side, out):  # type: ignore[no-untyped-def]
     height, width = picture.shape
     zero, one = np.float32(0), np.float32(1)
     y = min(max(np.float32(y) + np.float32(PAD), zero), np.float32(height - side - 2))
-    x = min(max(np.float32(x) + np.float32(PAD), zero), np.float32(width - side - 2))
+    x = min(max(np.float32(x) + np.float32(PAD), zero), np.float32(width - _BUFFER - 2))
     top, left = np.uint32(y), np.uint32(x)
     down, right = y - np.float32(top), x - np.float32(left)
     up, back = one - down, one - right
-    for k in range(side):
+    for k in range(_BUFFER):
         out[0, k] = back * picture[top, left + k] + right * picture[top, left + k + 1]
     for r in range(side):
-        for k in range(side):
+        for k in range(_BUFFER):
             below = back * picture[top + r + 1, left + k] + right * picture[top + r + 1, left + k + 1]
             out[r + 1, k] = below
             out[r, k] = up * out[r, k] + down * below
@@ -72,13 +72,44 @@ def step(a, b, y, x, vy, vx, t, one, two):  # type: ignore[no-untyped-def]
     side, rest, half = SIDE + 2, np.float32(1) - t, np.float32(0.5)
     read(a, y - 1 - t * vy, x - 1 - t * vx, side, one)
     read(b, y - 1 + rest * vy, x - 1 + rest * vx, side, two)
-    zero = np.float32(0)
-    xx, xy, yy, xo, yo, sx, sy, so = zero, zero, zero, zero, zero, zero, zero, zero
     for r in range(side):
         for k in range(side):
             first, second = one[r, k], two[r, k]
             one[r, k] = second - first
             two[r, k] = (t * first + rest * second) * half
+    return _stepped(one, two)
+
+
+@njit(**KERNEL)
+def cost_and_step(a, b, y, x, vy, vx, t, one, two):  # type: ignore[no-untyped-def]
+    """Both at once, of patches that are read once."""
+    side, rest, half = SIDE + 2, np.float32(1) - t, np.float32(0.5)
+    read(a, y - 1 - t * vy, x - 1 - t * vx, side, one)
+    read(b, y - 1 + rest * vy, x - 1 + rest * vx, side, two)
+    for r in range(side):
+        for k in range(side):
+            first, second = one[r, k], two[r, k]
+            one[r, k] = second - first
+            two[r, k] = (t * first + rest * second) * half
+    mean = np.float32(0)
+    for r in range(1, SIDE + 1):
+        for k in range(1, SIDE + 1):
+            mean += one[r, k]
+    mean /= np.float32(SIDE * SIDE)
+    mean = min(max(mean, np.float32(-_LIGHT)), np.float32(_LIGHT)) * np.float32(_OF_LIGHT)
+    total = np.float32(0)
+    for r in range(1, SIDE + 1):
+        for k in range(1, SIDE + 1):
+            total += abs(one[r, k] - mean)
+    dy, dx = _stepped(one, two)
+    return total, dy, dx
+
+
+@njit(**KERNEL, inline="always")
+def _stepped(one, two):  # type: ignore[no-untyped-def]
+    """The step, of the difference of two patches and half of what they are together."""
+    zero = np.float32(0)
+    xx, xy, yy, xo, yo, sx, sy, so = zero, zero, zero, zero, zero, zero, zero, zero
     for r in range(1, SIDE + 1):
         for k in range(1, SIDE + 1):
             gx, gy, off = two[r, k + 1] - two[r, k - 1], two[r + 1, k] - two[r - 1, k], one[r, k]

@@ -4,10 +4,10 @@ Code values are taken as light by the power of 2.4 of a reference display (ITU-R
 for itself, with the luma weights of the picture's colour matrix (ITU-R BT.601, BT.709, BT.2020).
 """
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import chain, repeat
+from itertools import chain
 from typing import Any
 
 import cv2
@@ -47,17 +47,18 @@ def mix_into(made: VideoFrame, first: VideoFrame, second: VideoFrame, weight: fl
 
     All are planar, of the same raster and pixel format.
     """
-    parts = [_sized(part, plane.shape) for plane in planes_of(made)]
-    places = [np.flatnonzero(values > _LEAST) for values in parts]
-    if not any(some.size for some in places):
+    parts = {plane.shape: _sized(part, plane.shape) for plane in planes_of(made)}
+    places = {shape: np.nonzero(values > _LEAST) for shape, values in parts.items()}
+    if not any(len(rows) for rows, _ in places.values()):
         return
     light = _Sum(first, places)
     light.add(first, 1 - weight)
     light.add(second, weight)
-    for plane, values, some, mix in zip(planes_of(made), parts, places, light.codes(), strict=True):
-        shares = values.reshape(-1)[some]
-        rows, columns = np.divmod(some, plane.shape[1])
-        plane[rows, columns] = np.rint(plane[rows, columns] * (1 - shares) + mix * shares).astype(plane.dtype)
+    for plane, mix in zip(planes_of(made), light.codes(), strict=True):
+        rows, columns = places[plane.shape]
+        if len(rows):
+            shares = parts[plane.shape][rows, columns]
+            plane[rows, columns] = np.rint(plane[rows, columns] * (1 - shares) + mix * shares).astype(plane.dtype)
 
 
 _LEAST = 0.02
@@ -65,45 +66,41 @@ _LEAST = 0.02
 
 
 class _Sum:
-    """Light added up for all places of a picture's planes, or for some places of each."""
+    """Light added up for all places of a picture's planes, or for some places of planes of each shape."""
 
-    def __init__(self, like: VideoFrame, places: Sequence[Places] | None = None) -> None:
-        self._colour = _colour(like)
+    def __init__(self, like: VideoFrame, some: Mapping[tuple[int, ...], tuple[Places, ...]] | None = None) -> None:
+        from oddmeter.media.pictures import adding  # noqa: PLC0415 (half a second, which few processes need)
+
+        self._adding, self._colour = adding, _colour(like)
         self._shapes = [plane.shape for plane in planes_of(like)]
-        self._places = dict[tuple[int, ...], Places | None](zip(self._shapes, places or repeat(None), strict=False))
-        sizes = {shape: int(np.prod(shape)) if some is None else some.size for shape, some in self._places.items()}
-        self._light = {shape: np.zeros((self._colour.planes, size)) for shape, size in sizes.items()}
-        self._opaque = np.zeros(sizes[self._shapes[0]])
+        self._places = {shape: adding.Places(shape, *(some[shape] if some else ())) for shape in self._shapes}
+        self._used = [shape for shape in self._places if not some or len(some[shape][0])]
+        self._light = {shape: np.zeros((self._colour.planes, self._places[shape].count)) for shape in self._used}
+        self._opaque = np.zeros(1)
 
     def add(self, picture: VideoFrame, share: float) -> None:
         """Add a picture by its share."""
-        from oddmeter.media.pictures import adding  # noqa: PLC0415 (half a second, which few processes need)
-
-        planes = planes_of(picture)
+        planes, colour = planes_of(picture), self._colour
         for shape, light in self._light.items():
-            samples = np.stack([self._at(plane, shape) for plane in planes[: self._colour.planes]])
-            adding.add(light, samples, self._colour.matrix, self._colour.zero, share)
+            self._adding.add(light, planes, self._places[shape], colour.matrix, colour.zero, share)
         if len(planes) == 4:  # how opaque a place is, which is no light
-            self._opaque += self._at(planes[3], self._shapes[0]) * share
+            places = self._places[planes[3].shape]
+            values = planes[3][places.rows, places.columns] if len(places.rows) else planes[3].reshape(-1)
+            self._opaque = self._opaque + values * share
 
     def codes(self) -> list[Plane]:
         """The code values of each plane, in a row."""
-        from oddmeter.media.pictures import adding  # noqa: PLC0415
-
         colour, out = self._colour, list[Plane]()
-        for number, shape in enumerate(self._shapes[: colour.planes]):
-            light = self._light[shape]
-            codes = adding.coded(light, colour.back[number], colour.zero[number], colour.most)
-            out.append(codes)
-        if len(self._shapes) == 4:
-            out.append(np.rint(self._opaque).astype(np.uint8 if colour.most < 256 else np.uint16))
+        kind = np.uint8 if colour.most < 256 else np.uint16
+        for number, shape in enumerate(self._shapes):
+            if shape not in self._light:
+                out.append(np.zeros(0, kind))
+            elif number == 3:
+                out.append(np.rint(self._opaque).astype(kind))
+            else:
+                light = self._light[shape]
+                out.append(self._adding.coded(light, colour.back[number], colour.zero[number], colour.most))
         return out
-
-    def _at(self, plane: Plane, shape: tuple[int, ...]) -> Samples:
-        """The samples of a plane at the places of planes of a shape."""
-        values = np.asarray(_sized(plane.astype(np.float32), shape), np.float32).reshape(-1)
-        some = self._places[shape]
-        return values if some is None else values.take(some)
 
 
 @dataclass(frozen=True)
