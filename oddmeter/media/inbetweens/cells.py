@@ -11,11 +11,10 @@ import cv2
 import numpy as np
 from numba import njit
 
-from oddmeter.media.inbetweens.patches import KERNEL, PAD, buffer, differ, node_at, read
+from oddmeter.media.inbetweens.lanes import WINDOW
+from oddmeter.media.inbetweens.patches import KERNEL, PAD, differing, node_at
 from oddmeter.media.inbetweens.search import Field, Map
 
-_WINDOW = 6
-"""Samples along the square by which a motion is judged."""
 _MOST_BEND = 16.0
 """Samples a frame by which motion may change from one frame to the next."""
 _SPREAD = 2.0
@@ -24,6 +23,8 @@ _OWN = 0.8
 """What the difference along the nodes' own motion counts for, against others."""
 _MOST_OF = 2.0
 """One picture gives at most so many times its part of the moment: close to one of them, that is what is seen."""
+_ROUNDED, _DETAILED = 10.0, 20.0
+"""The roughness that rounding alone makes, and that of detail."""
 _SAME = 0.5
 """Samples within which two motions are one."""
 _NOTHING = np.zeros((1, 1), np.float32)
@@ -31,13 +32,12 @@ _NOTHING = np.zeros((1, 1), np.float32)
 
 @dataclass(frozen=True)
 class Care:
-    """How closely cells are looked at: ``finest``, in which size motion is searched last, and whether only every other
-    node is, where these agree; cells judged one by one, or by four; motions tried at most, and from how many nodes
-    away; by how many grey levels one picture alone must agree better; grey levels that fit at once, and that a
-    difference may have where it is taken as it is; and whether smaller planes of colour are read by the cubic."""
+    """How closely cells are looked at: ``finest``, in which size motion is searched last; cells judged one by one, or
+    by four; motions tried at most, and from how many nodes away; by how many grey levels one picture alone must agree
+    better; grey levels that fit at once, and that a difference may have where it is taken as it is; and whether smaller
+    planes of colour are read by the cubic."""
 
     finest: int
-    sparse: bool
     by_four: bool
     most: int
     far: int
@@ -50,14 +50,15 @@ class Care:
 @dataclass(frozen=True)
 class Cells:
     """For each cell: the vector (lines, samples) from the first picture to the second, how far its path bends aside,
-    the share of the first picture, and by how many grey levels both differ along it, or along what
-    fits best where one alone is taken."""
+    the share of the first picture, by how many grey levels both differ along it, or along what fits best where one
+    alone is taken, and how sharply it is read, from 0 to 1."""
 
     vectors: Map
     bends: Map
     shares: Map
     differences: Map
     gains: Map
+    sharpness: Map
 
 
 @dataclass(frozen=True)
@@ -88,7 +89,16 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
         beyond.before is not None, beyond.after is not None, care.by_four, care.most, care.far,
         np.float32(care.alone), np.float32(care.at_once), np.float32(fits), vectors, aside, shares, differences,
     )  # fmt: skip
-    return Cells(vectors, aside, np.asarray(cv2.blur(shares, (3, 3)), np.float32), differences, gains)
+    return Cells(
+        vectors, aside, np.asarray(cv2.blur(shares, (3, 3)), np.float32), differences, gains, _sharpness(field)
+    )
+
+
+def _sharpness(field: Field) -> Map:
+    """How sharply each cell is read: fully, unless next to nothing is around it but the rounding of its samples, which
+    would be sharpened with it."""
+    around = np.maximum(field.first.roughness, field.second.roughness).astype(np.float32)
+    return np.asarray(np.clip((around - _ROUNDED) / (_DETAILED - _ROUNDED), 0, 1), np.float32)
 
 
 def _gains(field: Field, beyond: Beyond) -> Map:
@@ -151,12 +161,11 @@ def _choose(  # type: ignore[no-untyped-def]  # noqa: PLR0912, PLR0915
 ):  # fmt: skip
     rows, columns = vectors.shape[:2]
     height, width = a.shape[0] - 2 * PAD, a.shape[1] - 2 * PAD
-    one, two, other = buffer(), buffer(), buffer()
     tried_y, tried_x = np.empty(40, np.float32), np.empty(40, np.float32)
     whole, rest, both = np.float32(1), np.float32(1) - t, np.float32(1) - t
     bend, beyond = np.float32(4) * t * rest, np.float32(8) + np.float32(4) * t * rest
     most_of = np.float32(_MOST_OF)
-    middle, half = (apart - 1) * 0.5, (_WINDOW - 1) * 0.5
+    middle, half = (apart - 1) * 0.5, (WINDOW - 1) * 0.5
     judged = np.zeros(out.shape[1], np.uint8)
     for i in range(out.shape[0]):
         gy = min(max((2 * i + 0.5 - middle) / apart, 0.0), rows - 1.001)
@@ -225,19 +234,17 @@ def _choose(  # type: ignore[no-untyped-def]  # noqa: PLR0912, PLR0915
                 tried += 1
                 ay, ax = y - t * qy - bend * ly, x - t * qx - bend * lx
                 zy, zx = y + rest * qy - bend * ly, x + rest * qx - bend * lx
-                read(a, ay, ax, _WINDOW, one)
-                read(b, zy, zx, _WINDOW, two)
-                unlike = differ(one, two, _WINDOW, gains[1], gains[2])
+                unlike = differing(a, ay, ax, b, zy, zx, gains[1], gains[2])
                 in_a = min(ay, ax) + half >= -0.5 and ay + half < height - 0.5 and ax + half < width - 0.5
                 in_b = min(zy, zx) + half >= -0.5 and zy + half < height - 0.5 and zx + half < width - 0.5
                 favour = np.float32(_OWN) if m == 0 else whole
                 side, alone_a, alone_b = both, np.float32(1e9), np.float32(1e9)
                 if (in_a != in_b or unlike > alone) and has_before and (in_a or not in_b):
-                    read(before, y - (1 + t) * qy - beyond * ly, x - (1 + t) * qx - beyond * lx, _WINDOW, other)
-                    alone_a = differ(one, other, _WINDOW, gains[1], gains[0])
+                    py, px = y - (1 + t) * qy - beyond * ly, x - (1 + t) * qx - beyond * lx
+                    alone_a = differing(a, ay, ax, before, py, px, gains[1], gains[0])
                 if (in_a != in_b or unlike > alone) and has_after and (in_b or not in_a):
-                    read(after, y + (1 + rest) * qy - beyond * ly, x + (1 + rest) * qx - beyond * lx, _WINDOW, other)
-                    alone_b = differ(two, other, _WINDOW, gains[2], gains[3])
+                    py, px = y + (1 + rest) * qy - beyond * ly, x + (1 + rest) * qx - beyond * lx
+                    alone_b = differing(b, zy, zx, after, py, px, gains[2], gains[3])
                 if in_a == in_b:
                     apart_by = min(apart_by, unlike)
                 if in_a != in_b:

@@ -11,7 +11,7 @@ from oddmeter.media.inbetweens.patches import KERNEL, PAD
 from oddmeter.media.inbetweens.search import Map, padded
 
 _SHARP = -0.7
-"""The parameter of the cubic: between soft (−0.5) and what rings (−1)."""
+"""The parameter of the cubic where there is detail: between soft (−0.5) and what rings (−1)."""
 _ON_IT = 1 / 64
 """Samples within which a place is a sample's own."""
 
@@ -19,23 +19,26 @@ Planes = Sequence[Plane]
 
 
 def draw(
-    first: Planes, second: Planes, made: Planes, cells: Cells, t: float, most: int, *, rgb: bool, finely: bool
-) -> None:
+    first: Planes, second: Planes, made: Planes, cells: Cells, t: float, most: int, *, rgb: bool, finely: bool,
+    luma: tuple[Map, Map] | None,
+) -> None:  # fmt: skip
     """Draw all planes of a picture, of samples up to ``most``, at the moment ``t`` between two others. Luma, or each
     colour, follows the light of the moment. Smaller planes of colour are read by the cubic where that is done
-    ``finely``, by straight lines elsewhere."""
+    ``finely``, by straight lines elsewhere. ``luma`` are the first planes ``padded``, where they are at hand."""
     number = 0
     while number < len(made):
         lit = cells.gains[1:3] if number == 0 or (rgb and number < 3) else np.ones(2, np.float32)
         many = 2 if made[number].shape != made[0].shape else 1
         part = slice(number, number + many)
         planes = first[part], second[part], made[part]
-        _draw_planes(*planes, cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
+        at_hand = luma if number == 0 and luma is not None else None
+        a, b = ([one] for one in at_hand) if at_hand else ([*map(padded, both)] for both in planes[:2])
+        _draw_planes(a, b, planes[2], cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
         number += many
 
 
 def _draw_planes(
-    first: Planes, second: Planes, made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...],
+    a: Sequence[Map], b: Sequence[Map], made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...],
     most: np.float32, finely: bool,
 ) -> None:  # fmt: skip
     """One plane of the picture's own size, or the two of colour that are smaller."""
@@ -43,8 +46,7 @@ def _draw_planes(
     shape = made[0].shape
     scale = np.array([shape[0] / size[0], shape[1] / size[1]], np.float32)
     drawn = [np.empty(shape, plane.dtype) for plane in made]
-    paths = (cells.vectors, cells.bends, cells.shares, t, gains, scale)
-    a, b = [padded(plane) for plane in first], [padded(plane) for plane in second]
+    paths = (cells.vectors, cells.bends, cells.shares, cells.sharpness, t, gains, scale)
     if len(made) == 1:
         _draw_fours(a[0], b[0], drawn[0], *paths, most)
     else:
@@ -56,11 +58,13 @@ def _draw_planes(
 
 
 @njit(**KERNEL, inline="always")
-def _cubic(f):  # type: ignore[no-untyped-def]
-    """What the four samples around count for, ``f`` of the way from the second to the third."""
+def _cubic(f, sharp):  # type: ignore[no-untyped-def]
+    """What the four samples around count for, ``f`` of the way from the second to the third: by the cubic where that is
+    ``sharp``, on the straight line between both where it is not."""
     a, one = np.float32(_SHARP), np.float32(1)
     g, a2, a3 = one - f, a + np.float32(2), a + np.float32(3)
     first, second, third = a * f * g * g, (a2 * f - a3) * f * f + one, (a2 * g - a3) * g * g + one
+    first, second, third = sharp * first, g + sharp * (second - g), f + sharp * (third - f)
     return first, second, third, one - first - second - third
 
 
@@ -91,13 +95,13 @@ def _straight(picture, m, n, down, right):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL, inline="always")
-def _pair(one, two, y, x, finely):  # type: ignore[no-untyped-def]
+def _pair(one, two, y, x, sharp, finely):  # type: ignore[no-untyped-def]
     """The samples of two planes at a place."""
     m, n, down, right = _place(one, y, x)
     if not finely:
         return _straight(one, m + 1, n + 1, down, right), _straight(two, m + 1, n + 1, down, right)
-    y0, y1, y2, y3 = _cubic(down)
-    x0, x1, x2, x3 = _cubic(right)
+    y0, y1, y2, y3 = _cubic(down, sharp)
+    x0, x1, x2, x3 = _cubic(right, sharp)
     p, q = _line(one, m, n, x0, x1, x2, x3) * y0, _line(two, m, n, x0, x1, x2, x3) * y0
     p += _line(one, m + 1, n, x0, x1, x2, x3) * y1
     q += _line(two, m + 1, n, x0, x1, x2, x3) * y1
@@ -116,14 +120,14 @@ def _across(picture, m, n, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL, inline="always")
-def _four(picture, y, x):  # type: ignore[no-untyped-def]
+def _four(picture, y, x, sharp):  # type: ignore[no-untyped-def]
     """The square of two by two samples from a place on, line by line."""
     m, n, down, right = _place(picture, y, x)
     if max(down, right) < np.float32(_ON_IT):
         m, n = m + 1, n + 1
         return picture[m, n], picture[m, n + 1], picture[m + 1, n], picture[m + 1, n + 1]
-    y0, y1, y2, y3 = _cubic(down)
-    x0, x1, x2, x3 = _cubic(right)
+    y0, y1, y2, y3 = _cubic(down, sharp)
+    x0, x1, x2, x3 = _cubic(right, sharp)
     a0, b0 = _across(picture, m, n, x0, x1, x2, x3)
     a1, b1 = _across(picture, m + 1, n, x0, x1, x2, x3)
     a2, b2 = _across(picture, m + 2, n, x0, x1, x2, x3)
@@ -151,15 +155,15 @@ def _read_at(vectors, bends, shares, m, n, y, x, t, scale):  # type: ignore[no-u
 
 
 @njit(**KERNEL)
-def _draw_fours(a, b, made, vectors, bends, shares, t, gains, scale, most):  # type: ignore[no-untyped-def]
+def _draw_fours(a, b, made, vectors, bends, shares, sharpness, t, gains, scale, most):  # type: ignore[no-untyped-def]
     """A plane of two by two samples to a cell."""
     for i in range(shares.shape[0]):
         for j in range(shares.shape[1]):
             y, x = np.float32(2 * i), np.float32(2 * j)
             ay, ax, by, bx, share = _read_at(vectors, bends, shares, i, j, y, x, t, scale)
-            first, second = share * gains[0], (np.float32(1) - share) * gains[1]
-            a0, a1, a2, a3 = _four(a, ay, ax)
-            b0, b1, b2, b3 = _four(b, by, bx)
+            first, second, sharp = share * gains[0], (np.float32(1) - share) * gains[1], sharpness[i, j]
+            a0, a1, a2, a3 = _four(a, ay, ax, sharp)
+            b0, b1, b2, b3 = _four(b, by, bx, sharp)
             _put(made, 2 * i, 2 * j, first * a0 + second * b0, most)
             _put(made, 2 * i, 2 * j + 1, first * a1 + second * b1, most)
             _put(made, 2 * i + 1, 2 * j, first * a2 + second * b2, most)
@@ -168,8 +172,8 @@ def _draw_fours(a, b, made, vectors, bends, shares, t, gains, scale, most):  # t
 
 @njit(**KERNEL)
 def _draw_pairs(  # type: ignore[no-untyped-def]
-    a_one, a_two, b_one, b_two, made_one, made_two, vectors, bends, shares, t, gains, scale, down, across, tall, wide,
-    most, finely,
+    a_one, a_two, b_one, b_two, made_one, made_two, vectors, bends, shares, sharpness, t, gains, scale, down, across,
+    tall, wide, most, finely,
 ):  # fmt: skip
     """Two planes of one sample to ``down`` by ``across`` cells, or of ``tall`` by ``wide`` samples to one."""
     for i in range(made_one.shape[0]):
@@ -177,8 +181,8 @@ def _draw_pairs(  # type: ignore[no-untyped-def]
         for j in range(made_one.shape[1]):
             n = j if wide == 1 and across == 1 else j // wide * across
             ay, ax, by, bx, share = _read_at(vectors, bends, shares, m, n, np.float32(i), np.float32(j), t, scale)
-            a1, a2 = _pair(a_one, a_two, ay, ax, finely)
-            b1, b2 = _pair(b_one, b_two, by, bx, finely)
+            a1, a2 = _pair(a_one, a_two, ay, ax, sharpness[m, n], finely)
+            b1, b2 = _pair(b_one, b_two, by, bx, sharpness[m, n], finely)
             first, second = share * gains[0], (np.float32(1) - share) * gains[1]
             _put(made_one, i, j, first * a1 + second * b1, most)
             _put(made_two, i, j, first * a2 + second * b2, most)

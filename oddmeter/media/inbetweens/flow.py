@@ -22,15 +22,9 @@ from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import luma_of
 
 CARE = {
-    Effort.QUICK: Care(
-        finest=1, sparse=True, by_four=True, most=4, far=2, alone=16, at_once=3, fits=8, colour_finely=False
-    ),
-    Effort.NORMAL: Care(
-        finest=0, sparse=False, by_four=True, most=6, far=4, alone=12, at_once=2, fits=7, colour_finely=True
-    ),
-    Effort.CAREFUL: Care(
-        finest=0, sparse=False, by_four=False, most=8, far=4, alone=8, at_once=1.5, fits=6, colour_finely=True
-    ),
+    Effort.QUICK: Care(finest=1, by_four=True, most=4, far=2, alone=16, at_once=3, fits=8, colour_finely=False),
+    Effort.NORMAL: Care(finest=0, by_four=True, most=6, far=4, alone=12, at_once=2, fits=7, colour_finely=True),
+    Effort.CAREFUL: Care(finest=0, by_four=False, most=8, far=4, alone=8, at_once=1.5, fits=6, colour_finely=True),
 }
 _AROUND = 5
 """Cells on a side over which differences are taken together."""
@@ -55,7 +49,7 @@ def sizes_of(frame: VideoFrame) -> Levels:
 
 def motion(first: Levels, second: Levels, effort: Effort) -> Field:
     """The motion half way between two pictures of the same raster."""
-    return found_between(first, second, CARE[effort].finest, sparse=CARE[effort].sparse)
+    return found_between(first, second, CARE[effort].finest)
 
 
 def between(
@@ -78,7 +72,8 @@ def between(
     out = empty_like(first, first.width, first.height)
     most = (1 << first.format.components[0].bits) - 1
     planes = (planes_of(first), planes_of(second), planes_of(out))
-    draw(*planes, cells, weight, most, rgb=first.format.is_rgb, finely=CARE[effort].colour_finely)
+    luma = (found.first.pictures[0], found.second.pictures[0]) if most == 255 and not first.format.is_rgb else None
+    draw(*planes, cells, weight, most, rgb=first.format.is_rgb, finely=CARE[effort].colour_finely, luma=luma)
     if sure.min() >= 1:
         return Built(out, np.zeros_like(all_mixed))
     mixed_part = 1 - _drawn_out(sure, first.width, first.height)

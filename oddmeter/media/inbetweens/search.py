@@ -15,19 +15,16 @@ import numpy as np
 import numpy.typing as npt
 from numba import njit
 
-from oddmeter.media.inbetweens.patches import KERNEL, PAD, SIDE, buffer, cost, cost_and_step, node_at, step
+from oddmeter.media.inbetweens.far import APART, LINES, take_far
+from oddmeter.media.inbetweens.patches import KERNEL, PAD, SIDE, cost, cost_and_step, node_at
 
 Map = npt.NDArray[np.float32]
-APART = 4
-"""Samples from one node to the next, in the picture they are searched in."""
 _SMALLEST = 20
 """Lines of the smallest picture that is searched, or a little fewer."""
 _WELL = 64.0
 """A cost below which a node asks none of its neighbours; and what a neighbour's vector has to be better by, more than
 a third of it."""
 _MOST_STEP, _UNTESTED = 2.0, 0.3
-_ALIKE = 0.5
-"""Samples within which the nodes around one agree about how it moves."""
 _FITS = 6.0
 """Grey levels a sample by which nodes differ that light is judged by."""
 
@@ -55,6 +52,14 @@ class Levels:
             found.append(np.asarray(cv2.resize(last, size, interpolation=cv2.INTER_AREA), np.float32))
         return tuple(map(padded, found))
 
+    @cached_property
+    def roughness(self) -> npt.NDArray[np.uint8]:
+        """How much there is of detail around each square of two by two samples: by how many eighths of a grey level a
+        sample differs from those beside it, all four taken together; 255 at the most."""
+        bent = cv2.convertScaleAbs(cv2.Laplacian(self.luma, cv2.CV_16S), alpha=8)
+        size = -(-self.width // 2), -(-self.height // 2)
+        return np.asarray(cv2.blur(cv2.resize(bent, size, interpolation=cv2.INTER_AREA), (9, 9)), np.uint8)
+
 
 @dataclass(frozen=True)
 class Field:
@@ -72,9 +77,8 @@ class Field:
     level: float
 
 
-def found_between(first: Levels, second: Levels, finest: int, *, sparse: bool = False) -> Field:
-    """The motion half way between two pictures; the last search is in pictures ``finest`` sizes below their own, and
-    there at every other node where these agree, if ``sparse``."""
+def found_between(first: Levels, second: Levels, finest: int) -> Field:
+    """The motion half way between two pictures; the last search is in pictures ``finest`` sizes below their own."""
     vectors: Map | None = None
     costs: Map = np.zeros((2, 2), np.float32)
     finest = min(finest, len(first.pictures) - 1)
@@ -83,9 +87,18 @@ def found_between(first: Levels, second: Levels, finest: int, *, sparse: bool = 
         shape = _nodes(a)
         vectors = np.zeros((*shape, 2), np.float32) if vectors is None else _finer(vectors, shape)
         ways = (False,) if level == finest else (False, True)  # what is found travels both ways where that is cheap
-        vectors, costs = _refined(a, b, vectors, np.float32(0.5), ways, sparse=sparse and level == finest)
+        vectors, costs = _refined(a, b, vectors, np.float32(0.5), ways)
+        lines = a.shape[0] - 2 * PAD
+        if lines <= LINES < 2 * lines and take_far(a, b * _as_light(a, b), vectors, costs):
+            vectors, costs = _refined(a, b, vectors, np.float32(0.5), (False, True))
     assert vectors is not None
     return _field(first, second, 0.5, vectors, costs, finest)
+
+
+def _as_light(a: Map, b: Map) -> np.float32:
+    """What makes the second picture as light as the first, on the whole."""
+    one, other = float(a.mean()), float(b.mean())
+    return np.float32(one / other if min(one, other) > 1 else 1)
 
 
 def moved_to(field: Field, t: float) -> Field:
@@ -119,16 +132,14 @@ def _finer(vectors: Map, shape: tuple[int, int]) -> Map:
     return np.ascontiguousarray(large[at], np.float32)
 
 
-def _refined(
-    a: Map, b: Map, vectors: Map, t: np.float32, ways: Sequence[bool], *, sparse: bool = False
-) -> tuple[Map, Map]:
+def _refined(a: Map, b: Map, vectors: Map, t: np.float32, ways: Sequence[bool]) -> tuple[Map, Map]:
     """Searched once for each way to go through the nodes, back or not, and smoothed."""
     costs = np.empty(vectors.shape[:2], np.float32)
     sample = np.empty(costs.size, np.float32)
     count = _sampled(a, b, vectors, t, sample)
     usual = float(np.median(sample[:count])) if count else 0.0
-    for number, back in enumerate(ways):
-        _search(a, b, vectors, costs, t, np.float32(max(_WELL, usual)), back, number > 0, sparse)
+    for back in ways:
+        _search(a, b, vectors, costs, t, np.float32(max(_WELL, usual)), back)
     smooth = np.empty_like(vectors)
     _smoothed(vectors, costs, smooth)
     return smooth, costs
@@ -137,44 +148,33 @@ def _refined(
 @njit(**KERNEL)
 def _sampled(a, b, vectors, t, out):  # type: ignore[no-untyped-def]
     """The cost of every fourth node of every fourth row; returns their number."""
-    one, two, n = buffer(), buffer(), 0
+    n = 0
     for i in range(1, vectors.shape[0], 4):
         for j in range(1, vectors.shape[1], 4):
             y, x = i * APART + (APART - SIDE) * 0.5, j * APART + (APART - SIDE) * 0.5
-            out[n] = cost(a, b, y, x, vectors[i, j, 0], vectors[i, j, 1], t, one, two)
+            out[n] = cost(a, b, y, x, vectors[i, j, 0], vectors[i, j, 1], t)
             n += 1
     return n
 
 
 @njit(**KERNEL)
-def _search(a, b, vectors, costs, t, well, back, again, sparse):  # type: ignore[no-untyped-def]
-    """Better vectors for nodes in turn, or from the last one back, in place, and what they cost. Where they were
-    searched ``again``, nodes that fit are left as they are. ``sparse`` searches every other node first, and the ones
-    between them only where these do not agree or fit."""
+def _search(a, b, vectors, costs, t, well, back):  # type: ignore[no-untyped-def]
+    """Better vectors for nodes in turn, or from the last one back, in place, and what they cost."""
     rows, columns = vectors.shape[:2]
-    one, two = buffer(), buffer()
-    for turn in range(2 if sparse else 1):
-        for row in range(rows):
-            i = rows - 1 - row if back else row
-            for column in range(columns):
-                j = columns - 1 - column if back else column
-                if again and costs[i, j] <= well:
-                    continue
-                if sparse and (i + j) % 2 != turn:
-                    continue
-                if turn == 1 and _agreed(vectors, costs, well, i, j):
-                    continue
-                vy, vx, least = _best_at(a, b, vectors, t, well, i, j, one, two)
-                vectors[i, j, 0], vectors[i, j, 1], costs[i, j] = vy, vx, least
+    for row in range(rows):
+        i = rows - 1 - row if back else row
+        for column in range(columns):
+            j = columns - 1 - column if back else column
+            vectors[i, j, 0], vectors[i, j, 1], costs[i, j] = _best_at(a, b, vectors, t, well, i, j)
 
 
 @njit(**KERNEL, inline="always")
-def _best_at(a, b, vectors, t, well, i, j, one, two):  # type: ignore[no-untyped-def]
+def _best_at(a, b, vectors, t, well, i, j):  # type: ignore[no-untyped-def]
     """The best vector of a node, of its own and its neighbours', one step further; and what it costs."""
     rows, columns = vectors.shape[:2]
     y, x = i * APART + (APART - SIDE) * 0.5, j * APART + (APART - SIDE) * 0.5
     vy, vx = vectors[i, j, 0], vectors[i, j, 1]
-    least, dy, dx = cost_and_step(a, b, y, x, vy, vx, t, one, two)
+    least, dy, dx = cost_and_step(a, b, y, x, vy, vx, t)
     if least > well:
         own = True
         least -= np.float32(_WELL * 0.375)
@@ -186,40 +186,21 @@ def _best_at(a, b, vectors, t, well, i, j, one, two):  # type: ignore[no-untyped
             qy, qx = vectors[m, n, 0], vectors[m, n, 1]
             if abs(qy - vy) + abs(qx - vx) < 0.25:
                 continue
-            c = cost(a, b, y, x, qy, qx, t, one, two)
+            c = cost(a, b, y, x, qy, qx, t)
             if c < least:
                 least, vy, vx, own = c, qy, qx, False
         if not own:
-            dy, dx = step(a, b, y, x, vy, vx, t, one, two)
+            _, dy, dx = cost_and_step(a, b, y, x, vy, vx, t)
     far = max(abs(dx), abs(dy))
     if far < _UNTESTED:
         return vy + dy, vx + dx, least
     if far > _MOST_STEP:
         dy *= np.float32(_MOST_STEP) / far
         dx *= np.float32(_MOST_STEP) / far
-    c = cost(a, b, y, x, vy + dy, vx + dx, t, one, two)
+    c = cost(a, b, y, x, vy + dy, vx + dx, t)
     if c < least:
         return vy + dy, vx + dx, c
     return vy, vx, least
-
-
-@njit(**KERNEL)
-def _agreed(vectors, costs, well, i, j):  # type: ignore[no-untyped-def]
-    """True where all nodes around one are there, move alike and fit; it moves as they do then."""
-    if i < 1 or j < 1 or i + 1 >= vectors.shape[0] or j + 1 >= vectors.shape[1]:
-        return False
-    if max(costs[i - 1, j], costs[i + 1, j], costs[i, j - 1], costs[i, j + 1]) > well:
-        return False
-    for part in range(2):
-        up, down = vectors[i - 1, j, part], vectors[i + 1, j, part]
-        left, right = vectors[i, j - 1, part], vectors[i, j + 1, part]
-        if max(up, down, left, right) - min(up, down, left, right) > _ALIKE:
-            return False
-    for part in range(2):
-        around = vectors[i - 1, j, part] + vectors[i + 1, j, part] + vectors[i, j - 1, part] + vectors[i, j + 1, part]
-        vectors[i, j, part] = around * np.float32(0.25)
-    costs[i, j] = (costs[i - 1, j] + costs[i + 1, j] + costs[i, j - 1] + costs[i, j + 1]) * np.float32(0.25)
-    return True
 
 
 @njit(**KERNEL)

@@ -25,8 +25,6 @@ _NONE = np.zeros(0, np.int64)
 _GAMMA = 2.4
 _STEPS = 1 << 12
 _AT_ONCE = 256
-_FEW = 6
-"""Where no more than one in so many places of a line is asked for, each is read by itself."""
 _MOST = 2.5
 """How far red, green or blue may lie from black, white being 1: a picture's luma and chroma can have more."""
 
@@ -103,10 +101,18 @@ def _looked_up(value, table):  # type: ignore[no-untyped-def]
     return found if value >= 0 else -found
 
 
-@njit(**_KERNEL)
+@njit(**_KERNEL, inline="always")
 def _sample(plane, y, x, top, down, left, across):  # type: ignore[no-untyped-def]
     """The sample of a plane at a place."""
-    total = 0.0
+    m, n = np.uint32(top[y]), np.uint32(left[x])
+    if down.shape[1] == 1 and across.shape[1] == 1:
+        return np.float64(plane[m, n])
+    if down.shape[1] == 2 and across.shape[1] == 2:
+        below = min(m + np.uint32(1), np.uint32(plane.shape[0] - 1))
+        beside = min(n + np.uint32(1), np.uint32(plane.shape[1] - 1))
+        one = across[x, 0] * plane[m, n] + across[x, 1] * plane[m, beside]
+        return down[y, 0] * one + down[y, 1] * (across[x, 0] * plane[below, n] + across[x, 1] * plane[below, beside])
+    total = np.float64(0)
     for r in range(down.shape[1]):
         row = plane[min(top[y] + r, plane.shape[0] - 1)]
         for k in range(across.shape[1]):
@@ -146,7 +152,7 @@ def _add(  # type: ignore[no-untyped-def]
         if count == 0:
             continue
         place = begins[y] if some else y * width
-        if some and count * _FEW < width:
+        if some:
             for i in range(count):
                 x = columns[place + i]
                 p[x] = _sample(one, y, x, top, down, left, across)

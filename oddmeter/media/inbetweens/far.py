@@ -1,0 +1,134 @@
+"""Far: what moves so far between two pictures that small sizes lose it, found block by block.
+
+A block of the first picture that no motion around it explains is looked for all over the second, and what is found is
+looked for in the first again: only where both lead to each other, nothing else fits nearly as well, and blocks around
+it go the same way, is it taken. So flat ground, which fits anywhere, stays as it is.
+"""
+
+import numpy as np
+from numba import njit
+
+from oddmeter.media.inbetweens.lanes import LANES
+from oddmeter.media.inbetweens.patches import KERNEL, PAD, cost, node_at
+
+APART = 4
+"""Samples from one node to the next."""
+LINES = 270
+"""The tallest picture in which it is looked for."""
+_REACH = 12
+"""Samples to each side, up and down, within which it is looked for."""
+_LOST, _FOUND = 6.0 * LANES**2, 9.0 * LANES**2
+"""What a block's own motion costs at least where it is looked for; and what it costs at most where it is found."""
+_MOST = 1 / 6
+"""Of all blocks, as many as may be lost where they are looked for: where more are, it is not a few things that move."""
+_BETTER, _ALONE = 0.5, 1.25
+"""What it costs there at most, of its own motion; and what it costs anywhere else at least, of where it is found."""
+_TOGETHER, _SHARE = 4, 0.25
+"""Blocks around one that have to go the same way, and which part of those that are lost: a pattern that changes in its
+place, such as numbers, finds itself here and there."""
+_NOWHERE = 1e6
+_NEAR = 2
+"""Samples within which two places are one."""
+
+
+@njit(**KERNEL)
+def take_far(a, b, vectors, costs):  # type: ignore[no-untyped-def]
+    """Give nodes half way between two pictures, of which the second is as light as the first, the motion of blocks that
+    are found far away, where it fits better than theirs; returns how many were taken."""
+    rows, columns = costs.shape
+    owns = np.empty((rows, columns), np.float32)
+    for i in range(rows):
+        for j in range(columns):
+            owns[i, j] = _explained(a, b, vectors, i, j)
+    if np.sum(owns >= _LOST) > owns.size * _MOST:
+        return 0
+    ways = np.full((rows, columns, 2), np.float32(_NOWHERE), np.float32)
+    for i in range(rows):
+        for j in range(columns):
+            if owns[i, j] >= _LOST:
+                ways[i, j, 0], ways[i, j, 1] = _found(a, b, owns[i, j], i, j)
+    taken = 0
+    for i in range(rows):
+        for j in range(columns):
+            if ways[i, j, 0] < _NOWHERE and _together(ways, owns, i, j):
+                taken += 1
+                _take(a, b, vectors, costs, i, j, ways[i, j, 0], ways[i, j, 1])
+    return taken
+
+
+@njit(**KERNEL, inline="always")
+def _corner(i):  # type: ignore[no-untyped-def]
+    """Where the block of a node begins, along a side."""
+    return i * APART + (APART - LANES) * 0.5
+
+
+@njit(**KERNEL)
+def _explained(a, b, vectors, i, j):  # type: ignore[no-untyped-def]
+    """What a block of the first picture costs along the motion that comes from it, or along none."""
+    zero, half, y, x = np.float32(0), 0.5 / APART, _corner(i), _corner(j)
+    vy, vx = vectors[i, j, 0], vectors[i, j, 1]
+    for _ in range(2):
+        m, n = i + half * vy, j + half * vx
+        vy, vx = node_at(vectors, m, n, 0), node_at(vectors, m, n, 1)
+    return min(cost(a, b, y, x, zero, zero, zero), cost(a, b, y, x, np.float32(vy), np.float32(vx), zero))
+
+
+@njit(**KERNEL)
+def _found(a, b, own, i, j):  # type: ignore[no-untyped-def]
+    """How far away a block of the first picture is in the second, where both lead to each other and it fits much better
+    than what it costs now; nowhere if not."""
+    height, width, nothing = a.shape[0] - 2 * PAD, a.shape[1] - 2 * PAD, np.float32(_NOWHERE)
+    y, x = _corner(i), _corner(j)
+    dy, dx, least = _looked_for(a, b, y, x)
+    if least > min(np.float32(_FOUND), own * np.float32(_BETTER)):
+        return nothing, nothing
+    if min(y + dy, x + dx) < -PAD / 2 or y + dy > height + PAD / 2 or x + dx > width + PAD / 2:
+        return nothing, nothing
+    back_y, back_x, _ = _looked_for(b, a, y + dy, x + dx)
+    return (dy, dx) if max(abs(back_y + dy), abs(back_x + dx)) <= 1 else (nothing, nothing)
+
+
+@njit(**KERNEL)
+def _together(ways, owns, i, j):  # type: ignore[no-untyped-def]
+    """True where enough of the lost blocks around one go the same way."""
+    alike, lost = 0, 0
+    for m in range(max(0, i - 3), min(ways.shape[0], i + 4)):
+        for n in range(max(0, j - 3), min(ways.shape[1], j + 4)):
+            if owns[m, n] >= _LOST:
+                lost += 1
+                if max(abs(ways[m, n, 0] - ways[i, j, 0]), abs(ways[m, n, 1] - ways[i, j, 1])) <= 1:
+                    alike += 1
+    return alike >= _TOGETHER and alike >= lost * _SHARE
+
+
+@njit(**KERNEL)
+def _take(a, b, vectors, costs, i, j, dy, dx):  # type: ignore[no-untyped-def]
+    """Give the nodes around the middle of its way the motion of a block, where it fits better."""
+    half = np.float32(0.5)
+    m, n = int(i + dy * half / APART + half), int(j + dx * half / APART + half)
+    for p in range(max(0, m - 1), min(costs.shape[0], m + 2)):
+        for q in range(max(0, n - 1), min(costs.shape[1], n + 2)):
+            y, x = _corner(p), _corner(q)
+            here = cost(a, b, y, x, dy, dx, half)
+            if here < cost(a, b, y, x, vectors[p, q, 0], vectors[p, q, 1], half) * np.float32(0.75):
+                vectors[p, q, 0], vectors[p, q, 1], costs[p, q] = dy, dx, here
+
+
+@njit(**KERNEL)
+def _looked_for(a, b, y, x):  # type: ignore[no-untyped-def]
+    """How far away in the second picture a block of the first is found, in whole samples, and what it costs there; as
+    if it cost more than anything where it fits nearly as well elsewhere."""
+    zero, side = np.float32(0), 2 * _REACH + 1
+    fits = np.empty((side, side), np.float32)
+    least, my, mx = np.float32(1e9), 0, 0
+    for p in range(side):
+        for q in range(side):
+            c = cost(a, b, y, x, np.float32(p - _REACH), np.float32(q - _REACH), zero)
+            fits[p, q] = c
+            if c < least:
+                least, my, mx = c, p, q
+    for p in range(side):
+        for q in range(side):
+            if max(abs(p - my), abs(q - mx)) > _NEAR and fits[p, q] < least * np.float32(_ALONE):
+                least = np.float32(1e9)
+    return np.float32(my - _REACH), np.float32(mx - _REACH), least
