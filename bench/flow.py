@@ -4,8 +4,8 @@ like the true picture between it is, and in what processor time.
     .venv/bin/python -m bench.flow [SEED, default 7] [WIDTHxHEIGHT, default 1280x720] [KIND…]
 
 Every scene is drawn at fifty pictures a second; each second one is given away, and has to be made again. All work on
-the same frames in 4:2:0. Then how much is to be believed of what is trusted: of the places that are trusted at least so
-far, the share within three grey levels of the truth.
+the same frames in 4:2:0. Then how far trust is right: of the places that are trusted so far, the share within three
+grey levels of the truth, where all is built.
 """
 
 import sys
@@ -19,24 +19,40 @@ import cv2
 import numpy as np
 from av.video.frame import VideoFrame
 
-from bench.scenes import KINDS
+from bench.scenes import FORMS, KINDS, ONE_FIELD, PHOTOGRAPHS
 from oddmeter.core.decisions.treatment import Effort
+from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.scenes import Scene
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.inbetweens.cells import Beyond, chosen
 from oddmeter.media.inbetweens.flow import CARE, between, confidence, motion, sizes_of
 from oddmeter.media.pictures.light import mixed
+from oddmeter.media.pictures.planes import from_one_field, luma_of
 
 FRAMES, RATE, START = 6, 25, 0.4
-REACH, TRUST = 96, 0.5
-LEVELS = (0.0, 0.5, 0.7, 0.8, 0.9, 0.95)
+REACH, TRUST = 96, 0.1
+EDGES = (0.0, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98, 1.01)
 
 
-def drawn(scene: Scene, width: int, height: int) -> tuple[list[VideoFrame], list[VideoFrame]]:
-    """The frames that are given, and the true ones between them."""
+def drawn(
+    scene: Scene, width: int, height: int, form: str = "yuv420p", *, one_field: bool = False
+) -> tuple[list[VideoFrame], list[VideoFrame]]:
+    """The frames that are given, whole or made of one field each, and the true ones between them."""
     pictures = [scene(START + n / (2 * RATE), width, height) for n in range(2 * FRAMES - 1)]
-    frames = [VideoFrame.from_ndarray(one, format="bgr24").reformat(format="yuv420p") for one in pictures]
-    return frames[::2], frames[1::2]
+    frames = [VideoFrame.from_ndarray(one, format="bgr24").reformat(format=form) for one in pictures]
+    given = [from_one_field(frame, FieldOrder.UPPER) for frame in frames[::2]] if one_field else frames[::2]
+    return given, frames[1::2]
+
+
+def of_kind(kind: str, seed: int, width: int, height: int) -> tuple[list[VideoFrame], list[VideoFrame]]:
+    """The frames of a kind of scene."""
+    form = FORMS.get(kind, "yuv420p")
+    return drawn(KINDS[kind](seed), width, height, form, one_field=kind in ONE_FIELD)
+
+
+def of_eight_bit(frames: Sequence[VideoFrame]) -> list[VideoFrame]:
+    """The frames as the filter takes them."""
+    return [frame.reformat(format="yuv420p") for frame in frames]
 
 
 def by_filter(given: Sequence[VideoFrame]) -> tuple[dict[int, VideoFrame], float]:
@@ -86,12 +102,13 @@ def likeness(made: VideoFrame, true: VideoFrame, planes: slice = slice(0, 1)) ->
     """PSNR of luma, or of other planes together, in dB."""
     pairs = zip(planes_of(made)[planes], planes_of(true)[planes], strict=True)
     error = np.mean([np.mean((a.astype(np.float64) - b) ** 2) for a, b in pairs])
-    return float(10 * np.log10(255**2 / max(error, 1e-6)))
+    most = (1 << made.format.components[0].bits) - 1
+    return float(10 * np.log10(most**2 / max(error, 1e-6)))
 
 
 def structure(made: VideoFrame, true: VideoFrame) -> float:
     """SSIM of luma (Wang et al. 2004), over windows of sigma 1.5."""
-    a, b = (planes_of(frame)[0].astype(np.float64) for frame in (made, true))
+    a, b = (luma_of(frame).astype(np.float64) for frame in (made, true))
 
     def soft(values: np.ndarray) -> np.ndarray:
         return cv2.GaussianBlur(values, (0, 0), 1.5)
@@ -102,33 +119,41 @@ def structure(made: VideoFrame, true: VideoFrame) -> float:
     return float(np.mean((2 * x * y + one) * (2 * xy + two) / ((x * x + y * y + one) * (xx + yy + two))))
 
 
-def believed(given: Sequence[VideoFrame], true: Sequence[VideoFrame], made: dict[int, VideoFrame]) -> np.ndarray:
-    """For each level of trust: how many cells are trusted that far, and how many of them lie near the truth."""
-    out = np.zeros((len(LEVELS), 2))
-    for number, (first, second) in enumerate(pairwise(map(sizes_of, given))):
-        found = motion(first, second, Effort.QUICK)
-        trust = confidence(found, chosen(found, Beyond(), CARE[Effort.QUICK]))
-        off = cv2.absdiff(planes_of(made[number])[0], planes_of(true[number])[0])
-        near = cv2.resize(off.astype(np.float32), trust.shape[::-1], interpolation=cv2.INTER_AREA) <= 3
-        out += [[np.count_nonzero(trust >= level), np.count_nonzero(near & (trust >= level))] for level in LEVELS]
+def believed(given: Sequence[VideoFrame], true: Sequence[VideoFrame]) -> np.ndarray:
+    """For each stretch of trust: how many cells are trusted that far, and how many of them lie near the truth."""
+    out = np.zeros((len(EDGES) - 1, 2))
+    found = [motion(first, second, Effort.QUICK) for first, second in pairwise(map(sizes_of, given))]
+    around = [None, *found, None]
+    for number, (first, second) in enumerate(pairwise(given)):
+        beyond = Beyond(around[number], around[number + 2])
+        trust = confidence(chosen(found[number], beyond, CARE[Effort.QUICK]))
+        made = between(first, second, found[number], 0.5, Effort.QUICK, REACH, 0, beyond).frame
+        off = cv2.absdiff(luma_of(made), luma_of(true[number]))
+        near = cv2.resize((off <= 3).astype(np.float32), trust.shape[::-1], interpolation=cv2.INTER_AREA)
+        for stretch, (low, high) in enumerate(pairwise(EDGES)):
+            here = (trust >= low) & (trust < high)
+            out[stretch] += np.count_nonzero(here), near[here].sum()
     return out
 
 
 def main() -> None:
     seed = int(sys.argv[1]) if len(sys.argv) > 1 else 7
     width, height = map(int, (sys.argv[2] if len(sys.argv) > 2 else "1280x720").split("x"))
-    measure(seed, width, height, sys.argv[3:] or list(KINDS))
+    measure(
+        seed, width, height, sys.argv[3:] or [kind for kind in KINDS if kind != "photographs" or PHOTOGRAPHS.exists()]
+    )
 
 
 def measure(seed: int, width: int, height: int, kinds: Sequence[str]) -> None:
     """Print the figures of some kinds, and those of all of them together."""
     by_flow(drawn(KINDS["flash"](1), 64, 48)[0], Effort.QUICK)
     gains = {effort: np.empty((0, 5)) for effort in Effort}
-    trusted = np.zeros((len(LEVELS), 2))
+    trusted = np.zeros((len(EDGES) - 1, 2))
     for kind in kinds:
-        given, true = drawn(KINDS[kind](seed), width, height)
-        filtered, seconds = by_filter(given)
-        theirs = [[f(filtered[n], true[n]) for f in JUDGED] for n in sorted(filtered)]
+        given, true = of_kind(kind, seed, width, height)
+        filtered, seconds = by_filter(of_eight_bit(given))
+        plain = of_eight_bit(true)
+        theirs = [[f(filtered[n], plain[n]) for f in JUDGED] for n in sorted(filtered)]
         mixes = {n: likeness(frame, true[n]) for n, frame in by_mix(given).items()}
         line = f"{kind:13} filter {np.mean(theirs, 0)[0]:5.1f} dB  mix {np.mean([mixes[n] for n in filtered]):5.1f}"
         for effort in Effort:
@@ -138,8 +163,7 @@ def measure(seed: int, width: int, height: int, kinds: Sequence[str]) -> None:
             gain = np.mean(ours, 0) - np.mean(theirs, 0)
             gains[effort] = np.vstack([gains[effort], [*gain, seconds / own_seconds, against_mix]])
             line += f"  {effort.value} {gain[0]:+5.1f} ({seconds / own_seconds:3.1f} ×)"
-            if effort is Effort.QUICK:
-                trusted += believed(given, true, made)
+        trusted += believed(given, true)
         print(line, flush=True)
     for effort, all_of in gains.items():
         mean, least = all_of.mean(0), all_of.min(0)
@@ -147,9 +171,11 @@ def measure(seed: int, width: int, height: int, kinds: Sequence[str]) -> None:
             f"{effort.value:8} luma {mean[0]:+.1f} dB, {least[0]:+.1f} at the least; chroma {mean[1]:+.1f} dB;"
             f" SSIM {mean[2]:+.4f}; {mean[3]:.1f} × less CPU; worst frame against Mix {least[4]:+.2f} dB"
         )
-    for level, (count, near) in zip(LEVELS, trusted, strict=True):
-        part, right = count / trusted[0, 0], near / max(1, count)
-        print(f"trusted at {level:.2f}: {part:6.1%} of places, {right:.1%} of them within 3 levels")
+    for low, high, (count, near) in zip(EDGES, EDGES[1:], trusted, strict=False):
+        part, right = count / trusted[:, 0].sum(), near / max(1, count)
+        print(
+            f"trusted from {low:.2f} to {min(1, high):.2f}: {part:6.1%} of places, {right:.1%} of them within 3 levels"
+        )
 
 
 JUDGED = (likeness, lambda made, true: likeness(made, true, slice(1, 3)), structure)

@@ -1,11 +1,16 @@
-"""Scenes to measure in-betweens by, of nineteen kinds, each from a seed; each can be drawn at any moment.
+"""Scenes to measure in-betweens by, of twenty-two kinds, each from a seed; each can be drawn at any moment.
 
-All are made of noise and shapes: nothing is fetched. A scene takes the moment in seconds and a raster, and gives a BGR
-picture.
+All but one are made of noise and shapes: nothing is fetched. The photographs are those that come with scikit-image,
+where that is put into a folder of its own beforehand:
+
+    .venv/bin/python -m pip install --target .data/photographs --no-deps scikit-image
+
+A scene takes the moment in seconds and a raster, and gives a BGR picture.
 """
 
 import math
 from collections.abc import Callable
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -263,6 +268,33 @@ def credits(seed: int) -> Scene:
     return draw
 
 
+PHOTOGRAPHS = Path(__file__).parent.parent / ".data/photographs/skimage/data"
+_NAMES = ("chelsea", "coffee", "motorcycle_left", "brick", "gravel", "grass", "rocket", "hubble_deep_field")
+
+
+def photographs(seed: int) -> Scene:
+    """One photograph on its way across, turning and growing, over another one."""
+    dice = np.random.default_rng(seed)
+    back, front = (
+        cv2.imread(str(next(PHOTOGRAPHS.glob(f"{name}.*")))) for name in dice.choice(_NAMES, 2, replace=False)
+    )
+    speed, spin, zoom = dice.uniform(-0.4, 0.4, (2, 2)), dice.uniform(-8, 8, 2), dice.uniform(-0.25, 0.25, 2)
+
+    def placed(picture: np.ndarray, number: int, t: float, w: int, h: int, size: float) -> np.ndarray:
+        rows, columns = picture.shape[:2]
+        scale = size * max(w / columns, h / rows) * math.exp(zoom[number] * t)
+        turn = about(columns / 2, rows / 2, spin[number] * t, scale)
+        x, y = w / 2 - columns / 2 + speed[number, 0] * t * h, h / 2 - rows / 2 + speed[number, 1] * t * h
+        return shift(x, y) @ turn
+
+    def draw(t: float, w: int, h: int) -> np.ndarray:
+        picture = moved(back.astype(np.float32), placed(back, 0, t, w, h, 1.4), w, h)
+        mask = np.ones(front.shape[:2], np.float32)
+        return clipped(pasted(picture, front.astype(np.float32), mask, placed(front, 1, t, w, h, 0.45)))
+
+    return draw
+
+
 KINDS: dict[str, Kind] = {
     "layers": layers,
     "fence": fence,
@@ -283,5 +315,12 @@ KINDS: dict[str, Kind] = {
     "out of focus": lambda seed: panned(seed, (0.4, 0.2), (90, 50)),
     "motion blur": lambda seed: shuttered(panned(seed, (0.8, 0.3)), 1 / 50, 6),
     "fine detail": lambda seed: smoothed(panned(seed, (0.23, 0.11), (6, 3, 2))),
+    "interlaced": lambda seed: crowd(seed, 12, 0.2, 0.3, like=False),
+    "10 bit": layers,
+    "photographs": photographs,
 }
 """By name."""
+FORMS = {"10 bit": "yuv420p10le"}
+"""The pixel format of what is not 4:2:0 of 8 bit."""
+ONE_FIELD = {"interlaced"}
+"""Of these a single field of each frame is given, as what was interlaced and made into pictures has it."""

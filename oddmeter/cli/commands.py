@@ -176,7 +176,7 @@ def conform_file(
     shutter: Annotated[str, typer.Option(help="Of Gather: how long it is open, such as 180 or 360.")] = "180",
     effort: Annotated[str, typer.Option(help="Of Flow: quick, normal or careful.")] = "normal",
     reach: Annotated[str, typer.Option(help="Of Flow: how far things move between two frames, in pixels.")] = "48",
-    trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "50%",
+    trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "10%",
     curve: Annotated[Path | None, typer.Option(help="A curve as JSON, for the intent curve.")] = None,
     held_rate: Annotated[str, typer.Option("--held-rate", help="12 pictures a second, on twos, 3 frames.")] = "off",
     raster: Annotated[str | None, typer.Option(help="Raster of the timeline, 1920x1080 or 720x576@16/15.")] = None,

@@ -68,8 +68,8 @@ def test_flow(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatc
     flow.measure(3, 320, 180, ["layers"])
     said = capsys.readouterr().out
     assert len(re.findall(r"^(quick|normal|careful) +luma [+-]\d+\.\d dB", said, re.MULTILINE)) == 3
-    shares = [float(one) for one in re.findall(r"trusted at .* (\d+\.\d)% of them", said)]
-    assert len(shares) == len(flow.LEVELS) and shares[-1] >= shares[0], "what is trusted further is right more often"
+    shares = [float(one) for one in re.findall(r"trusted from .* (\d+\.\d)% of them", said)]
+    assert len(shares) == len(flow.EDGES) - 1 and shares[-1] >= shares[0], "what is trusted further is right more often"
 
 
 def test_beats() -> None:

@@ -60,7 +60,7 @@ def test_every_part_has_words_for_what_the_house_decides() -> None:
     words = {part: part_text(part, value) for part, value in HOUSE.decisions.items()}
     assert words == {
         Part.READING: "as the file says", Part.FIELDS: "woven", Part.BETWEEN: "pick", Part.SHUTTER: "180°",
-        Part.EFFORT: "normal", Part.REACH: "48 pixels", Part.TRUST: "50 %", Part.HELD: "not held",
+        Part.EFFORT: "normal", Part.REACH: "48 pixels", Part.TRUST: "10 %", Part.HELD: "not held",
         Part.SOUND: "follows the speed",
         Part.STREAMS: "all sound streams", Part.MUSIC: "no music",
         Part.REVERSE: "forwards", Part.FRAMING: "raster as it is", Part.SPAN: "whole clip",

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from bench.flow import by_flow, by_mix, drawn, likeness
+from bench.flow import EDGES, believed, by_flow, by_mix, drawn, likeness
 from bench.scenes import KINDS
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import planes_of
@@ -107,6 +107,17 @@ def test_pictures_of_any_size_are_built(size: tuple[int, int]) -> None:
     frames = [textured(*size, "yuv444p", number) for number in range(4)]
     for effort in Effort:
         assert built(frames, 0.4, effort).frame.width == size[0]
+
+
+def test_trust_says_how_often_it_comes_out_right() -> None:
+    """Of the places of unseen scenes that are trusted so far, about as many lie within three grey levels of the
+    truth."""
+    kinds = ("limbs", "fence", "crossing", "sparks")
+    seen = np.sum([believed(*drawn(KINDS[kind](UNSEEN), 320, 180)) for kind in kinds], axis=0)
+    for (low, high), (count, near) in zip(pairwise(EDGES), seen, strict=True):
+        if count > 500:
+            assert low - 0.15 <= near / count <= min(1, high) + 0.15, (low, high, count, near / count)
+    assert (seen[:, 0] > 500).sum() >= 5
 
 
 def test_what_shares_nothing_is_mixed() -> None:

@@ -133,7 +133,7 @@ class Treatment:
     shutter: Fraction = Fraction(1, 2)
     effort: Effort = Effort.NORMAL
     reach: int = 48
-    trust: Fraction = Fraction(1, 2)
+    trust: Fraction = Fraction(1, 10)
     held: Fraction = Fraction(1)
     sound: SoundChoice = SoundChoice.FOLLOW
     streams: SoundStreams = SoundStreams()

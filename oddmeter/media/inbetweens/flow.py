@@ -1,8 +1,9 @@
 """Flow: a new picture between two, built along the motion from one to the other.
 
 Motion is searched at the moment itself, paths may bend as the pictures before and after tell, and where one picture
-does not show a place the other gives it. How far the motion can be trusted is judged place by place: what agrees little
-better along the motion than without it, or moves farther than the reach, is mixed instead, with a soft edge.
+does not show a place the other gives it. How likely it comes out right is judged place by place: what is
+less likely than is asked for, agrees worse along the motion than without it, or moves farther than the reach, is mixed
+instead, with a soft edge.
 """
 
 from dataclasses import dataclass
@@ -10,7 +11,6 @@ from itertools import pairwise
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from oddmeter.core.decisions.treatment import Effort
@@ -26,10 +26,14 @@ CARE = {
     Effort.NORMAL: Care(finest=0, by_four=True, most=6, far=4, alone=12, at_once=2, fits=7, colour_finely=True),
     Effort.CAREFUL: Care(finest=0, by_four=False, most=8, far=4, alone=8, at_once=1.5, fits=6, colour_finely=True),
 }
-_AROUND = 5
-"""Cells on a side over which differences are taken together."""
-_NOISE = 2.0
-"""Grey levels by which two pictures may differ along true motion."""
+_NEAR, _FAR = 5, 9
+"""Cells on a side over which differences are taken together, and motions."""
+_MOST_GRAIN = 6.0
+"""Grey levels by which two pictures may differ everywhere, for their grain."""
+_WORSE = 2.0
+"""Grey levels by which two pictures may differ more along true motion than without it."""
+_ODDS = 257.0
+"""How many places lie near the truth for each that does not, where nothing speaks against them."""
 _SOFT = 5.0
 """The width of the edge between built and mixed parts, in pixels."""
 
@@ -97,24 +101,33 @@ def compile_all() -> None:
         mixed(frames[0], frames[1], 0.5)
 
 
-def confidence(found: Field, cells: Cells) -> Map:
-    """How far the motion of each cell is to be believed: 1 where both pictures agree along it, and one half where they
-    agree no better than without it."""
-    rows, columns = cells.shares.shape
-    apart = cv2.absdiff(found.first.luma, found.second.luma)
-    without = _around(cv2.resize(apart, (columns, rows), interpolation=cv2.INTER_AREA))
-    return np.asarray(np.maximum(0, 1 - _around(cells.differences) / (2 * (without + _NOISE))), np.float32)
+def confidence(cells: Cells) -> Map:
+    """How likely the samples of each cell lie within three grey levels of the truth: less where both pictures differ
+    along the motion, beyond what grain does, and where motions differ around it. The odds were fitted to what scenes of
+    eighteen kinds showed (docs/performance.md)."""
+    differ = _around(cells.differences, _NEAR)
+    grain = min(_MOST_GRAIN, float(np.percentile(differ[::4, ::4], 25)))
+    mean, square = _around(cells.vectors, _FAR), _around(cells.vectors * cells.vectors, _FAR)
+    spread = np.sqrt(np.maximum(0, np.sum(square - mean * mean, axis=2)))
+    doubt = (1 + np.maximum(0, differ - grain)) * (1 + spread)
+    return np.asarray(1 / (1 + doubt * np.sqrt(doubt) / _ODDS), np.float32)
 
 
 def _trusted(found: Field, cells: Cells, reach: int, trust: float) -> Map:
-    """Where the motion is believed, from 0 to 1, with a soft edge, cell by cell."""
+    """Where the motion is believed, from 0 to 1, with a soft edge, cell by cell: where it is likely enough to be right,
+    not too far, and, unless everything is to be built, where pictures agree along it no worse than without it."""
     far = cv2.magnitude(cells.vectors[..., 0], cells.vectors[..., 1])
-    believed = ((confidence(found, cells) >= trust) & (far <= reach)).astype(np.float32)
-    return np.minimum(np.asarray(cv2.GaussianBlur(believed, (0, 0), _SOFT / 2), np.float32), 1)
+    believed = (confidence(cells) >= trust) & (far <= reach)
+    if trust > 0:
+        apart = cv2.resize(
+            cv2.absdiff(found.first.luma, found.second.luma), far.shape[::-1], interpolation=cv2.INTER_AREA
+        )
+        believed &= _around(cells.differences, _NEAR) <= _around(apart.astype(np.float32), _NEAR) + _WORSE
+    return np.minimum(np.asarray(cv2.GaussianBlur(believed.astype(np.float32), (0, 0), _SOFT / 2), np.float32), 1)
 
 
-def _around(values: npt.NDArray[np.generic]) -> Map:
-    return np.asarray(cv2.blur(np.asarray(values, np.float32), (_AROUND, _AROUND)), np.float32)
+def _around(values: Map, side: int) -> Map:
+    return np.asarray(cv2.blur(values, (side, side)), np.float32)
 
 
 def _drawn_out(values: Map, width: int, height: int) -> Map:
