@@ -30,8 +30,9 @@ def row_of(show: Show, name: str) -> dict[str, Any]:
     return next(row for row in rows if row["name"] == name)
 
 
-def bench_of(show: Show, name: str, running: Running) -> None:
-    show.bring_in(folder_of(running, name))
+def bench_of(show: Show, name: str, running: Running, *, brought_in: bool = False) -> None:
+    if not brought_in:
+        show.bring_in(folder_of(running, name))
     show.open(f"bench/{row_of(show, name)['id']}")
     expect(show.page.get_by_role("heading", name=name)).to_be_visible()
     final(show.page, "A")
@@ -110,6 +111,37 @@ def test_the_missing_frame_of_a_29_97_on_23_976_is_found_side_by_side(page: Page
     expect(page.get_by_role("status").filter(has_text="shown")).to_contain_text("dropped")
     page.keyboard.press("k")
     expect(page.get_by_role("button", name="Play")).to_be_visible()
+
+
+def test_a_25_on_50_and_a_100_slowed_to_a_tenth_of_life_are_built_and_proven(page: Page, running: Running) -> None:
+    """The pictures between are all built; only what comes after the last source frame is held."""
+    show = Show(page, running, "50")
+    wanted = [
+        ("FD1_A01_interview.mov", ("40", "59"), "", "40", "1"),
+        ("FD1_B01_bell_swing_100.mov", ("200", "205"), "10%", "30", "4"),
+    ]
+    for name, (first, last), pace, frames, held in wanted:
+        bench_of(show, name, running, brought_in=bool(pace))
+        page.get_by_label("in", exact=True).fill(first)
+        page.get_by_label("out", exact=True).fill(last)
+        page.get_by_label("out", exact=True).press("Enter")
+        expect(page.get_by_text(f"Frames {first} to {last} for {name}").first).to_be_visible()
+        page.get_by_label("Side B: wanted").select_option("pace" if pace else "real-time")
+        if pace:
+            page.get_by_label("Side B: how much").fill(pace)
+            page.get_by_label("Side B: how much").press("Enter")
+        page.get_by_label("Side B: in-betweens").select_option("flow")
+        page.get_by_label("Side B: effort").select_option("quick")
+        page.get_by_role("heading", name=name).click()
+        page.keyboard.press("Home")
+        page.keyboard.press("ArrowRight")
+        expect(page.get_by_label("Side B shows")).to_contain_text("made")
+        page.keyboard.press("Control+Enter")
+        expect(page.get_by_text(re.compile(f"flow.* for {name}")).first).to_be_visible()
+        make_file(page, show, name)
+        checks = checks_of(proven(show, name))
+        assert (checks["frames"], checks["pictures"]) == (frames, f"{frames} of {frames}")
+        assert checks["repeats"] == held
 
 
 def test_stutter_becomes_flow_with_trust_set_and_is_rendered_and_proven(page: Page, running: Running) -> None:
