@@ -26,8 +26,8 @@ CARE = {
     Effort.NORMAL: Care(finest=0, by_four=True, most=6, far=4, alone=12, at_once=2, fits=7, colour_finely=True),
     Effort.CAREFUL: Care(finest=0, by_four=False, most=8, far=4, alone=8, at_once=1.5, fits=6, colour_finely=True),
 }
-_NEAR, _FAR = 5, 9
-"""Cells on a side over which differences are taken together, and motions."""
+_NEAR, _FAR = 3, 5
+"""Every other cell, so many on a side, over which differences are taken together, and motions."""
 _MOST_GRAIN = 6.0
 """Grey levels by which two pictures may differ everywhere, for their grain."""
 _WORSE = 2.0
@@ -102,32 +102,33 @@ def compile_all() -> None:
 
 
 def confidence(cells: Cells) -> Map:
-    """How likely the samples of each cell lie within three grey levels of the truth: less where both pictures differ
-    along the motion, beyond what grain does, and where motions differ around it. The odds were fitted to what scenes of
-    eighteen kinds showed (docs/performance.md)."""
-    differ = _around(cells.differences, _NEAR)
-    grain = min(_MOST_GRAIN, float(np.percentile(differ[::4, ::4], 25)))
-    mean, square = _around(cells.vectors, _FAR), _around(cells.vectors * cells.vectors, _FAR)
+    """How likely the samples around every other cell lie within three grey levels of the truth: less where both
+    pictures differ along the motion, beyond what grain does, and where motions differ around it. The odds were fitted
+    to what scenes of eighteen kinds showed (docs/performance.md)."""
+    differ, vectors = _around(cells.differences[::2, ::2], _NEAR), np.ascontiguousarray(cells.vectors[::2, ::2])
+    grain = min(_MOST_GRAIN, float(np.percentile(differ[::2, ::2], 25)))
+    mean, square = _around(vectors, _FAR), _around(vectors * vectors, _FAR)
     spread = np.sqrt(np.maximum(0, np.sum(square - mean * mean, axis=2)))
     doubt = (1 + np.maximum(0, differ - grain)) * (1 + spread)
     return np.asarray(1 / (1 + doubt * np.sqrt(doubt) / _ODDS), np.float32)
 
 
 def _trusted(found: Field, cells: Cells, reach: int, trust: float) -> Map:
-    """Where the motion is believed, from 0 to 1, with a soft edge, cell by cell: where it is likely enough to be right,
-    not too far, and, unless everything is to be built, where pictures agree along it no worse than without it."""
-    far = cv2.magnitude(cells.vectors[..., 0], cells.vectors[..., 1])
+    """Where the motion is believed, from 0 to 1, with a soft edge, at every other cell: where it is likely enough to be
+    right, not too far, and, unless everything is to be built, where pictures agree along it no worse than without
+    it."""
+    far = cv2.magnitude(*cv2.split(cells.vectors[::2, ::2]))
     believed = (confidence(cells) >= trust) & (far <= reach)
     if trust > 0:
         apart = cv2.resize(
             cv2.absdiff(found.first.luma, found.second.luma), far.shape[::-1], interpolation=cv2.INTER_AREA
         )
-        believed &= _around(cells.differences, _NEAR) <= _around(apart.astype(np.float32), _NEAR) + _WORSE
-    return np.minimum(np.asarray(cv2.GaussianBlur(believed.astype(np.float32), (0, 0), _SOFT / 2), np.float32), 1)
+        believed &= _around(cells.differences[::2, ::2], _NEAR) <= _around(apart.astype(np.float32), _NEAR) + _WORSE
+    return np.minimum(np.asarray(cv2.GaussianBlur(believed.astype(np.float32), (0, 0), _SOFT / 4), np.float32), 1)
 
 
 def _around(values: Map, side: int) -> Map:
-    return np.asarray(cv2.blur(values, (side, side)), np.float32)
+    return np.asarray(cv2.blur(np.ascontiguousarray(values), (side, side)), np.float32)
 
 
 def _drawn_out(values: Map, width: int, height: int) -> Map:

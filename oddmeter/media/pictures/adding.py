@@ -193,3 +193,12 @@ def _code(light, row, zero, codes, most, table):  # type: ignore[no-untyped-def]
                 values[i] += row[c] * _looked_up(roots[i] if lit[i] >= 0 else -roots[i], table)
         for i in range(count):
             codes[begins + i] = np.uint16(min(max(np.rint(values[i]), 0.0), np.float64(most)))
+
+
+@njit(**_KERNEL)
+def put(plane, codes, part, rows, columns):  # type: ignore[no-untyped-def]
+    """Put code values into a plane at some places, by ``part`` of each."""
+    for i in range(len(rows)):
+        y, x = rows[i], columns[i]
+        share = part[y, x]
+        plane[y, x] = np.uint16(np.rint(plane[y, x] * (np.float32(1) - share) + codes[i] * share))

@@ -48,17 +48,23 @@ def mix_into(made: VideoFrame, first: VideoFrame, second: VideoFrame, weight: fl
     All are planar, of the same raster and pixel format.
     """
     parts = {plane.shape: _sized(part, plane.shape) for plane in planes_of(made)}
-    places = {shape: np.nonzero(values > _LEAST) for shape, values in parts.items()}
+    places = {shape: _places(values) for shape, values in parts.items()}
     if not any(len(rows) for rows, _ in places.values()):
         return
     light = _Sum(first, places)
     light.add(first, 1 - weight)
     light.add(second, weight)
     for plane, mix in zip(planes_of(made), light.codes(), strict=True):
-        rows, columns = places[plane.shape]
-        if len(rows):
-            shares = parts[plane.shape][rows, columns]
-            plane[rows, columns] = np.rint(plane[rows, columns] * (1 - shares) + mix * shares).astype(plane.dtype)
+        light.put(plane, mix, parts[plane.shape])
+
+
+def _places(part: Samples) -> tuple[Places, Places]:
+    """The lines and columns of all places that are mixed so far that it is seen."""
+    found = cv2.findNonZero((part > _LEAST).view(np.uint8))
+    if found is None:
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    columns, rows = np.ascontiguousarray(found.reshape(-1, 2).T, np.int64)
+    return rows, columns
 
 
 _LEAST = 0.02
@@ -87,6 +93,12 @@ class _Sum:
             places = self._places[planes[3].shape]
             values = planes[3][places.rows, places.columns] if len(places.rows) else planes[3].reshape(-1)
             self._opaque = self._opaque + values * share
+
+    def put(self, plane: Plane, codes: Plane, part: Samples) -> None:
+        """Put code values into a plane, by ``part`` of each place."""
+        if len(codes):
+            places = self._places[plane.shape]
+            self._adding.put(plane, codes, part, places.rows, places.columns)
 
     def codes(self) -> list[Plane]:
         """The code values of each plane, in a row."""
