@@ -4,6 +4,7 @@ Looking and rendering both go through here: source units, in-betweens, raster, a
 frame, each from its own moment.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
@@ -35,6 +36,8 @@ if TYPE_CHECKING:
     from oddmeter.media.inbetweens.search import Field, Levels
 
 _GLANCE = (160, 90)
+_MOTIONS = 4
+"""Motions that are kept for the next frames."""
 _STILL, _ALIKE = 6.0, 0.5
 """Grey levels by which two pictures of one shot may differ without looking closer; and how alike, from −1 to 1, they
 must be once moved onto each other."""
@@ -82,7 +85,7 @@ class Maker:
         self._moment = lru_cache(maxsize=4)(self._moment_at)
         self._is_cut = lru_cache(maxsize=16)(self._cut_between)
         self._sizes = lru_cache(maxsize=5)(self._sizes_of)
-        self._motion = lru_cache(maxsize=4)(self._motion_between)
+        self._motions: dict[tuple[int, int], Field] = {}
 
     def made(self, number: int) -> MadeFrame:
         """Timeline frame ``number``; raises ``RuleError`` where the clip has no such frame to show."""
@@ -149,31 +152,36 @@ class Maker:
         (one, _), (two, share) = weights.parts
         treatment = self.planned.treatment
         evenly = two == one + 1 and self.planned.material.clock is None
-        beyond = cells.Beyond(self._beside(one - 1), self._beside(two)) if evenly else cells.NOTHING
+        beside = [unit for unit in (one - 1, two) if evenly and self._goes_on(unit)]
+        found = self._found([(one, two), *((unit, unit + 1) for unit in beside)])
+        beyond = cells.Beyond(found.get((one - 1, one)), found.get((two, two + 1)))
         return flow.between(
-            first, second, self._motion(one, two), float(share), treatment.effort, treatment.reach,
-            float(treatment.trust), beyond,
+            first, second, found[one, two], float(share), treatment.effort, treatment.reach, float(treatment.trust),
+            beyond,
         )  # fmt: skip
 
-    def _beside(self, unit: int) -> "Field | None":
-        """The motion from a unit to the one after it; None where one of them is not there, cannot be decoded, or
-        belongs to another shot."""
-        if not 0 <= unit < self.planned.frame_map.units - 1:
-            return None
+    def _goes_on(self, unit: int) -> bool:
+        """True where a unit and the one after it are there, can be decoded, and belong to one shot."""
         try:
-            return None if self._is_cut(unit, unit + 1) else self._motion(unit, unit + 1)
+            return 0 <= unit < self.planned.frame_map.units - 1 and not self._is_cut(unit, unit + 1)
         except RuleError:
-            return None
+            return False
+
+    def _found(self, pairs: Sequence[tuple[int, int]]) -> "dict[tuple[int, int], Field]":
+        """The motion of pairs of units, of which those that are not known yet are searched at the same time."""
+        from oddmeter.media.inbetweens import flow  # noqa: PLC0415
+
+        new = [pair for pair in pairs if pair not in self._motions]
+        sizes = [(self._sizes(one), self._sizes(two)) for one, two in new]
+        found = dict(zip(new, flow.motions(sizes, self.planned.treatment.effort), strict=True))
+        wanted = {pair: found.get(pair) or self._motions[pair] for pair in pairs}
+        self._motions = dict([*self._motions.items(), *found.items()][-_MOTIONS:])
+        return wanted
 
     def _sizes_of(self, unit: int) -> "Levels":
         from oddmeter.media.inbetweens import flow  # noqa: PLC0415
 
         return flow.sizes_of(self._units.picture(unit))
-
-    def _motion_between(self, first: int, second: int) -> "Field":
-        from oddmeter.media.inbetweens import flow  # noqa: PLC0415
-
-        return flow.motion(self._sizes(first), self._sizes(second), self.planned.treatment.effort)
 
     def _cut_between(self, first: int, second: int) -> bool:
         """True where another shot begins between two units."""

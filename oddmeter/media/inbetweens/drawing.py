@@ -1,6 +1,8 @@
 """Drawing: the planes of a built picture, each sample read along its cell's path in both pictures by the cubic."""
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
 
 import numpy as np
 from numba import njit
@@ -48,7 +50,9 @@ def _draw_planes(
     drawn = [np.empty(shape, plane.dtype) for plane in made]
     paths = (cells.vectors, cells.bends, cells.shares, cells.sharpness, t, gains, scale)
     if len(made) == 1:
-        _draw_fours(a[0], b[0], drawn[0], *paths, most)
+        with ThreadPoolExecutor(2, "drawing") as pool:
+            halves = pairwise((0, rows // 2, rows))
+            list(pool.map(lambda half: _draw_fours(a[0], b[0], drawn[0], *paths, most, half[0], half[1]), halves))
     else:
         down, across = -(-rows // shape[0]), -(-columns // shape[1])
         tall, wide = -(-shape[0] * down // rows), -(-shape[1] * across // columns)
@@ -155,9 +159,11 @@ def _read_at(vectors, bends, shares, m, n, y, x, t, scale):  # type: ignore[no-u
 
 
 @njit(**KERNEL)
-def _draw_fours(a, b, made, vectors, bends, shares, sharpness, t, gains, scale, most):  # type: ignore[no-untyped-def]
-    """A plane of two by two samples to a cell."""
-    for i in range(shares.shape[0]):
+def _draw_fours(  # type: ignore[no-untyped-def]
+    a, b, made, vectors, bends, shares, sharpness, t, gains, scale, most, begins, ends
+):
+    """A plane of two by two samples to a cell, some of its lines of cells."""
+    for i in range(begins, ends):
         for j in range(shares.shape[1]):
             y, x = np.float32(2 * i), np.float32(2 * j)
             ay, ax, by, bx, share = _read_at(vectors, bends, shares, i, j, y, x, t, scale)

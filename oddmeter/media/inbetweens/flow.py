@@ -6,6 +6,8 @@ less likely than is asked for, agrees worse along the motion than without it, or
 instead, with a soft edge.
 """
 
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -54,6 +56,16 @@ def sizes_of(frame: VideoFrame) -> Levels:
 def motion(first: Levels, second: Levels, effort: Effort) -> Field:
     """The motion half way between two pictures of the same raster."""
     return found_between(first, second, CARE[effort].finest)
+
+
+def motions(pairs: Sequence[tuple[Levels, Levels]], effort: Effort) -> list[Field]:
+    """The motion of some pairs, two at a time; the same as one after the other."""
+    if len(pairs) < 2:
+        return [motion(first, second, effort) for first, second in pairs]
+    sizes = {id(one): one for pair in pairs for one in pair}
+    with ThreadPoolExecutor(2, "motion") as pool:
+        list(pool.map(lambda one: one.pictures, sizes.values()))
+        return list(pool.map(lambda pair: motion(pair[0], pair[1], effort), pairs))
 
 
 def between(
