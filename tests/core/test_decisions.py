@@ -25,6 +25,7 @@ DECISIONS = st.builds(
     between=st.none() | st.sampled_from(Between),
     reach=st.none() | st.integers(1, 4096),
     trust=st.none() | st.fractions(min_value=0, max_value=1, max_denominator=100),
+    shutter=st.none() | st.fractions(min_value=Fraction(1, 720), max_value=1, max_denominator=720),
     held=st.none() | st.sampled_from([Held(), Held(2), Held(rate=Rate.of(12))]),
     sound=st.none() | st.sampled_from(SoundChoice),
     reverse=st.none() | st.booleans(),
@@ -112,6 +113,23 @@ def test_a_fit_is_typed_as_a_length_and_left_as_it_is_ignores_other_levels() -> 
     left = resolve([show, clip]).treatment(FILE, SHOT, TIMELINE)
     assert (left.intent, left.held, left.reverse) == (Intent.LEAVE, Fraction(1), False) and left.read_rate is None
     assert resolve([]).treatment(FILE, SHOT, TIMELINE) == AS_IT_STANDS
+
+
+@pytest.mark.parametrize(
+    ("typed", "share"),
+    [("180", "1/2"), ("180°", "1/2"), ("172.8°", "12/25"), ("360 °", "1"), ("1/2", "1/2"), ("50%", "1/2"), ("1", "1"),
+     ("1°", "1/360"), ("360/7°", "1/7")],
+)  # fmt: skip
+def test_a_shutter_is_typed_as_an_angle_or_a_share(typed: str, share: str) -> None:
+    value = parse_part(Part.SHUTTER, typed)
+    assert value == Fraction(share)
+    assert parse_part(Part.SHUTTER, part_text(Part.SHUTTER, value)) == value, "what is shown can be sent again"
+
+
+@pytest.mark.parametrize("typed", ["0", "0°", "361", "400°", "150%", "-90", "open", ""])
+def test_a_shutter_is_never_shut_and_never_open_for_longer_than_a_frame(typed: str) -> None:
+    with pytest.raises(RuleError):
+        parse_part(Part.SHUTTER, typed)
 
 
 @pytest.mark.parametrize(

@@ -63,7 +63,8 @@ WISHES = st.sampled_from([
 ])  # fmt: skip
 PARTS = st.fixed_dictionaries({}, optional={
     Part.FIELDS: st.sampled_from(["whole", "deinterlace", "split", "original"]),
-    Part.BETWEEN: st.sampled_from(["pick", "mix", "flow"]),
+    Part.BETWEEN: st.sampled_from(["pick", "mix", "flow", "gather"]),
+    Part.SHUTTER: st.sampled_from(["180", "360°", "1/4"]),
     Part.HELD: st.sampled_from(["off", "on twos", "12"]),
     Part.SPAN: st.sampled_from(["whole", "10-50", "0-", "45-900", "500-600"]),
     Part.SOUND: st.sampled_from(["off", "pitch"]),
