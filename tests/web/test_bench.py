@@ -94,6 +94,18 @@ def test_a_mix_names_its_frames_weights_and_timecode(quay: Bench) -> None:
     assert code_in(quay.picture(side, 2, size="draft")) in (2, 3)
 
 
+def test_an_open_shutter_names_its_ends_and_how_many_it_takes(quay: Bench) -> None:
+    side = quay.side(intent={"intent": "speed", "value": "10"}, set={"between": "gather", "shutter": "360"})
+    frame = quay.shown(side, 1)[0]
+    assert frame["kind"] == "gathered" and frame["skipped"] == 0
+    (moment,) = frame["moments"]
+    ends = [(part["frames"], part["percent"]) for part in moment["parts"]]
+    assert (moment["count"], ends) == (13, [("12", "4 %"), ("24", "8 %")]), "from 12½ to 25"
+    refused = {"intent": {"intent": "speed", "value": "9000"}, "set": {"between": "gather", "shutter": "360"}}
+    status, sentence = quay.browser.refused("POST", f"{quay.path}/side", refused)
+    assert status == 422 and "would gather" in sentence
+
+
 def test_side_b_is_kept_in_one_stroke_and_undone(quay: Bench) -> None:
     asked = {"intent": {"intent": "pace", "value": "50%"}, "set": {"between": "flow", "trust": "70%"}}
     b = quay.side(**asked)

@@ -3697,11 +3697,14 @@ export interface components {
     MomentKind: "start" | "stop" | "peak" | "turn";
     /**
      * MomentView
-     * @description One moment of a timeline frame; ``field`` names it where the timeline is interlaced.
+     * @description One moment of a timeline frame; ``field`` names it where the timeline is interlaced. ``parts`` are its source
+     *     pictures, of which there are ``count``: where they are more than two, the first and the last.
      */
     MomentView: {
       /** Field */
       field: string;
+      /** Count */
+      count: number;
       /** Parts */
       parts: components["schemas"]["SourceView"][];
     };

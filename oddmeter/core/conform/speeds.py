@@ -209,6 +209,7 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
         shot = material.shot_rate or material.file_rate
         per_frame = _units_a_frame(material, treatment)
         speed, cadence = _speed(treatment, _read_rate(material, treatment), shot, timeline_rate, per_frame)
+    _check_shutter(treatment, cadence.stride)
     frame_map = StraightMap(cadence, units, treatment.held, treatment.reverse, treatment.shutter)
     return Conform(material, treatment, timeline_rate, speed, frame_map)
 
@@ -226,6 +227,7 @@ def _by_its_times(material: Material, treatment: Treatment, timeline: Rate, unit
     value = treatment.value if treatment.value is not None else Fraction(1)
     speed = lasts * timeline.value / value if treatment.intent is Intent.FIT else value
     _within_reach(speed, units / (lasts * timeline.value))
+    _check_shutter(treatment, speed * units / (lasts * timeline.value))
     path = Path.straight(ruler.origin, speed, lasts / speed)
     _check_length(path, timeline)
     frame_map = TimedMap(
@@ -258,6 +260,9 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
     run = sum((abs(piece.run) for piece in path.pieces), Fraction(0))
     speed = run / path.lasts
     _within_reach(max(speed, 1 / HIGHEST_STRIDE), ruler.marks / timeline.value if not by_times else Fraction(1))
+    fastest = max(max(abs(piece.leaves), abs(piece.arrives)) for piece in path.pieces)
+    a_second = units / material.clock.end if by_times and material.clock is not None else ruler.marks
+    _check_shutter(treatment, fastest * a_second / timeline.value)
     (only, *others) = path.pieces
     frame_map: FrameMap = TimedMap(path, ruler, units, timeline.value, treatment.held, shutter=treatment.shutter)
     if not others and only.is_straight and only.way > 0 and isinstance(ruler, EvenRuler):
@@ -288,6 +293,18 @@ def _check_length(path: Path, timeline: Rate) -> None:
     if path.lasts * timeline.value > _MOST_FRAMES:
         hours = decimal_text(path.lasts / 3600, 0)
         raise RuleError(f"At these speeds the clip would run for {hours} hours; that is far too long.", "speed")
+
+
+_MOST_GATHERED = 4_096
+"""Source units that a shutter gathers at most: any more would be hours of life in one frame."""
+
+
+def _check_shutter(treatment: Treatment, stride: Fraction) -> None:
+    if treatment.between is Between.GATHER and treatment.shutter * stride > _MOST_GATHERED:
+        count = decimal_text(treatment.shutter * stride, 0)
+        raise RuleError(
+            f"At this speed an open shutter would gather {count} frames for each; that is too many.", "speed"
+        )
 
 
 @lru_cache(maxsize=4096)

@@ -5,6 +5,9 @@ from pydantic import BaseModel
 from oddmeter.core.conform.strips import Strip
 from oddmeter.core.maps.frame_map import FrameKind, Shown
 
+_THREADS = 24
+"""About as many threads to a moment as are drawn, of more that an open shutter takes."""
+
 
 class ThreadView(BaseModel):
     """A thread from a beat to a source unit: ``at`` 0, or ½ for a frame's second field; ``weight`` from 0 to 1."""
@@ -71,6 +74,6 @@ def _beat(shown: Shown) -> BeatView:
     threads = [
         ThreadView(unit=unit, at=number / 2, weight=float(weight))
         for number, moment in enumerate(shown.moments)
-        for unit, weight in moment.parts
+        for unit, weight in moment.parts[:: max(1, len(moment.parts) // _THREADS)]
     ]
     return BeatView(kind=shown.kind, threads=threads)

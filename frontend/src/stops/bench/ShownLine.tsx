@@ -12,11 +12,6 @@ const TONES: Record<Schemas["FrameKind"], string> = {
   gathered: "text-plum",
 };
 
-/** As many source pictures as are named one by one; of more, the first and the last. */
-const MOST = 2;
-const ends = (parts: Shown["moments"][number]["parts"]) =>
-  parts.length > MOST ? parts.filter((_, i) => i === 0 || i === parts.length - 1) : parts;
-
 /** Under a picture: which source frames, how much of each, at which timecode, and what that makes the frame. */
 export function ShownLine({ name, side, shown }: { name: string; side: Side; shown: Shown | null | undefined }) {
   const words = useVocabulary();
@@ -38,18 +33,18 @@ export function ShownLine({ name, side, shown }: { name: string; side: Side; sho
         {shown.moments.map((moment) => (
           <span key={moment.field} className="flex gap-3 truncate leading-[18px]">
             {moment.field && <span className="w-[72px] shrink-0 text-soft">{moment.field}</span>}
-            {ends(moment.parts).map((part, i) => (
+            {moment.parts.map((part, i) => (
               <span key={i} className="whitespace-nowrap">
                 {i === 0 && <span className="text-soft">source </span>}
-                {i === 1 && moment.parts.length > MOST && <span className="text-soft">to </span>}
+                {i === 1 && moment.count > moment.parts.length && <span className="text-soft">to </span>}
                 <Number className="font-medium">{part.frames}</Number>
                 {moment.parts.length > 1 && <Number className="text-soft"> {part.percent}</Number>}
                 {part.timecode && <Number className="text-soft"> {part.timecode}</Number>}
               </span>
             ))}
-            {moment.parts.length > MOST && (
+            {moment.count > moment.parts.length && (
               <span className="whitespace-nowrap text-soft">
-                <Number>{moment.parts.length}</Number> {side.unit}s
+                <Number>{moment.count}</Number> {side.unit}s
               </span>
             )}
           </span>

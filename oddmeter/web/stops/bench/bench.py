@@ -1,6 +1,7 @@
 """The Bench: one clip, frame by frame; two sides of it at one timeline frame, each with a treatment of its own."""
 
 import struct
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import Annotated, Literal
 
@@ -39,6 +40,8 @@ UNITS = {Fields.SPLIT: "field", Fields.ORIGINAL: "original"}
 """What a side counts in the source, where that is not a frame."""
 _MOST_BEATS = 480
 _MOST_AT_ONCE = 120
+_NAMED = 2
+"""As many source pictures of a moment as are named one by one."""
 
 
 class Frames(Response):
@@ -103,9 +106,11 @@ class SourceView(BaseModel):
 
 
 class MomentView(BaseModel):
-    """One moment of a timeline frame; ``field`` names it where the timeline is interlaced."""
+    """One moment of a timeline frame; ``field`` names it where the timeline is interlaced. ``parts`` are its source
+    pictures, of which there are ``count``: where they are more than two, the first and the last."""
 
     field: str
+    count: int
     parts: list[SourceView]
 
 
@@ -316,10 +321,18 @@ def _frame_view(side: Side, number: int) -> FrameView:
         kind=what.kind,
         skipped=planned.frame_map.passed_over(number, scan, planned.treatment.between),
         moments=[
-            MomentView(field=name, parts=[_part(side, planned.unit(unit), share) for unit, share in moment.parts])
+            MomentView(
+                field=name,
+                count=len(moment.parts),
+                parts=[_part(side, planned.unit(unit), share) for unit, share in _ends(moment.parts)],
+            )
             for name, moment in zip(names, what.moments, strict=True)
         ],
     )
+
+
+def _ends(parts: Sequence[tuple[int, Fraction]]) -> Sequence[tuple[int, Fraction]]:
+    return parts if len(parts) <= _NAMED else (parts[0], parts[-1])
 
 
 def _part(side: Side, unit: Unit, share: Fraction) -> SourceView:
