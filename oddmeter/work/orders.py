@@ -97,7 +97,7 @@ class Order(BaseModel):
     shutter: str = "1/2"
     effort: Effort = Effort.NORMAL
     reach: int = 48
-    trust: str = "1/2"
+    trust: str = "1/10"
     framing: Framing = Framing.KEEP
     span: str = "whole"
     field_order: FieldOrder = FieldOrder.UPPER

@@ -115,7 +115,7 @@ def test_a_treatment_is_taken_over_in_part_and_clips_are_tagged_and_noted(
     row(page, "b.mov").click()
     page.get_by_role("button", name="As a.mov…").click()
     page.get_by_label("wanted").last.uncheck()
-    page.get_by_role("button", name=re.compile("Take 11 parts over")).click()
+    page.get_by_role("button", name=re.compile("Take 12 parts over")).click()
     expect(panel(page).get_by_label("sound", exact=True)).to_have_value("off")
     expect(row(page, "b.mov")).to_contain_text("undecided")
     row(page, "c.mov").click(modifiers=["Shift"])
