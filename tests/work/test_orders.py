@@ -85,7 +85,8 @@ def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
     assert found.decisions == Decisions(
         intent=Wish(Intent.PACE, Fraction(1, 2)), reading=Reading(Rate.of(24)), fields=Fields.SPLIT,
         between=Between.PICK, shutter=Fraction(1, 2), effort=Effort.NORMAL, reach=48, trust=Fraction(1, 10),
-        held=Held(2), sound=SoundChoice.OFF, streams=SoundStreams(), music=NO_MUSIC, reverse=False, framing=Framing.KEEP, span=Span(),
+        held=Held(2), sound=SoundChoice.OFF, streams=SoundStreams(), music=NO_MUSIC, reverse=False,
+        framing=Framing.KEEP, span=Span(),
     )  # fmt: skip
     other = resolved(4, Decided(), whole, Timeline(8, FILM.settings, 1))
     assert other.decisions == pace.over(HOUSE.decisions), "another delivery, no recipe, another timeline"
