@@ -8,16 +8,13 @@ it go the same way, is it taken. So flat ground, which fits anywhere, stays as i
 import numpy as np
 from numba import njit
 
-from oddmeter.media.inbetweens.lanes import LANES
-from oddmeter.media.inbetweens.patches import KERNEL, PAD, cost, node_at
+from oddmeter.media.inbetweens.patches import APART, KERNEL, PAD, SIDE, corner, cost, node_at
 
-APART = 4
-"""Samples from one node to the next."""
 LINES = 270
 """The tallest picture in which it is looked for."""
 _REACH = 12
 """Samples to each side, up and down, within which it is looked for."""
-_LOST, _FOUND = 6.0 * LANES**2, 9.0 * LANES**2
+_LOST, _FOUND = 6.0 * SIDE**2, 9.0 * SIDE**2
 """What a block's own motion costs at least where it is looked for; and what it costs at most where it is found."""
 _MOST = 1 / 6
 """Of all blocks, as many as may be lost where they are looked for: where more are, it is not a few things that move."""
@@ -56,16 +53,10 @@ def take_far(a, b, vectors, costs):  # type: ignore[no-untyped-def]
     return taken
 
 
-@njit(**KERNEL, inline="always")
-def _corner(i):  # type: ignore[no-untyped-def]
-    """Where the block of a node begins, along a side."""
-    return i * APART + (APART - LANES) * 0.5
-
-
 @njit(**KERNEL)
 def _explained(a, b, vectors, i, j):  # type: ignore[no-untyped-def]
     """What a block of the first picture costs along the motion that comes from it, or along none."""
-    zero, half, y, x = np.float32(0), 0.5 / APART, _corner(i), _corner(j)
+    zero, half, y, x = np.float32(0), 0.5 / APART, corner(i), corner(j)
     vy, vx = vectors[i, j, 0], vectors[i, j, 1]
     for _ in range(2):
         m, n = i + half * vy, j + half * vx
@@ -78,7 +69,7 @@ def _found(a, b, own, i, j):  # type: ignore[no-untyped-def]
     """How far away a block of the first picture is in the second, where both lead to each other and it fits much better
     than what it costs now; nowhere if not."""
     height, width, nothing = a.shape[0] - 2 * PAD, a.shape[1] - 2 * PAD, np.float32(_NOWHERE)
-    y, x = _corner(i), _corner(j)
+    y, x = corner(i), corner(j)
     dy, dx, least = _looked_for(a, b, y, x)
     if least > min(np.float32(_FOUND), own * np.float32(_BETTER)):
         return nothing, nothing
@@ -108,7 +99,7 @@ def _take(a, b, vectors, costs, i, j, dy, dx):  # type: ignore[no-untyped-def]
     m, n = int(i + dy * half / APART + half), int(j + dx * half / APART + half)
     for p in range(max(0, m - 1), min(costs.shape[0], m + 2)):
         for q in range(max(0, n - 1), min(costs.shape[1], n + 2)):
-            y, x = _corner(p), _corner(q)
+            y, x = corner(p), corner(q)
             here = cost(a, b, y, x, dy, dx, half)
             if here < cost(a, b, y, x, vectors[p, q, 0], vectors[p, q, 1], half) * np.float32(0.75):
                 vectors[p, q, 0], vectors[p, q, 1], costs[p, q] = dy, dx, here

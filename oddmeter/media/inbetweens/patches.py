@@ -11,6 +11,8 @@ from numba import njit
 from oddmeter.media.inbetweens.lanes import LANES, WINDOW, lanes_apart, lanes_cost, lanes_cost_and_sums
 
 PAD = 32
+APART = 4
+"""Samples from one node to the next, in the picture they are searched in."""
 SIDE = LANES
 """Samples along a patch by which motion is found."""
 KERNEL = {"fastmath": True, "nogil": True, "error_model": "numpy", "cache": True}
@@ -18,6 +20,12 @@ _LIGHT, _OF_LIGHT = 12.0, 0.8
 """Grey levels by which a whole patch may be lighter, and how much of that does not count."""
 _STIFF = 60.0
 """Damps steps where a patch has next to no detail."""
+
+
+@njit(**KERNEL, inline="always")
+def corner(i):  # type: ignore[no-untyped-def]
+    """Where the patch of a node begins, along a side."""
+    return i * APART + (APART - SIDE) * 0.5
 
 
 @njit(**KERNEL)

@@ -15,8 +15,8 @@ import numpy as np
 import numpy.typing as npt
 from numba import njit
 
-from oddmeter.media.inbetweens.far import APART, LINES, take_far
-from oddmeter.media.inbetweens.patches import KERNEL, PAD, SIDE, cost, cost_and_step, node_at
+from oddmeter.media.inbetweens.far import LINES, take_far
+from oddmeter.media.inbetweens.patches import APART, KERNEL, PAD, SIDE, corner, cost, cost_and_step, node_at
 
 Map = npt.NDArray[np.float32]
 _SMALLEST = 20
@@ -151,7 +151,7 @@ def _sampled(a, b, vectors, t, out):  # type: ignore[no-untyped-def]
     n = 0
     for i in range(1, vectors.shape[0], 4):
         for j in range(1, vectors.shape[1], 4):
-            y, x = i * APART + (APART - SIDE) * 0.5, j * APART + (APART - SIDE) * 0.5
+            y, x = corner(i), corner(j)
             out[n] = cost(a, b, y, x, vectors[i, j, 0], vectors[i, j, 1], t)
             n += 1
     return n
@@ -172,7 +172,7 @@ def _search(a, b, vectors, costs, t, well, back):  # type: ignore[no-untyped-def
 def _best_at(a, b, vectors, t, well, i, j):  # type: ignore[no-untyped-def]
     """The best vector of a node, of its own and its neighbours', one step further; and what it costs."""
     rows, columns = vectors.shape[:2]
-    y, x = i * APART + (APART - SIDE) * 0.5, j * APART + (APART - SIDE) * 0.5
+    y, x = corner(i), corner(j)
     vy, vx = vectors[i, j, 0], vectors[i, j, 1]
     least, dy, dx = cost_and_step(a, b, y, x, vy, vx, t)
     if least > well:

@@ -19,7 +19,8 @@ from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of
 from oddmeter.media.pictures.planes import is_full_range, luma_weights
 
 Samples = npt.NDArray[np.float32]
-Places = npt.NDArray[np.intp]
+Spots = npt.NDArray[np.int64]
+"""Lines, or columns, of places."""
 Light = npt.NDArray[np.float64]
 
 
@@ -58,7 +59,7 @@ def mix_into(made: VideoFrame, first: VideoFrame, second: VideoFrame, weight: fl
         light.put(plane, mix, parts[plane.shape])
 
 
-def _places(part: Samples) -> tuple[Places, Places]:
+def _places(part: Samples) -> tuple[Spots, Spots]:
     """The lines and columns of all places that are mixed so far that it is seen."""
     found = cv2.findNonZero((part > _LEAST).view(np.uint8))
     if found is None:
@@ -74,14 +75,14 @@ _LEAST = 0.02
 class _Sum:
     """Light added up for all places of a picture's planes, or for some places of planes of each shape."""
 
-    def __init__(self, like: VideoFrame, some: Mapping[tuple[int, ...], tuple[Places, ...]] | None = None) -> None:
+    def __init__(self, like: VideoFrame, some: Mapping[tuple[int, ...], tuple[Spots, ...]] | None = None) -> None:
         from oddmeter.media.pictures import adding  # noqa: PLC0415 (half a second, which few processes need)
 
         self._adding, self._colour = adding, _colour(like)
         self._shapes = [plane.shape for plane in planes_of(like)]
         self._places = {shape: adding.Places(shape, *(some[shape] if some else ())) for shape in self._shapes}
-        self._used = [shape for shape in self._places if not some or len(some[shape][0])]
-        self._light = {shape: np.zeros((self._colour.planes, self._places[shape].count)) for shape in self._used}
+        used = [shape for shape in self._places if not some or len(some[shape][0])]
+        self._light = {shape: np.zeros((self._colour.planes, self._places[shape].count)) for shape in used}
         self._opaque = np.zeros(1)
 
     def add(self, picture: VideoFrame, share: float) -> None:

@@ -11,7 +11,8 @@ type Part = Schemas["PartView"];
 export function Treatment({ parts, decide }: { parts: Part[]; decide: Decide }) {
   const words = useVocabulary();
   const between = parts.find((part) => part.part === "between");
-  const shown = words.partsFor(...(between?.mixed ? ["flow", "gather"] : [between?.text]));
+  const ways = words.parts.find((one) => one.part === "between")?.choices.map((one) => one.text) ?? [];
+  const shown = words.partsFor(...(between?.mixed ? ways : [between?.text]));
   const intent = parts.find((part) => part.part === "intent");
   return (
     <section className="border-b border-hair px-3 py-1.5" aria-label="Treatment">
