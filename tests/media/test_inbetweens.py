@@ -1,5 +1,7 @@
 """In-betweens: even in time, the same however they are made, never worse than a mix, in every layout of planes."""
 
+import subprocess
+import sys
 from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 
@@ -13,7 +15,7 @@ from bench.scenes import KINDS
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.inbetweens.cells import Beyond
-from oddmeter.media.inbetweens.flow import Built, between, compile_all, motion, sizes_of
+from oddmeter.media.inbetweens.flow import Built, between, motion, sizes_of
 
 UNSEEN = 4_711
 REACH = 96
@@ -132,15 +134,32 @@ def test_what_shares_nothing_is_mixed() -> None:
     assert made.mixed_part.mean() > 0.6
 
 
-def test_compiling_says_all_that_is_needed_later() -> None:
-    compile_all()
-    from oddmeter.media.inbetweens import cells, drawing, search  # noqa: PLC0415
+COMPILED = """
+import sys
+from itertools import pairwise
+from numba.core.registry import CPUDispatcher
+from oddmeter.core.decisions.treatment import Effort
+from oddmeter.media.inbetweens.flow import compile_all
+from oddmeter.media.pictures.light import mixed
+from tests.media.test_inbetweens import built, textured
 
-    def compiled() -> dict[str, int]:
-        rooms = [vars(room) for room in (cells, drawing, search)]
-        return {name: len(one.signatures) for room in rooms for name, one in room.items() if hasattr(one, "signatures")}
+def kernels():
+    rooms = [room for name, room in sys.modules.items() if name.startswith("oddmeter.media.")]
+    found = {id(one): one for room in rooms for one in vars(room).values() if isinstance(one, CPUDispatcher)}
+    return {f"{one.py_func.__module__}.{one.__name__}": len(one.signatures) for one in found.values()}
 
-    before = compiled()
-    for form, width, height in (("yuv420p", 66, 50), ("yuv422p10le", 100, 40), ("gbrp", 40, 40), ("yuv411p", 64, 40)):
-        built([textured(width, height, form, n) for n in range(4)], 0.3, Effort.CAREFUL)
-    assert compiled() == before, "nothing is compiled in the middle of a person's step"
+compile_all()
+before = kernels()
+for form, width, height in (("yuv420p", 480, 270), ("yuv422p10le", 66, 50), ("gbrp", 100, 40), ("yuv411p", 64, 140)):
+    frames = [textured(width, height, form, 24 * number) for number in range(4)]
+    for effort in Effort:
+        built(frames, 0.3, effort)
+    mixed(frames[0], frames[1], 0.5)
+assert len(before) > 15 and sum(before.values()) > 15, before
+assert kernels() == before, set(kernels().items()) - set(before.items())
+"""
+
+
+def test_nothing_is_left_to_compile_in_the_middle_of_a_persons_step() -> None:
+    done = subprocess.run([sys.executable, "-c", COMPILED], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr

@@ -8,7 +8,7 @@ it go the same way, is it taken. So flat ground, which fits anywhere, stays as i
 import numpy as np
 from numba import njit
 
-from oddmeter.media.inbetweens.patches import APART, KERNEL, PAD, SIDE, corner, cost, node_at
+from oddmeter.media.inbetweens.patches import APART, KERNEL, PAD, SIDE, corner, cost, node_at, whole_costs
 
 LINES = 270
 """The tallest picture in which it is looked for."""
@@ -109,15 +109,14 @@ def _take(a, b, vectors, costs, i, j, dy, dx):  # type: ignore[no-untyped-def]
 def _looked_for(a, b, y, x):  # type: ignore[no-untyped-def]
     """How far away in the second picture a block of the first is found, in whole samples, and what it costs there; as
     if it cost more than anything where it fits nearly as well elsewhere."""
-    zero, side = np.float32(0), 2 * _REACH + 1
+    side = 2 * _REACH + 1
     fits = np.empty((side, side), np.float32)
+    whole_costs(a, b, y, x, _REACH, fits)
     least, my, mx = np.float32(1e9), 0, 0
     for p in range(side):
         for q in range(side):
-            c = cost(a, b, y, x, np.float32(p - _REACH), np.float32(q - _REACH), zero)
-            fits[p, q] = c
-            if c < least:
-                least, my, mx = c, p, q
+            if fits[p, q] < least:
+                least, my, mx = fits[p, q], p, q
     for p in range(side):
         for q in range(side):
             if max(abs(p - my), abs(q - mx)) > _NEAR and fits[p, q] < least * np.float32(_ALONE):

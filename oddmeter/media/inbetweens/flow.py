@@ -19,6 +19,7 @@ from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import empty_like, planar, planes_of
 from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, Cells, chosen
 from oddmeter.media.inbetweens.drawing import draw
+from oddmeter.media.inbetweens.far import LINES
 from oddmeter.media.inbetweens.search import Field, Levels, Map, found_between, moved_to
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import luma_of
@@ -99,18 +100,21 @@ def between(
 
 def compile_all() -> None:
     """Compile all that pictures are built with, which is kept on disk from then on; takes some twenty seconds."""
-    grey = np.tile(np.arange(64, dtype=np.uint8) * 3, (48, 1))
+    lines = LINES // 2 * 2  # of which far movers are looked for in one size
+    grey = np.tile(np.arange(64, dtype=np.uint8) * 3, (lines, 1))
     for form in ("yuv420p", "yuv422p10le"):
         frames = []
         for moved in range(4):
-            frame = VideoFrame(64, 48, form)
+            frame = VideoFrame(64, lines, form)
             for plane in planes_of(frame):
                 plane[:] = np.roll(grey, 2 * moved, 1)[: plane.shape[0], : plane.shape[1]]
             frames.append(frame)
         sizes = [sizes_of(frame) for frame in frames]
-        found = [motion(a, b, Effort.QUICK) for a, b in pairwise(sizes)]
-        between(frames[1], frames[2], found[1], 0.25, Effort.QUICK, 64, 0.5, Beyond(found[0], found[2]))
-        mixed(frames[0], frames[1], 0.5)
+        for effort in (Effort.QUICK, Effort.CAREFUL):
+            found = [motion(a, b, effort) for a, b in pairwise(sizes)]
+            between(frames[1], frames[2], found[1], 0.25, effort, 64, 0.5, Beyond(found[0], found[2]))
+        whole = mixed(frames[0], frames[1], 0.5)
+        mix_into(whole, frames[0], frames[1], 0.5, np.full((whole.height, whole.width), 0.5, np.float32))
 
 
 def confidence(cells: Cells) -> Map:

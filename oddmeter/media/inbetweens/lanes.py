@@ -38,6 +38,10 @@ class _Lines:
         above, below = self._between(row, column), self._between(row + 1, column)
         return mix(self.builder, above, below, self._down)
 
+    def whole(self, row: int) -> Any:
+        """The samples of a line themselves, where a patch lies on them."""
+        return self._load(row, 0)
+
     def _between(self, row: int, column: int) -> Any:
         key = (row, column)
         if key not in self._across:
@@ -126,6 +130,11 @@ def _cost(builder: Any, first: _Lines, second: _Lines, values: Sequence[Any]) ->
     return _costed(builder, off, *values[:2])[0]
 
 
+def _whole_cost(builder: Any, first: _Lines, second: _Lines, values: Sequence[Any]) -> Any:
+    off = [builder.fsub(second.whole(row), first.whole(row), _FAST) for row in range(LANES)]
+    return _costed(builder, off, *values[:2])[0]
+
+
 def _cost_and_sums(builder: Any, first: _Lines, second: _Lines, values: Sequence[Any]) -> Any:
     light, of_light, rest = values
     share, half = splat(builder, rest), splat(builder, ir.Constant(_FLOAT, 0.5))
@@ -164,8 +173,10 @@ WINDOW = 6
 lanes_cost = intrinsic(_of_two(types.float32, _cost))
 """How far two patches of ``LANES`` lines differ: the most that a whole patch may be lighter, and how much of that does
 not count."""
+lanes_whole_cost = intrinsic(_of_two(types.float32, _whole_cost))
+"""The same of patches that lie on whole samples, whatever else is said of their spots."""
 lanes_cost_and_sums = intrinsic(_of_two(types.UniTuple(types.float32, 9), _cost_and_sums))
-"""The same, with what a Gauss-Newton step needs of what lies between both by a share: the sums over the patch of
+"""The first, with what a Gauss-Newton step needs of what lies between both by a share: the sums over the patch of
 products of slopes and difference (xx, xy, yy, xo, yo), and of each (x, y, o)."""
 lanes_apart = intrinsic(_of_two(types.float32, _apart))
 """The sum of differences of two patches of ``WINDOW`` lines, each times a gain."""

@@ -8,7 +8,14 @@ of the way back in the first and the rest of the way on in the second.
 import numpy as np
 from numba import njit
 
-from oddmeter.media.inbetweens.lanes import LANES, WINDOW, lanes_apart, lanes_cost, lanes_cost_and_sums
+from oddmeter.media.inbetweens.lanes import (
+    LANES,
+    WINDOW,
+    lanes_apart,
+    lanes_cost,
+    lanes_cost_and_sums,
+    lanes_whole_cost,
+)
 
 PAD = 32
 APART = 4
@@ -47,6 +54,21 @@ def cost(a, b, y, x, vy, vx, t):  # type: ignore[no-untyped-def]
     by, bx, b_down, b_right = spot(b, y + rest * vy, x + rest * vx)
     light, of_light = np.float32(_LIGHT), np.float32(_OF_LIGHT)
     return lanes_cost(a, ay, ax, a_down, a_right, b, by, bx, b_down, b_right, light, of_light, rest)
+
+
+@njit(**KERNEL)
+def whole_costs(a, b, y, x, reach, out):  # type: ignore[no-untyped-def]
+    """The cost of a patch of the first picture against each of the second that lies up to ``reach`` whole samples away,
+    all at whole samples, by lines and samples."""
+    top, left, zero, _ = spot(a, y, x)
+    light, of_light = np.float32(_LIGHT), np.float32(_OF_LIGHT)
+    lowest, rightmost = b.shape[0] - SIDE - 4, b.shape[1] - SIDE - 4
+    up, aside = int(y) + PAD - reach, int(x) + PAD - reach
+    for p in range(2 * reach + 1):
+        m = min(max(up + p, 1), lowest)
+        for q in range(2 * reach + 1):
+            n = min(max(aside + q, 1), rightmost)
+            out[p, q] = lanes_whole_cost(a, top, left, zero, zero, b, m, n, zero, zero, light, of_light, zero)
 
 
 @njit(**KERNEL)

@@ -90,7 +90,7 @@ def found_between(first: Levels, second: Levels, finest: int) -> Field:
         vectors, costs = _refined(a, b, vectors, np.float32(0.5), ways)
         lines = a.shape[0] - 2 * PAD
         if lines <= LINES < 2 * lines and take_far(a, b * _as_light(a, b), vectors, costs):
-            vectors, costs = _refined(a, b, vectors, np.float32(0.5), (False, True))
+            vectors, costs = _refined(a, b, vectors, np.float32(0.5), ways)
     assert vectors is not None
     return _field(first, second, 0.5, vectors, costs, finest)
 

@@ -47,7 +47,7 @@ def add(light: Light, planes: Sequence[Plane], places: Places, matrix: Light, ze
     """Add the light of a picture's planes at some places, by its share, to what is summed already, of the shape
     (colours, places). ``matrix`` makes colours, 1 for white, of what samples have beyond ``zero``."""
     height, width = places.shape
-    one, two, three = (planes[min(number, len(zero) - 1)] for number in range(3))
+    one, two, three = (np.ascontiguousarray(planes[min(number, len(zero) - 1)]) for number in range(3))
     begins = np.searchsorted(places.rows, np.arange(height + 1))
     _add(
         light, one, two, three, width, begins, places.columns,
@@ -62,6 +62,15 @@ def coded(light: Light, row: Light, zero: float, most: int) -> Plane:
     codes = np.empty(light.shape[1], np.uint8 if most < 256 else np.uint16)
     _code(light, row, zero, codes, most, _from_light())
     return codes
+
+
+def put(plane: Plane, codes: Plane, part: Table, places: Places) -> None:
+    """Put code values into a plane at some places, by ``part`` of each; lines of any length are in one piece while that
+    is done, since kernels are compiled for such."""
+    whole = np.ascontiguousarray(plane)
+    _put(whole, codes, part, places.rows, places.columns)
+    if whole is not plane:
+        plane[:] = whole
 
 
 @lru_cache(maxsize=64)
@@ -196,8 +205,7 @@ def _code(light, row, zero, codes, most, table):  # type: ignore[no-untyped-def]
 
 
 @njit(**_KERNEL)
-def put(plane, codes, part, rows, columns):  # type: ignore[no-untyped-def]
-    """Put code values into a plane at some places, by ``part`` of each."""
+def _put(plane, codes, part, rows, columns):  # type: ignore[no-untyped-def]
     for i in range(len(rows)):
         y, x = rows[i], columns[i]
         share = part[y, x]

@@ -98,8 +98,7 @@ class _Sum:
     def put(self, plane: Plane, codes: Plane, part: Samples) -> None:
         """Put code values into a plane, by ``part`` of each place."""
         if len(codes):
-            places = self._places[plane.shape]
-            self._adding.put(plane, codes, part, places.rows, places.columns)
+            self._adding.put(plane, codes, part, self._places[plane.shape])
 
     def codes(self) -> list[Plane]:
         """The code values of each plane, in a row."""
