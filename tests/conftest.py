@@ -1,7 +1,5 @@
 """What every test shares: the demo footage, a PostgreSQL cluster of its own, and fresh databases in it."""
 
-import fcntl
-import hashlib
 import os
 import shutil
 from collections.abc import Iterator
@@ -11,29 +9,29 @@ from uuid import uuid4
 import psycopg
 import pytest
 from hypothesis import settings
+from xdist.remote import Producer  # type: ignore[import-untyped]
+from xdist.scheduler import LoadScopeScheduling  # type: ignore[import-untyped]
 
 from oddmeter.config import Config
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
-from oddmeter.demo import takes
 from oddmeter.demo.footage import SHOW_FOLDER
-from oddmeter.demo.takes import make_footage
 from oddmeter.local.cluster import APPLICATION, Cluster
 from oddmeter.store import shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
+from tests.footage import KEPT, made_footage
 
 settings.register_profile("odd-meter", deadline=None, max_examples=40)
 settings.load_profile("odd-meter")
 
-KEPT = Path(__file__).parents[1] / ".data"
 WORKER = os.environ.get("PYTEST_XDIST_WORKER", "alone")
 
 
-SLOWEST_FIRST = ("work", "local", "browser", "media")
+SLOWEST_FIRST = ("browser", "work", "local", "media")
 
 
-MANY_PROCESSES = ("work", "local", "browser")
+MANY_PROCESSES = ("browser", "work", "local")
 
 
 @pytest.fixture(scope="module", autouse=True)
@@ -57,27 +55,24 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=place)
 
 
-def kept(what: str, *made_by: Path) -> Path:
-    """A folder for made files, kept between runs for as long as the code that makes them is the same; what older code
-    made is thrown away."""
-    content = hashlib.sha256(b"".join(path.read_bytes() for path in made_by)).hexdigest()[:12]
-    folder = KEPT / f"test-{what}-{content}"
-    folder.mkdir(parents=True, exist_ok=True)
-    for older in KEPT.glob(f"test-{what}*"):
-        if older != folder:
-            shutil.rmtree(older, ignore_errors=True)
-    return folder
+class _Together(LoadScopeScheduling):  # type: ignore[misc]
+    """Hands whole modules to test processes, and the stories that share an application to one of them, so that it is
+    started once and looks at each file once."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        module = nodeid.split("::", 1)[0]
+        shares = module.startswith("tests/browser/") and not module.endswith(("test_from_empty.py", "test_scripts.py"))
+        return "stories" if shares else module
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Producer) -> LoadScopeScheduling:
+    return _Together(config, log)
 
 
 @pytest.fixture(scope="session")
 def media_root() -> Path:
-    """A media root with all of The Tide Bell; kept between runs, since the generator is deterministic. Only one of
-    several test processes makes it."""
-    folder = kept("media", *sorted(Path(takes.__file__).parent.glob("*.py")))
-    with (folder / ".lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        make_footage(folder)
-    return folder
+    """A media root with all of The Tide Bell."""
+    return made_footage()
 
 
 @pytest.fixture(scope="session")

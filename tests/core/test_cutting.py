@@ -53,11 +53,17 @@ class Shelf(Book):
     cuts: dict[int, Cut]
     materials: dict[int, Material] = field(default_factory=dict)
     treat: Callable[[Treatment], Treatment] = lambda treatment: treatment
+    kept: dict[tuple[int, Event], Window | None] = field(default_factory=dict, init=False)
 
     def cut(self, timeline_id: int) -> Cut:
         return self.cuts[timeline_id]
 
     def window(self, timeline_id: int, event: Event) -> Window | None:
+        if (timeline_id, event) not in self.kept:
+            self.kept[timeline_id, event] = self.worked_out(timeline_id, event)
+        return self.kept[timeline_id, event]
+
+    def worked_out(self, timeline_id: int, event: Event) -> Window | None:
         wish = event.decisions.intent or Wish(Intent.SPEED, Fraction(1))
         reverse = bool(event.decisions.reverse)
         treatment = self.treat(Treatment(wish.intent, wish.value, curve=wish.curve, reverse=reverse))

@@ -8,7 +8,7 @@ from types import ModuleType
 import pytest
 
 from oddmeter.demo import scenes
-from tests.conftest import kept
+from tests.footage import kept
 
 BENCH = Path(__file__).parents[2] / "bench" / "accuracy.py"
 

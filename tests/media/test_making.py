@@ -34,7 +34,7 @@ from oddmeter.media.files.samples import planes_of
 from oddmeter.media.inbetweens.flow import between, motion, sizes_of
 from oddmeter.media.making import MadeFrame, Maker
 from oddmeter.media.pictures.light import mixed
-from oddmeter.media.pictures.planes import field_of, woven
+from oddmeter.media.pictures.planes import field_of, luma_of, woven
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify
@@ -53,7 +53,7 @@ def maker_of(path: Path, planned: Conform, canvas: Canvas | None = None, facts: 
 
 
 def code_of(frame: VideoFrame) -> int | None:
-    return read(frame.reformat(format="gray").to_ndarray().astype(np.uint8))
+    return read(luma_of(frame))
 
 
 def field_codes(frame: VideoFrame) -> list[int | None]:

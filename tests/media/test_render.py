@@ -20,6 +20,7 @@ from oddmeter.demo.takes import TAKES
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
+from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify
@@ -47,7 +48,7 @@ def plan_for(
 
 def codes(path: Path, frames: int) -> list[int | None]:
     with FrameReader(path) as reader:
-        return [read(reader.frame(j).reformat(format="gray").to_ndarray().astype(np.uint8)) for j in range(frames)]
+        return [read(luma_of(reader.frame(j))) for j in range(frames)]
 
 
 @pytest.mark.parametrize("timeline", TIMELINES)
