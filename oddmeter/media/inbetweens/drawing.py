@@ -2,13 +2,14 @@
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from itertools import pairwise
+from functools import partial
 
 import numpy as np
 from numba import njit
 
 from oddmeter.media.files.samples import Plane
 from oddmeter.media.inbetweens.cells import Cells
+from oddmeter.media.inbetweens.lanes import lanes_four, lanes_pair, lanes_straight_pair
 from oddmeter.media.inbetweens.patches import KERNEL, PAD
 from oddmeter.media.inbetweens.search import Map, padded
 
@@ -16,6 +17,8 @@ _SHARP = -0.7
 """The parameter of the cubic where there is detail: between soft (−0.5) and what rings (−1)."""
 _ON_IT = 1 / 64
 """Samples within which a place is a sample's own."""
+_LARGE = 270
+"""Lines of cells from which on two threads draw them."""
 
 Planes = Sequence[Plane]
 
@@ -32,16 +35,14 @@ def draw(
         lit = cells.gains[1:3] if number == 0 or (rgb and number < 3) else np.ones(2, np.float32)
         many = 2 if made[number].shape != made[0].shape else 1
         part = slice(number, number + many)
-        planes = first[part], second[part], made[part]
-        at_hand = luma if number == 0 and luma is not None else None
-        a, b = ([one] for one in at_hand) if at_hand else ([*map(padded, both)] for both in planes[:2])
-        _draw_planes(a, b, planes[2], cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
+        a, b = luma if number == 0 and luma is not None else (padded(*first[part]), padded(*second[part]))
+        _draw_planes(a, b, made[part], cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
         number += many
 
 
 def _draw_planes(
-    a: Sequence[Map], b: Sequence[Map], made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...],
-    most: np.float32, finely: bool,
+    a: Map, b: Map, made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...], most: np.float32,
+    finely: bool,
 ) -> None:  # fmt: skip
     """One plane of the picture's own size, or the two of colour that are smaller."""
     rows, columns = cells.shares.shape
@@ -49,14 +50,15 @@ def _draw_planes(
     scale = np.array([shape[0] / size[0], shape[1] / size[1]], np.float32)
     drawn = [np.empty(shape, plane.dtype) for plane in made]
     paths = (cells.vectors, cells.bends, cells.shares, cells.sharpness, t, gains, scale)
-    if len(made) == 1:
-        with ThreadPoolExecutor(2, "drawing") as pool:
-            halves = pairwise((0, rows // 2, rows))
-            list(pool.map(lambda half: _draw_fours(a[0], b[0], drawn[0], *paths, most, half[0], half[1]), halves))
-    else:
+    if len(made) == 2:
         down, across = -(-rows // shape[0]), -(-columns // shape[1])
         tall, wide = -(-shape[0] * down // rows), -(-shape[1] * across // columns)
-        _draw_pairs(*a, *b, *drawn, *paths, down, across, tall, wide, most, finely)
+        _draw_pairs(a, b, *drawn, *paths, down, across, tall, wide, most, finely)
+    elif rows < _LARGE:
+        _draw_fours(a, b, *drawn, *paths, most, 0, rows)
+    else:
+        with ThreadPoolExecutor(2, "drawing") as pool:
+            list(pool.map(partial(_draw_fours, a, b, *drawn, *paths, most), (0, rows // 2), (rows // 2, rows)))
     for plane, values in zip(made, drawn, strict=True):
         plane[:] = values
 
@@ -87,40 +89,12 @@ def _place(picture, y, x):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL, inline="always")
-def _line(picture, m, n, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
-    return x0 * picture[m, n] + x1 * picture[m, n + 1] + x2 * picture[m, n + 2] + x3 * picture[m, n + 3]
-
-
-@njit(**KERNEL, inline="always")
-def _straight(picture, m, n, down, right):  # type: ignore[no-untyped-def]
-    above = picture[m, n] + right * (picture[m, n + 1] - picture[m, n])
-    below = picture[m + 1, n] + right * (picture[m + 1, n + 1] - picture[m + 1, n])
-    return above + down * (below - above)
-
-
-@njit(**KERNEL, inline="always")
-def _pair(one, two, y, x, sharp, finely):  # type: ignore[no-untyped-def]
+def _pair(planes, y, x, sharp, finely):  # type: ignore[no-untyped-def]
     """The samples of two planes at a place."""
-    m, n, down, right = _place(one, y, x)
+    m, n, down, right = _place(planes, y, x)
     if not finely:
-        return _straight(one, m + 1, n + 1, down, right), _straight(two, m + 1, n + 1, down, right)
-    y0, y1, y2, y3 = _cubic(down, sharp)
-    x0, x1, x2, x3 = _cubic(right, sharp)
-    p, q = _line(one, m, n, x0, x1, x2, x3) * y0, _line(two, m, n, x0, x1, x2, x3) * y0
-    p += _line(one, m + 1, n, x0, x1, x2, x3) * y1
-    q += _line(two, m + 1, n, x0, x1, x2, x3) * y1
-    p += _line(one, m + 2, n, x0, x1, x2, x3) * y2
-    q += _line(two, m + 2, n, x0, x1, x2, x3) * y2
-    p += _line(one, m + 3, n, x0, x1, x2, x3) * y3
-    q += _line(two, m + 3, n, x0, x1, x2, x3) * y3
-    return p, q
-
-
-@njit(**KERNEL, inline="always")
-def _across(picture, m, n, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
-    """Two samples beside each other, of one line."""
-    p, q, r, s, t = picture[m, n], picture[m, n + 1], picture[m, n + 2], picture[m, n + 3], picture[m, n + 4]
-    return x0 * p + x1 * q + x2 * r + x3 * s, x0 * q + x1 * r + x2 * s + x3 * t
+        return lanes_straight_pair(planes, m + 1, n + 1, (down, down, down, down), (right, right, right, right))
+    return lanes_pair(planes, m, n, _cubic(down, sharp), _cubic(right, sharp))
 
 
 @njit(**KERNEL, inline="always")
@@ -130,23 +104,18 @@ def _four(picture, y, x, sharp):  # type: ignore[no-untyped-def]
     if max(down, right) < np.float32(_ON_IT):
         m, n = m + 1, n + 1
         return picture[m, n], picture[m, n + 1], picture[m + 1, n], picture[m + 1, n + 1]
-    y0, y1, y2, y3 = _cubic(down, sharp)
-    x0, x1, x2, x3 = _cubic(right, sharp)
-    a0, b0 = _across(picture, m, n, x0, x1, x2, x3)
-    a1, b1 = _across(picture, m + 1, n, x0, x1, x2, x3)
-    a2, b2 = _across(picture, m + 2, n, x0, x1, x2, x3)
-    a3, b3 = _across(picture, m + 3, n, x0, x1, x2, x3)
-    a4, b4 = _across(picture, m + 4, n, x0, x1, x2, x3)
-    return (
-        y0 * a0 + y1 * a1 + y2 * a2 + y3 * a3, y0 * b0 + y1 * b1 + y2 * b2 + y3 * b3,
-        y0 * a1 + y1 * a2 + y2 * a3 + y3 * a4, y0 * b1 + y1 * b2 + y2 * b3 + y3 * b4,
-    )  # fmt: skip
+    return lanes_four(picture, m, n, _cubic(down, sharp), _cubic(right, sharp))
+
+
+@njit(**KERNEL, inline="always")
+def _coded(value, most):  # type: ignore[no-untyped-def]
+    return min(max(value + np.float32(0.5), np.float32(0)), most)
 
 
 @njit(**KERNEL, inline="always")
 def _put(made, i, j, value, most):  # type: ignore[no-untyped-def]
     if i < made.shape[0] and j < made.shape[1]:
-        made[i, j] = min(max(value + np.float32(0.5), np.float32(0)), most)
+        made[i, j] = _coded(value, most)
 
 
 @njit(**KERNEL, inline="always")
@@ -178,8 +147,8 @@ def _draw_fours(  # type: ignore[no-untyped-def]
 
 @njit(**KERNEL)
 def _draw_pairs(  # type: ignore[no-untyped-def]
-    a_one, a_two, b_one, b_two, made_one, made_two, vectors, bends, shares, sharpness, t, gains, scale, down, across,
-    tall, wide, most, finely,
+    a, b, made_one, made_two, vectors, bends, shares, sharpness, t, gains, scale, down, across, tall, wide, most,
+    finely,
 ):  # fmt: skip
     """Two planes of one sample to ``down`` by ``across`` cells, or of ``tall`` by ``wide`` samples to one."""
     for i in range(made_one.shape[0]):
@@ -187,8 +156,8 @@ def _draw_pairs(  # type: ignore[no-untyped-def]
         for j in range(made_one.shape[1]):
             n = j if wide == 1 and across == 1 else j // wide * across
             ay, ax, by, bx, share = _read_at(vectors, bends, shares, m, n, np.float32(i), np.float32(j), t, scale)
-            a1, a2 = _pair(a_one, a_two, ay, ax, sharpness[m, n], finely)
-            b1, b2 = _pair(b_one, b_two, by, bx, sharpness[m, n], finely)
+            a1, a2 = _pair(a, ay, ax, sharpness[m, n], finely)
+            b1, b2 = _pair(b, by, bx, sharpness[m, n], finely)
             first, second = share * gains[0], (np.float32(1) - share) * gains[1]
-            _put(made_one, i, j, first * a1 + second * b1, most)
-            _put(made_two, i, j, first * a2 + second * b2, most)
+            made_one[i, j] = _coded(first * a1 + second * b1, most)
+            made_two[i, j] = _coded(first * a2 + second * b2, most)

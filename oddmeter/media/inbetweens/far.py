@@ -16,13 +16,15 @@ _REACH = 12
 """Samples to each side, up and down, within which it is looked for."""
 _LOST, _FOUND = 6.0 * SIDE**2, 9.0 * SIDE**2
 """What a block's own motion costs at least where it is looked for; and what it costs at most where it is found."""
+WELL = _LOST / 2
+"""A cost of a node below which what comes through it is not lost."""
 _MOST = 1 / 6
 """Of all blocks, as many as may be lost where they are looked for: where more are, it is not a few things that move."""
 _BETTER, _ALONE = 0.5, 1.25
 """What it costs there at most, of its own motion; and what it costs anywhere else at least, of where it is found."""
-_TOGETHER, _SHARE = 4, 0.25
-"""Blocks around one that have to go the same way, and which part of those that are lost: a pattern that changes in its
-place, such as numbers, finds itself here and there."""
+_AROUND, _TOGETHER, _SHARE = 3, 4, 0.25
+"""Of the blocks up to so many nodes away, how many have to go the same way, and which part of those that are lost: a
+pattern that changes in its place, such as numbers, finds itself here and there."""
 _NOWHERE = 1e6
 _NEAR = 2
 """Samples within which two places are one."""
@@ -36,13 +38,13 @@ def take_far(a, b, vectors, costs):  # type: ignore[no-untyped-def]
     owns = np.empty((rows, columns), np.float32)
     for i in range(rows):
         for j in range(columns):
-            owns[i, j] = _explained(a, b, vectors, i, j)
+            owns[i, j] = _explained(a, b, vectors, costs, i, j)
     if np.sum(owns >= _LOST) > owns.size * _MOST:
         return 0
     ways = np.full((rows, columns, 2), np.float32(_NOWHERE), np.float32)
     for i in range(rows):
         for j in range(columns):
-            if owns[i, j] >= _LOST:
+            if owns[i, j] >= _LOST and _lost_around(owns, i, j) >= _TOGETHER:
                 ways[i, j, 0], ways[i, j, 1] = _found(a, b, owns[i, j], i, j)
     taken = 0
     for i in range(rows):
@@ -54,9 +56,14 @@ def take_far(a, b, vectors, costs):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _explained(a, b, vectors, i, j):  # type: ignore[no-untyped-def]
-    """What a block of the first picture costs along the motion that comes from it, or along none."""
+def _explained(a, b, vectors, costs, i, j):  # type: ignore[no-untyped-def]
+    """What a block of the first picture costs along the motion that comes from it, or along none; no more than nodes on
+    its way where those fit well."""
     zero, half, y, x = np.float32(0), 0.5 / APART, corner(i), corner(j)
+    m = min(max(int(i + half * vectors[i, j, 0] + 0.5), 0), costs.shape[0] - 1)
+    n = min(max(int(j + half * vectors[i, j, 1] + 0.5), 0), costs.shape[1] - 1)
+    if costs[m, n] < WELL:
+        return costs[m, n]
     vy, vx = vectors[i, j, 0], vectors[i, j, 1]
     for _ in range(2):
         m, n = i + half * vy, j + half * vx
@@ -80,16 +87,24 @@ def _found(a, b, own, i, j):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
+def _lost_around(owns, i, j):  # type: ignore[no-untyped-def]
+    """How many of the blocks around one are lost, itself among them."""
+    lost = 0
+    for m in range(max(0, i - _AROUND), min(owns.shape[0], i + _AROUND + 1)):
+        for n in range(max(0, j - _AROUND), min(owns.shape[1], j + _AROUND + 1)):
+            lost += owns[m, n] >= _LOST
+    return lost
+
+
+@njit(**KERNEL)
 def _together(ways, owns, i, j):  # type: ignore[no-untyped-def]
     """True where enough of the lost blocks around one go the same way."""
-    alike, lost = 0, 0
-    for m in range(max(0, i - 3), min(ways.shape[0], i + 4)):
-        for n in range(max(0, j - 3), min(ways.shape[1], j + 4)):
+    alike = 0
+    for m in range(max(0, i - _AROUND), min(ways.shape[0], i + _AROUND + 1)):
+        for n in range(max(0, j - _AROUND), min(ways.shape[1], j + _AROUND + 1)):
             if owns[m, n] >= _LOST:
-                lost += 1
-                if max(abs(ways[m, n, 0] - ways[i, j, 0]), abs(ways[m, n, 1] - ways[i, j, 1])) <= 1:
-                    alike += 1
-    return alike >= _TOGETHER and alike >= lost * _SHARE
+                alike += max(abs(ways[m, n, 0] - ways[i, j, 0]), abs(ways[m, n, 1] - ways[i, j, 1])) <= 1
+    return alike >= _TOGETHER and alike >= _lost_around(owns, i, j) * _SHARE
 
 
 @njit(**KERNEL)

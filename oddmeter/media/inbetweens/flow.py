@@ -124,7 +124,8 @@ def confidence(cells: Cells) -> Map:
     differ, vectors = _around(cells.differences[::2, ::2], _NEAR), np.ascontiguousarray(cells.vectors[::2, ::2])
     grain = min(_MOST_GRAIN, float(np.percentile(differ[::2, ::2], 25)))
     mean, square = _around(vectors, _FAR), _around(vectors * vectors, _FAR)
-    spread = np.sqrt(np.maximum(0, np.sum(square - mean * mean, axis=2)))
+    apart = square - mean * mean
+    spread = np.sqrt(np.maximum(0, apart[..., 0] + apart[..., 1]))
     doubt = (1 + np.maximum(0, differ - grain)) * (1 + spread)
     return np.asarray(1 / (1 + doubt * np.sqrt(doubt) / _ODDS), np.float32)
 

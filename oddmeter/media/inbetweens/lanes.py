@@ -168,6 +168,86 @@ def _apart(builder: Any, first: _Lines, second: _Lines, values: Sequence[Any]) -
     return total(builder, builder.fmul(summed(builder, rows), counted, _FAST))
 
 
+def _drawn(count: int, build: Callable[[Any, _Lines, Sequence[Any], Sequence[Any]], Sequence[Any]]) -> Any:
+    """An intrinsic of a picture, the line and column of the first sample that counts, and what four lines and four
+    columns count for; it gives so many samples."""
+
+    def typing(typed: Any, picture: Any, top: Any, left: Any, downs: Any, rights: Any) -> Any:
+        weights = types.UniTuple(types.float32, 4)
+
+        def code(context: Any, builder: Any, signature: Any, values: Sequence[Any]) -> Any:
+            nothing = ir.Constant(_FLOAT, 0.0)
+            read = _Lines(context, builder, signature.args[0], (*values[:3], nothing, nothing))
+            down, right = ([builder.extract_value(values[side], n) for n in range(4)] for side in (3, 4))
+            made = build(builder, read, [splat(builder, one) for one in down], right)
+            return context.make_tuple(builder, signature.return_type, made)
+
+        return types.UniTuple(types.float32, count)(picture, types.intp, types.intp, weights, weights), code
+
+    return typing
+
+
+def _four(builder: Any, read: _Lines, down: Sequence[Any], right: Sequence[Any]) -> Sequence[Any]:
+    above, below = (_weighed(builder, read, first, down) for first in range(2))
+    across = vector(builder, [*right, *right])
+    pairs = [builder.fmul(across, picked(builder, above, below, _square(at)), _FAST) for at in range(2)]
+    halves = _neighbours_added(builder, pairs[0], pairs[1], LANES)
+    return taken(builder, _neighbours_added(builder, halves, halves, 4), (0, 2, 1, 3))
+
+
+def _pair(builder: Any, read: _Lines, down: Sequence[Any], right: Sequence[Any]) -> Sequence[Any]:
+    across = vector(builder, [one for one in right for _ in range(2)])
+    found = builder.fmul(across, _weighed(builder, read, 0, down), _FAST)
+    for count in (LANES // 2, LANES // 4):
+        near, far = (picked(builder, found, found, range(first, first + count)) for first in (0, count))
+        found = builder.fadd(near, far, _FAST)
+    return taken(builder, found, (0, 1))
+
+
+def _straight_pair(builder: Any, read: _Lines, down: Sequence[Any], right: Sequence[Any]) -> Sequence[Any]:
+    far = splat(builder, right[0])
+    found = mix(builder, read.whole(0), read.whole(1), down[0])
+    beside = picked(builder, found, found, range(2, 2 + LANES // 2))
+    found = picked(builder, found, found, range(LANES // 2))
+    far = picked(builder, far, far, range(LANES // 2))
+    return taken(builder, mix(builder, found, beside, far), (0, 1))
+
+
+def _weighed(builder: Any, read: _Lines, first: int, down: Sequence[Any]) -> Any:
+    """The sum of four lines, each by what it counts for."""
+    return summed(builder, [builder.fmul(share, read.whole(first + row), _FAST) for row, share in enumerate(down)])
+
+
+def _square(at: int) -> list[int]:
+    """Four samples from a place on, of two vectors behind each other."""
+    return [*range(at, at + 4), *range(LANES + at, LANES + at + 4)]
+
+
+def vector(builder: Any, values: Sequence[Any]) -> Any:
+    """A vector of single values."""
+    made = ir.Constant(_VECTOR, ir.Undefined)
+    for place, one in enumerate(values):
+        made = builder.insert_element(made, one, ir.Constant(ir.IntType(32), place))
+    return made
+
+
+def taken(builder: Any, values: Any, places: Sequence[int]) -> list[Any]:
+    """Single samples of a vector."""
+    return [builder.extract_element(values, ir.Constant(ir.IntType(32), place)) for place in places]
+
+
+def picked(builder: Any, one: Any, other: Any, places: Sequence[int]) -> Any:
+    """The samples at some places of two vectors behind each other."""
+    order = ir.Constant(ir.VectorType(ir.IntType(32), len(places)), list(places))
+    return builder.shuffle_vector(one, other, order)
+
+
+def _neighbours_added(builder: Any, one: Any, other: Any, count: int) -> Any:
+    """Every two samples of two vectors behind each other added, the first so many of them."""
+    even, odd = (picked(builder, one, other, range(first, 2 * count, 2)) for first in range(2))
+    return builder.fadd(even, odd, _FAST)
+
+
 WINDOW = 6
 """Samples along the smaller patch, of which only so many lanes count."""
 lanes_cost = intrinsic(_of_two(types.float32, _cost))
@@ -180,3 +260,12 @@ lanes_cost_and_sums = intrinsic(_of_two(types.UniTuple(types.float32, 9), _cost_
 products of slopes and difference (xx, xy, yy, xo, yo), and of each (x, y, o)."""
 lanes_apart = intrinsic(_of_two(types.float32, _apart))
 """The sum of differences of two patches of ``WINDOW`` lines, each times a gain."""
+lanes_four = intrinsic(_drawn(4, _four))
+"""A square of two by two samples, line by line, each of the four by four samples around it by what those lines and
+columns count for."""
+lanes_pair = intrinsic(_drawn(2, _pair))
+"""One sample of each of two planes whose samples lie beside each other, of the shape (lines, samples, 2), of the four
+by four around it."""
+lanes_straight_pair = intrinsic(_drawn(2, _straight_pair))
+"""The same of the two by two around it, on the straight line between them: only the first of the weights count, which
+are how far beyond the first line and column the sample lies."""

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from numba import njit
 
-from oddmeter.media.inbetweens.far import LINES, take_far
+from oddmeter.media.inbetweens.far import LINES, WELL, take_far
 from oddmeter.media.inbetweens.patches import APART, KERNEL, PAD, SIDE, corner, cost, cost_and_step, node_at
 
 Map = npt.NDArray[np.float32]
@@ -29,9 +29,11 @@ _FITS = 6.0
 """Grey levels a sample by which nodes differ that light is judged by."""
 
 
-def padded(plane: npt.NDArray[Any]) -> Map:
-    """The samples as float32, with ``PAD`` more on every side like those of the edge."""
-    return np.asarray(cv2.copyMakeBorder(np.asarray(plane, np.float32), PAD, PAD, PAD, PAD, cv2.BORDER_REPLICATE))
+def padded(*planes: npt.NDArray[Any]) -> Map:
+    """The samples of a plane as float32, or those of some planes beside each other, with ``PAD`` more on every side
+    like those of the edge."""
+    whole = planes[0] if len(planes) == 1 else cv2.merge(planes)
+    return np.asarray(cv2.copyMakeBorder(np.asarray(whole, np.float32), PAD, PAD, PAD, PAD, cv2.BORDER_REPLICATE))
 
 
 class Levels:
@@ -89,7 +91,7 @@ def found_between(first: Levels, second: Levels, finest: int) -> Field:
         ways = (False,) if level == finest else (False, True)  # what is found travels both ways where that is cheap
         vectors, costs = _refined(a, b, vectors, np.float32(0.5), ways)
         lines = a.shape[0] - 2 * PAD
-        if lines <= LINES < 2 * lines and take_far(a, b * _as_light(a, b), vectors, costs):
+        if lines <= LINES < 2 * lines and costs.max() >= WELL and take_far(a, b * _as_light(a, b), vectors, costs):
             vectors, costs = _refined(a, b, vectors, np.float32(0.5), ways)
     assert vectors is not None
     return _field(first, second, 0.5, vectors, costs, finest)

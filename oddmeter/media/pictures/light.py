@@ -68,7 +68,7 @@ def _places(part: Samples) -> tuple[Spots, Spots]:
     return rows, columns
 
 
-_LEAST = 0.02
+_LEAST = 0.05
 """Less of a mix than this is not to be seen."""
 
 
