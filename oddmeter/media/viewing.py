@@ -301,7 +301,8 @@ def _small_canvas(subject: Viewed) -> Canvas:
 
 
 def _jpeg(picture: npt.NDArray[np.uint8], quality: int) -> bytes:
-    return _encoded(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+    blue_first = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), np.uint8)
+    return _encoded(".jpg", blue_first, [cv2.IMWRITE_JPEG_QUALITY, quality])
 
 
 def _encoded(kind: str, picture: npt.NDArray[np.uint8], how: list[int]) -> bytes:

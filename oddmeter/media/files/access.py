@@ -1,20 +1,23 @@
 """The frames of a clip in any order: a few kept, the next ones at hand, the others reached without decoding it all."""
 
-from collections import OrderedDict
+from collections import OrderedDict, deque
+from collections.abc import Iterator
 from contextlib import ExitStack
 from pathlib import Path
-from typing import Any
 
 from av.video.frame import VideoFrame
 
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.media.files.decode import frames_from, read_ahead
+from oddmeter.media.files.decode import Entry, entered, is_timed, read_ahead
 
 FEW = 24
 """Frames kept where frames are mostly asked for in order."""
-_JUMP, _RUN_UP = 48, 16
-"""A frame that lies no farther ahead is reached by decoding on; one that lies behind, with some before it."""
+_FARTHEST, _NEAREST = 48, 8
+"""A frame that lies as far ahead as it takes to come to one from where decoding can begin is reached by decoding on: no
+farther than this at the most, and so far at the least."""
+_RUN_UP, _BESIDE = 16, 2
+"""Where a frame lies a few behind the last one, some before it are decoded, too, and elsewhere those beside it."""
 
 
 class FrameAccess:
@@ -27,31 +30,36 @@ class FrameAccess:
         self.path, self.facts = path, facts
         self._most, self._ahead = max(most, _RUN_UP + 2), ahead
         self._kept: OrderedDict[int, VideoFrame] = OrderedDict()
-        self._open = ExitStack()
-        self._frames: Any = None
-        self._next = 0
+        self._open, self._row = ExitStack(), ExitStack()
+        self._entry: Entry | None = None
+        self._frames: Iterator[VideoFrame] | None = None
+        self._next, self._asked = 0, 0
+        self._passed = deque([_FARTHEST], 3)
 
     def __enter__(self) -> "FrameAccess":
         return self
 
     def __exit__(self, *_: object) -> None:
+        self._row.close()
         self._open.close()
         self._kept.clear()
-        self._frames = None
+        self._entry = self._frames = None
 
     def frame(self, number: int) -> VideoFrame:
         """The frame with this number; raises ``RuleError`` where the clip has none that can be decoded."""
         if number not in self._kept:
             self._reach(number)
         self._kept.move_to_end(number)
+        self._asked = number
         return self._kept[number]
 
     def _reach(self, number: int) -> None:
-        if self._frames is None or not self._next <= number <= self._next + _JUMP:
-            behind = self._frames is not None and number < self._next
-            self._start(max(0, number - _RUN_UP) if behind else number)
+        farthest = max(_NEAREST, min(_FARTHEST, max(self._passed)))
+        if self._frames is None or not self._next <= number <= self._next + farthest:
+            steps_back = self._frames is not None and 0 < self._asked - number <= _RUN_UP
+            self._start(max(0, number - (_RUN_UP if steps_back else _BESIDE)))
         while self._next <= number:
-            frame = next(self._frames, None)
+            frame = next(self._frames or iter(()), None)
             if frame is None:
                 self._frames = None
                 raise RuleError(f"{self.path.name} ends after {self._next} frames that can be decoded.", "media")
@@ -61,8 +69,16 @@ class FrameAccess:
                 self._kept.popitem(last=False)
 
     def _start(self, first: int) -> None:
-        self._open.close()
-        self._open = ExitStack()
-        frames = self._open.enter_context(frames_from(self.path, self.facts, first))
-        self._frames = self._open.enter_context(read_ahead(frames)) if self._ahead else frames
+        self._row.close()
+        if self._entry is None or not is_timed(self.facts, first):
+            self._open.close()
+            self._entry = self._open.enter_context(entered(self.path, self.facts))
+        if is_timed(self.facts, first):
+            self._passed.append(0)
+        frames = self._entry(first, self._pass)
+        self._frames = self._row.enter_context(read_ahead(frames)) if self._ahead else frames
         self._next = first
+
+    def _pass(self) -> None:
+        """One more frame was decoded on the way to one."""
+        self._passed[-1] += 1

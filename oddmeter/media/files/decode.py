@@ -1,6 +1,6 @@
 """Decode: the frames of a clip in the order they are shown, numbered from 0."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from fractions import Fraction
 from itertools import islice
@@ -73,15 +73,20 @@ class FrameReader:
             raise RuleError(f"{self.path.name} cannot be decoded to its end.", "media") from error
 
 
-@contextmanager
-def frames_from(path: Path, facts: Facts, first: int) -> Iterator[Iterator[VideoFrame]]:
-    """The frames of a clip from number ``first`` on, reached without decoding all that lies before it.
+Entry = Callable[[int, Callable[[], None]], Iterator[VideoFrame]]
+"""Gives the frames of a clip from a number on; what is given with it is called for each that is decoded on the way."""
 
-    Where nothing tells when one comes, all before it are decoded. A clip that cannot be decoded further just ends.
-    Raises ``RuleError`` where it cannot be opened.
+
+@contextmanager
+def entered(path: Path, facts: Facts) -> Iterator[Entry]:
+    """The frames of a clip from any number on, one row of them after the other, each reached without decoding all that
+    lies before it. Where nothing tells when a frame comes (``is_timed``), only the first row is right.
+
+    A clip that cannot be decoded further just ends. Raises ``RuleError`` where it cannot be opened.
     """
     if is_sequence(path):
-        yield (picture_in(file) for file in sequence(path).files[first:])
+        files = sequence(path).files
+        yield lambda first, passed: (picture_in(file) for file in files[first:])
         return
     try:
         container = opened(path)
@@ -90,7 +95,19 @@ def frames_from(path: Path, facts: Facts, first: int) -> Iterator[Iterator[Video
     with container:
         stream = _pictures_of(container, path)
         stream.thread_type = "AUTO"
-        yield upright(_from(container.decode, container.seek, stream, facts, first))
+        yield lambda first, passed: upright(_from(container.decode, container.seek, stream, facts, first, passed))
+
+
+@contextmanager
+def frames_from(path: Path, facts: Facts, first: int) -> Iterator[Iterator[VideoFrame]]:
+    """The frames of a clip from number ``first`` on; as ``entered``, once."""
+    with entered(path, facts) as entry:
+        yield entry(first, lambda: None)
+
+
+def is_timed(facts: Facts, first: int) -> bool:
+    """True where a frame, not the first, is reached by when it comes."""
+    return first > 0 and _comes(facts, first) is not None
 
 
 @contextmanager
@@ -142,7 +159,9 @@ def _comes(facts: Facts, first: int) -> tuple[Fraction, Fraction] | None:
     return first / facts.file_rate.value, Fraction(1, 2) / facts.file_rate.value
 
 
-def _from(decode, seek, stream: VideoStream, facts: Facts, first: int) -> Iterator[VideoFrame]:  # type: ignore[no-untyped-def]
+def _from(  # type: ignore[no-untyped-def]
+    decode, seek, stream: VideoStream, facts: Facts, first: int, passed: Callable[[], None]
+) -> Iterator[VideoFrame]:
     clock, comes = stream.time_base, _comes(facts, first)
     try:
         if clock is None or comes is None or first <= 0:
@@ -155,6 +174,8 @@ def _from(decode, seek, stream: VideoStream, facts: Facts, first: int) -> Iterat
             reached = reached or frame.pts is None or frame.pts * clock >= wanted
             if reached:
                 yield frame
+            else:
+                passed()
     except MemoryError:
         raise
     except av.error.FFmpegError:

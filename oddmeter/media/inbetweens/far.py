@@ -16,7 +16,9 @@ _REACH = 12
 """Samples to each side, up and down, within which it is looked for."""
 _LOST, _FOUND = 6.0 * SIDE**2, 9.0 * SIDE**2
 """What a block's own motion costs at least where it is looked for; and what it costs at most where it is found."""
-WELL = _LOST / 2
+_LEAST_LOST, _UNUSUAL = _LOST / 2, 4.0
+"""Where pictures fit better than most, it is looked for from half of that on, or so many times what is usual."""
+WELL = _LEAST_LOST
 """A cost of a node below which what comes through it is not lost."""
 _MOST = 1 / 6
 """Of all blocks, as many as may be lost where they are looked for: where more are, it is not a few things that move."""
@@ -39,17 +41,18 @@ def take_far(a, b, vectors, costs):  # type: ignore[no-untyped-def]
     for i in range(rows):
         for j in range(columns):
             owns[i, j] = _explained(a, b, vectors, costs, i, j)
-    if np.sum(owns >= _LOST) > owns.size * _MOST:
+    lost = owns >= min(_LOST, max(_LEAST_LOST, _UNUSUAL * np.median(owns)))
+    if np.sum(lost) > owns.size * _MOST:
         return 0
     ways = np.full((rows, columns, 2), np.float32(_NOWHERE), np.float32)
     for i in range(rows):
         for j in range(columns):
-            if owns[i, j] >= _LOST and _lost_around(owns, i, j) >= _TOGETHER:
+            if lost[i, j] and _lost_around(lost, i, j) >= _TOGETHER:
                 ways[i, j, 0], ways[i, j, 1] = _found(a, b, owns[i, j], i, j)
     taken = 0
     for i in range(rows):
         for j in range(columns):
-            if ways[i, j, 0] < _NOWHERE and _together(ways, owns, i, j):
+            if ways[i, j, 0] < _NOWHERE and _together(ways, lost, i, j):
                 taken += 1
                 _take(a, b, vectors, costs, i, j, ways[i, j, 0], ways[i, j, 1])
     return taken
@@ -87,24 +90,24 @@ def _found(a, b, own, i, j):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _lost_around(owns, i, j):  # type: ignore[no-untyped-def]
+def _lost_around(lost, i, j):  # type: ignore[no-untyped-def]
     """How many of the blocks around one are lost, itself among them."""
-    lost = 0
-    for m in range(max(0, i - _AROUND), min(owns.shape[0], i + _AROUND + 1)):
-        for n in range(max(0, j - _AROUND), min(owns.shape[1], j + _AROUND + 1)):
-            lost += owns[m, n] >= _LOST
-    return lost
+    count = 0
+    for m in range(max(0, i - _AROUND), min(lost.shape[0], i + _AROUND + 1)):
+        for n in range(max(0, j - _AROUND), min(lost.shape[1], j + _AROUND + 1)):
+            count += lost[m, n]
+    return count
 
 
 @njit(**KERNEL)
-def _together(ways, owns, i, j):  # type: ignore[no-untyped-def]
+def _together(ways, lost, i, j):  # type: ignore[no-untyped-def]
     """True where enough of the lost blocks around one go the same way."""
     alike = 0
     for m in range(max(0, i - _AROUND), min(ways.shape[0], i + _AROUND + 1)):
         for n in range(max(0, j - _AROUND), min(ways.shape[1], j + _AROUND + 1)):
-            if owns[m, n] >= _LOST:
+            if lost[m, n]:
                 alike += max(abs(ways[m, n, 0] - ways[i, j, 0]), abs(ways[m, n, 1] - ways[i, j, 1])) <= 1
-    return alike >= _TOGETHER and alike >= _lost_around(owns, i, j) * _SHARE
+    return alike >= _TOGETHER and alike >= _lost_around(lost, i, j) * _SHARE
 
 
 @njit(**KERNEL)
