@@ -1,5 +1,6 @@
 """Frames are reached by number, exactly, wherever a clip is entered; reading ahead changes nothing."""
 
+import random
 from collections.abc import Iterator
 from itertools import islice
 from pathlib import Path
@@ -11,15 +12,17 @@ from av.video.frame import VideoFrame
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.framecode import read
+from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.decode import frames_from, read_ahead
 from oddmeter.media.files.probe import probe
+from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.pictures.stills import contact_sheet, still
 
 CLIPS = ["FD1_B02_sparks_119.mov", "HB_boat_59.mp4", "VR_clock_23.mkv", "VR_choir_tape_50i.mov", "PH_pier_walk.mp4"]
 
 
 def number_in(frame: VideoFrame) -> int | None:
-    return read(frame.reformat(format="gray").to_ndarray().astype(np.uint8))
+    return read(luma_of(frame))
 
 
 @pytest.mark.parametrize("name", CLIPS)
@@ -98,3 +101,15 @@ def test_a_field_is_shown_from_its_own_lines(field: FieldOrder, tmp_path: Path) 
     grey = cv2.imdecode(np.frombuffer(shown, np.uint8), cv2.IMREAD_GRAYSCALE)
     assert grey is not None
     assert abs(float(grey.mean()) - (40 if field == FieldOrder.UPPER else 210)) < 3 and float(grey.std()) < 3
+
+
+@pytest.mark.parametrize("ahead", [False, True])
+@pytest.mark.parametrize("name", [*CLIPS, "PH_rope_slow.mp4"])
+def test_frames_are_reached_in_any_order(name: str, ahead: bool, footage: dict[str, Path]) -> None:
+    """Far jumps, steps and back again, whatever was learnt of how far it is from where decoding can begin."""
+    facts = probe(footage[name])
+    dice = random.Random(7)
+    jumps = [dice.randrange(facts.frames) for _ in range(12)]
+    asked = [0, *(max(0, min(facts.frames - 1, jump + step)) for jump in jumps for step in (0, 1, -1, -2, 10, 3))]
+    with FrameAccess(footage[name], facts, 2, ahead=ahead) as frames:
+        assert [number_in(frames.frame(number)) for number in asked] == asked

@@ -46,7 +46,8 @@ def built(frames: list[VideoFrame], weight: float, effort: Effort, trust: float 
 @pytest.mark.parametrize("effort", Effort)
 @pytest.mark.parametrize("kind", ["layers", "crowd", "flash", "water", "far movers", "sparks", "grain"])
 def test_no_built_frame_is_worse_than_a_mix(kind: str, effort: Effort) -> None:
-    given, true = drawn(KINDS[kind](UNSEEN), 320, 180)
+    size = (640, 360) if kind == "far movers" else (320, 180)  # which are lost in smaller pictures
+    given, true = drawn(KINDS[kind](UNSEEN), *size)
     made, mixes = by_flow(given, effort)[0], by_mix(given)
     for number, frame in made.items():
         assert likeness(frame, true[number]) > likeness(mixes[number], true[number]) - 0.1, (kind, number)

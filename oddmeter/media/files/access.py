@@ -16,8 +16,8 @@ FEW = 24
 _FARTHEST, _NEAREST = 48, 8
 """A frame that lies as far ahead as it takes to come to one from where decoding can begin is reached by decoding on: no
 farther than this at the most, and so far at the least."""
-_RUN_UP, _BESIDE = 16, 2
-"""Where a frame lies a few behind the last one, some before it are decoded, too, and elsewhere those beside it."""
+_RUN_UP, _BESIDE = 16, 1
+"""Where a frame lies a few behind the last one, some before it are decoded, too, and elsewhere the one beside it."""
 
 
 class FrameAccess:
@@ -32,6 +32,7 @@ class FrameAccess:
         self._kept: OrderedDict[int, VideoFrame] = OrderedDict()
         self._open, self._row = ExitStack(), ExitStack()
         self._entry: Entry | None = None
+        self._by_frames = True
         self._frames: Iterator[VideoFrame] | None = None
         self._next, self._asked = 0, 0
         self._passed = deque([_FARTHEST], 3)
@@ -70,9 +71,11 @@ class FrameAccess:
 
     def _start(self, first: int) -> None:
         self._row.close()
-        if self._entry is None or not is_timed(self.facts, first):
+        by_frames = self._ahead or max(self._passed) > _NEAREST * 2
+        if self._entry is None or not is_timed(self.facts, first) or by_frames != self._by_frames:
             self._open.close()
-            self._entry = self._open.enter_context(entered(self.path, self.facts))
+            self._by_frames = by_frames
+            self._entry = self._open.enter_context(entered(self.path, self.facts, by_frames=by_frames))
         if is_timed(self.facts, first):
             self._passed.append(0)
         frames = self._entry(first, self._pass)

@@ -78,11 +78,12 @@ Entry = Callable[[int, Callable[[], None]], Iterator[VideoFrame]]
 
 
 @contextmanager
-def entered(path: Path, facts: Facts) -> Iterator[Entry]:
+def entered(path: Path, facts: Facts, *, by_frames: bool = True) -> Iterator[Entry]:
     """The frames of a clip from any number on, one row of them after the other, each reached without decoding all that
     lies before it. Where nothing tells when a frame comes (``is_timed``), only the first row is right.
 
-    A clip that cannot be decoded further just ends. Raises ``RuleError`` where it cannot be opened.
+    Decoding several frames at a time, ``by_frames``, is for rows; the first frame of a row is there later. A clip that
+    cannot be decoded further just ends. Raises ``RuleError`` where it cannot be opened.
     """
     if is_sequence(path):
         files = sequence(path).files
@@ -94,8 +95,8 @@ def entered(path: Path, facts: Facts) -> Iterator[Entry]:
         raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
     with container:
         stream = _pictures_of(container, path)
-        stream.thread_type = "AUTO"
-        yield lambda first, passed: upright(_from(container.decode, container.seek, stream, facts, first, passed))
+        stream.thread_type = "AUTO" if by_frames else "SLICE"
+        yield lambda first, passed: upright(_from(container, stream, facts, first, passed))
 
 
 @contextmanager
@@ -159,23 +160,27 @@ def _comes(facts: Facts, first: int) -> tuple[Fraction, Fraction] | None:
     return first / facts.file_rate.value, Fraction(1, 2) / facts.file_rate.value
 
 
-def _from(  # type: ignore[no-untyped-def]
-    decode, seek, stream: VideoStream, facts: Facts, first: int, passed: Callable[[], None]
+def _from(
+    container: InputContainer, stream: VideoStream, facts: Facts, first: int, passed: Callable[[], None]
 ) -> Iterator[VideoFrame]:
     clock, comes = stream.time_base, _comes(facts, first)
     try:
         if clock is None or comes is None or first <= 0:
-            yield from islice(decode(stream), first, None)
+            yield from islice(container.decode(stream), first, None)
             return
         wanted = facts.start + comes[0] - comes[1]
-        seek(max(0, int((wanted + comes[1]) / clock)), stream=stream)
+        container.seek(max(0, int((wanted + comes[1]) / clock)), stream=stream)
         reached = False
-        for frame in decode(stream):
-            reached = reached or frame.pts is None or frame.pts * clock >= wanted
-            if reached:
-                yield frame
-            else:
-                passed()
+        for packet in container.demux(stream):
+            before = packet.pts is not None and packet.pts * clock < wanted
+            stream.codec_context.skip_frame = "NONREF" if before and not reached else "DEFAULT"
+            for frame in packet.decode():
+                assert isinstance(frame, VideoFrame)
+                reached = reached or frame.pts is None or frame.pts * clock >= wanted
+                if reached:
+                    yield frame
+                else:
+                    passed()
     except MemoryError:
         raise
     except av.error.FFmpegError:

@@ -5,7 +5,9 @@ motions of nodes near and far are tried, and judged by how the pictures agree ar
 or one of them with the picture beyond it, where the other does not show what is here.
 """
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
@@ -28,6 +30,8 @@ _ROUNDED, _DETAILED = 10.0, 20.0
 _SAME = 0.5
 """Samples within which two motions are one."""
 _NOTHING = np.zeros((1, 1), np.float32)
+LARGE = 270
+"""Lines of cells from which on two threads share them."""
 
 
 @dataclass(frozen=True)
@@ -84,11 +88,18 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
     vectors, aside = np.empty((rows, columns, 2), np.float32), np.empty((rows, columns, 2), np.float32)
     shares, differences = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
     fits = max(care.fits, 1.6 * float(np.median(field.costs[::3, ::3])) / 64)
-    _choose(
+    choose = partial(
+        _choose,
         a, b, before, after, field.vectors, field.costs, bends, field.apart, np.float32(field.t), gains,
         beyond.before is not None, beyond.after is not None, care.by_four, care.most, care.far,
         np.float32(care.alone), np.float32(care.at_once), np.float32(fits), vectors, aside, shares, differences,
     )  # fmt: skip
+    if rows < LARGE:
+        choose(0, rows)
+    else:
+        half = rows // 4 * 2  # what is judged by four begins in an even line
+        with ThreadPoolExecutor(2, "cells") as pool:
+            list(pool.map(choose, (0, half), (half, rows)))
     return Cells(
         vectors, aside, np.asarray(cv2.blur(shares, (3, 3)), np.float32), differences, gains, _sharpness(field)
     )
@@ -157,7 +168,7 @@ def _bent(vectors, before, after, apart, t, out):  # type: ignore[no-untyped-def
 @njit(**KERNEL)
 def _choose(  # type: ignore[no-untyped-def]  # noqa: PLR0912, PLR0915
     a, b, before, after, vectors, costs, bends, apart, t, gains, has_before, has_after,
-    by_four, most, far, alone, at_once, fits, out, aside, shares, differences,
+    by_four, most, far, alone, at_once, fits, out, aside, shares, differences, begins, ends,
 ):  # fmt: skip
     rows, columns = vectors.shape[:2]
     height, width = a.shape[0] - 2 * PAD, a.shape[1] - 2 * PAD
@@ -167,7 +178,7 @@ def _choose(  # type: ignore[no-untyped-def]  # noqa: PLR0912, PLR0915
     most_of = np.float32(_MOST_OF)
     middle, half = (apart - 1) * 0.5, (WINDOW - 1) * 0.5
     judged = np.zeros(out.shape[1], np.uint8)
-    for i in range(out.shape[0]):
+    for i in range(begins, ends):
         gy = min(max((2 * i + 0.5 - middle) / apart, 0.0), rows - 1.001)
         i0 = int(gy)
         fy = np.float32(gy - i0)

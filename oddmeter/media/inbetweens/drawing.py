@@ -1,6 +1,6 @@
 """Drawing: the planes of a built picture, each sample read along its cell's path in both pictures by the cubic."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from oddmeter.media.files.samples import Plane
-from oddmeter.media.inbetweens.cells import Cells
+from oddmeter.media.inbetweens.cells import LARGE, Cells
 from oddmeter.media.inbetweens.lanes import lanes_four, lanes_pair, lanes_straight_pair
 from oddmeter.media.inbetweens.patches import KERNEL, PAD
 from oddmeter.media.inbetweens.search import Map, padded
@@ -17,9 +17,6 @@ _SHARP = -0.7
 """The parameter of the cubic where there is detail: between soft (−0.5) and what rings (−1)."""
 _ON_IT = 1 / 64
 """Samples within which a place is a sample's own."""
-_LARGE = 270
-"""Lines of cells from which on two threads draw them."""
-
 Planes = Sequence[Plane]
 
 
@@ -30,37 +27,46 @@ def draw(
     """Draw all planes of a picture, of samples up to ``most``, at the moment ``t`` between two others. Luma, or each
     colour, follows the light of the moment. Smaller planes of colour are read by the cubic where that is done
     ``finely``, by straight lines elsewhere. ``luma`` are the first planes ``padded``, where they are at hand."""
+    parts: list[Callable[[], None]] = []
     number = 0
     while number < len(made):
         lit = cells.gains[1:3] if number == 0 or (rgb and number < 3) else np.ones(2, np.float32)
-        many = 2 if made[number].shape != made[0].shape else 1
-        part = slice(number, number + many)
-        a, b = luma if number == 0 and luma is not None else (padded(*first[part]), padded(*second[part]))
-        _draw_planes(a, b, made[part], cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
-        number += many
+        planes = slice(number, number + (2 if made[number].shape != made[0].shape else 1))
+        at_hand = luma if number == 0 else None
+        a, b = at_hand or (padded(*first[planes]), padded(*second[planes]))
+        parts += _parts(a, b, made[planes], cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
+        number = planes.stop
+    if len(cells.shares) < LARGE:
+        for part in parts:
+            part()
+    else:
+        with ThreadPoolExecutor(2, "drawing") as pool:
+            list(pool.map(lambda part: part(), parts))
 
 
-def _draw_planes(
+def _parts(
     a: Map, b: Map, made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...], most: np.float32,
     finely: bool,
-) -> None:  # fmt: skip
-    """One plane of the picture's own size, or the two of colour that are smaller."""
+) -> list[Callable[[], None]]:  # fmt: skip
+    """What draws the halves of one plane of the picture's own size, or the two of colour that are smaller."""
     rows, columns = cells.shares.shape
     shape = made[0].shape
     scale = np.array([shape[0] / size[0], shape[1] / size[1]], np.float32)
     drawn = [np.empty(shape, plane.dtype) for plane in made]
     paths = (cells.vectors, cells.bends, cells.shares, cells.sharpness, t, gains, scale)
-    if len(made) == 2:
+
+    def half(begins: int, ends: int) -> None:
+        _draw_fours(a, b, *drawn, *paths, most, begins, ends)
+        made[0][2 * begins : 2 * ends] = drawn[0][2 * begins : 2 * ends]
+
+    def two() -> None:
         down, across = -(-rows // shape[0]), -(-columns // shape[1])
         tall, wide = -(-shape[0] * down // rows), -(-shape[1] * across // columns)
         _draw_pairs(a, b, *drawn, *paths, down, across, tall, wide, most, finely)
-    elif rows < _LARGE:
-        _draw_fours(a, b, *drawn, *paths, most, 0, rows)
-    else:
-        with ThreadPoolExecutor(2, "drawing") as pool:
-            list(pool.map(partial(_draw_fours, a, b, *drawn, *paths, most), (0, rows // 2), (rows // 2, rows)))
-    for plane, values in zip(made, drawn, strict=True):
-        plane[:] = values
+        for plane, values in zip(made, drawn, strict=True):
+            plane[:] = values
+
+    return [two] if len(made) == 2 else [partial(half, 0, rows // 2), partial(half, rows // 2, rows)]
 
 
 @njit(**KERNEL, inline="always")
