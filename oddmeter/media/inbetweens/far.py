@@ -16,10 +16,9 @@ _REACH = 12
 """Samples to each side, up and down, within which it is looked for."""
 _LOST, _FOUND = 6.0 * SIDE**2, 9.0 * SIDE**2
 """What a block's own motion costs at least where it is looked for; and what it costs at most where it is found."""
-_LEAST_LOST, _UNUSUAL = _LOST / 2, 4.0
-"""Where pictures fit better than most, it is looked for from half of that on, or so many times what is usual."""
-WELL = _LEAST_LOST
-"""A cost of a node below which what comes through it is not lost."""
+WELL, _UNUSUAL = _LOST / 2, 4.0
+"""Where pictures fit better than most, it is looked for from half of that on, or so many times what is usual; a node that
+costs less leads through nothing that is lost."""
 _MOST = 1 / 6
 """Of all blocks, as many as may be lost where they are looked for: where more are, it is not a few things that move."""
 _BETTER, _ALONE = 0.5, 1.25
@@ -41,7 +40,7 @@ def take_far(a, b, vectors, costs):  # type: ignore[no-untyped-def]
     for i in range(rows):
         for j in range(columns):
             owns[i, j] = _explained(a, b, vectors, costs, i, j)
-    lost = owns >= min(_LOST, max(_LEAST_LOST, _UNUSUAL * np.median(owns)))
+    lost = owns >= min(_LOST, max(WELL, _UNUSUAL * np.median(owns)))
     if np.sum(lost) > owns.size * _MOST:
         return 0
     ways = np.full((rows, columns, 2), np.float32(_NOWHERE), np.float32)
