@@ -17,8 +17,8 @@ _REACH = 12
 _LOST, _FOUND = 6.0 * SIDE**2, 9.0 * SIDE**2
 """What a block's own motion costs at least where it is looked for; and what it costs at most where it is found."""
 WELL, _UNUSUAL = _LOST / 2, 4.0
-"""Where pictures fit better than most, it is looked for from half of that on, or so many times what is usual; a node that
-costs less leads through nothing that is lost."""
+"""Where pictures fit better than most, it is looked for from half of that on, or so many times what is usual; a node
+that costs less leads through nothing that is lost."""
 _MOST = 1 / 6
 """Of all blocks, as many as may be lost where they are looked for: where more are, it is not a few things that move."""
 _BETTER, _ALONE = 0.5, 1.25
