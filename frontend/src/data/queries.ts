@@ -1,4 +1,5 @@
 import {
+  type Query,
   type QueryClient,
   keepPreviousData,
   useMutation,
@@ -199,6 +200,20 @@ const TOUCHES: Record<string, string[]> = {
   sheet: ["sheets"],
 };
 
+/**
+ * Ask again for all that a predicate names. What is being asked for the first time would only be waited for, with an
+ * answer that may be older than the change: it is asked for again once that is there.
+ */
+export function askAgain(client: QueryClient, predicate: (query: Query) => boolean = () => true): Promise<void> {
+  const first = client
+    .getQueryCache()
+    .findAll({ predicate, fetchStatus: "fetching" })
+    .filter((query) => query.state.data === undefined);
+  return client
+    .invalidateQueries({ predicate })
+    .then(() => client.invalidateQueries({ predicate: (query) => first.includes(query) }));
+}
+
 /** Listen to live events for as long as the page is open, and ask again for what changed. */
 export function useLiveEvents(): void {
   const client = useQueryClient();
@@ -207,7 +222,7 @@ export function useLiveEvents(): void {
     source.addEventListener("changed", (event) => {
       const names = (event as MessageEvent<string>).data.split(" ");
       const keys = names.includes("everything") ? null : new Set(names.flatMap((name) => TOUCHES[name] ?? []));
-      void client.invalidateQueries({ predicate: (query) => keys === null || keys.has(String(query.queryKey[0])) });
+      void askAgain(client, (query) => keys === null || keys.has(String(query.queryKey[0])));
     });
     return () => source.close();
   }, [client]);
