@@ -210,3 +210,28 @@ def test_an_address_with_nothing_behind_it(page: Page, running: Running) -> None
     expect(page.get_by_text("This show cannot be opened.")).to_be_visible()
     page.goto(f"{running.url}/somewhere/else")
     expect(page.get_by_text("There is nothing at this address.")).to_be_visible()
+
+
+def test_what_changes_while_rows_are_first_on_their_way_is_seen(page: Page, show: Show) -> None:
+    """The answer that was true before the change is held back until the change has been told."""
+    show.bring_in(HARBOUR)
+    ledger = page.request.get(f"{show.url}/api/shows/{show.id}/ledger").json()
+    clip = {"id": ledger["ids"][0], "revision": ledger["revisions"][0]}
+    held: list[bool] = []
+
+    def hold(route: Route) -> None:
+        if held:
+            route.continue_()
+            return
+        held.append(True)
+        old = route.fetch()
+        said = {"clips": [clip], "question": "shot_rate", "value": "37", "reason": "told"}
+        got = page.request.post(f"{show.url}/api/shows/{show.id}/words", data=said)
+        assert got.ok, got.text()
+        page.wait_for_timeout(1500)
+        route.fulfill(response=old)
+
+    page.route("**/evidence/rows", hold)
+    show.open("intake")
+    expect(page.get_by_role("gridcell").filter(has_text="37").first).to_be_visible(timeout=10_000)
+    assert held
