@@ -14,7 +14,7 @@ from bench.flow import EDGES, believed, by_flow, by_mix, drawn, likeness
 from bench.scenes import KINDS
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import planes_of
-from oddmeter.media.inbetweens import cells, drawing
+from oddmeter.media.inbetweens import cells
 from oddmeter.media.inbetweens.cells import Beyond
 from oddmeter.media.inbetweens.flow import Built, between, motion, sizes_of
 
@@ -92,8 +92,7 @@ def test_halves_that_two_threads_make_are_the_whole(form: str, effort: Effort, m
     """With an odd number of lines of cells, and of cells judged by four."""
     given, _ = drawn(KINDS["limbs"](UNSEEN), 198, 270, form)
     whole = built(given[:4], 0.4, effort)
-    monkeypatch.setattr(cells, "LARGE", 1)
-    monkeypatch.setattr(drawing, "LARGE", 1)
+    monkeypatch.setattr(cells, "_LARGE", 1)
     halves = built(given[:4], 0.4, effort)
     assert all(np.array_equal(a, b) for a, b in zip(planes_of(whole.frame), planes_of(halves.frame), strict=True))
     assert np.array_equal(whole.mixed_part, halves.mixed_part) and 0 < whole.mixed_part.mean() < 0.5
@@ -149,7 +148,6 @@ def test_what_shares_nothing_is_mixed() -> None:
 
 COMPILED = """
 import sys
-from itertools import pairwise
 from numba.core.registry import CPUDispatcher
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.inbetweens.flow import compile_all

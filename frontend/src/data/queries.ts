@@ -204,7 +204,7 @@ const TOUCHES: Record<string, string[]> = {
  * Ask again for all that a predicate names. What is being asked for the first time would only be waited for, with an
  * answer that may be older than the change: it is asked for again once that is there.
  */
-export function askAgain(client: QueryClient, predicate: (query: Query) => boolean = () => true): Promise<void> {
+function askAgain(client: QueryClient, predicate: (query: Query) => boolean): Promise<void> {
   const first = client
     .getQueryCache()
     .findAll({ predicate, fetchStatus: "fetching" })

@@ -59,8 +59,9 @@ class FrameAccess:
         if self._frames is None or not self._next <= number <= self._next + farthest:
             steps_back = self._frames is not None and 0 < self._asked - number <= _RUN_UP
             self._start(max(0, number - (_RUN_UP if steps_back else _BESIDE)))
+        assert self._frames is not None
         while self._next <= number:
-            frame = next(self._frames or iter(()), None)
+            frame = next(self._frames, None)
             if frame is None:
                 self._frames = None
                 raise RuleError(f"{self.path.name} ends after {self._next} frames that can be decoded.", "media")
@@ -71,12 +72,12 @@ class FrameAccess:
 
     def _start(self, first: int) -> None:
         self._row.close()
-        by_frames = self._ahead or max(self._passed) > _NEAREST * 2
-        if self._entry is None or not is_timed(self.facts, first) or by_frames != self._by_frames:
+        timed, by_frames = is_timed(self.facts, first), self._ahead or max(self._passed) > _NEAREST * 2
+        if self._entry is None or not timed or by_frames != self._by_frames:
             self._open.close()
             self._by_frames = by_frames
             self._entry = self._open.enter_context(entered(self.path, self.facts, by_frames=by_frames))
-        if is_timed(self.facts, first):
+        if timed:
             self._passed.append(0)
         frames = self._entry(first, self._pass)
         self._frames = self._row.enter_context(read_ahead(frames)) if self._ahead else frames

@@ -5,6 +5,7 @@ motions of nodes near and far are tried, and judged by how the pictures agree ar
 or one of them with the picture beyond it, where the other does not show what is here.
 """
 
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -30,7 +31,7 @@ _ROUNDED, _DETAILED = 10.0, 20.0
 _SAME = 0.5
 """Samples within which two motions are one."""
 _NOTHING = np.zeros((1, 1), np.float32)
-LARGE = 270
+_LARGE = 270
 """Lines of cells from which on two threads share them."""
 
 
@@ -74,6 +75,16 @@ class Beyond:
     after: Field | None = None
 
 
+def do_all(parts: Sequence[Callable[[], None]], lines: int) -> None:
+    """Do what does not depend on each other, for so many lines of cells; by two threads where they are many."""
+    if lines < _LARGE:
+        for part in parts:
+            part()
+    else:
+        with ThreadPoolExecutor(2, "cells") as pool:
+            list(pool.map(lambda part: part(), parts))
+
+
 def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
     """The cells of the picture at a field's moment."""
     first, second = field.first, field.second
@@ -94,12 +105,8 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
         beyond.before is not None, beyond.after is not None, care.by_four, care.most, care.far,
         np.float32(care.alone), np.float32(care.at_once), np.float32(fits), vectors, aside, shares, differences,
     )  # fmt: skip
-    if rows < LARGE:
-        choose(0, rows)
-    else:
-        half = rows // 4 * 2  # what is judged by four begins in an even line
-        with ThreadPoolExecutor(2, "cells") as pool:
-            list(pool.map(choose, (0, half), (half, rows)))
+    half = rows // 4 * 2  # what is judged by four begins in an even line
+    do_all([partial(choose, 0, half), partial(choose, half, rows)], rows)
     return Cells(
         vectors, aside, np.asarray(cv2.blur(shares, (3, 3)), np.float32), differences, gains, _sharpness(field)
     )

@@ -1,14 +1,13 @@
 """Drawing: the planes of a built picture, each sample read along its cell's path in both pictures by the cubic."""
 
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 import numpy as np
 from numba import njit
 
 from oddmeter.media.files.samples import Plane
-from oddmeter.media.inbetweens.cells import LARGE, Cells
+from oddmeter.media.inbetweens.cells import Cells, do_all
 from oddmeter.media.inbetweens.lanes import lanes_four, lanes_pair, lanes_straight_pair
 from oddmeter.media.inbetweens.patches import KERNEL, PAD
 from oddmeter.media.inbetweens.search import Map, padded
@@ -17,6 +16,7 @@ _SHARP = -0.7
 """The parameter of the cubic where there is detail: between soft (−0.5) and what rings (−1)."""
 _ON_IT = 1 / 64
 """Samples within which a place is a sample's own."""
+
 Planes = Sequence[Plane]
 
 
@@ -36,12 +36,7 @@ def draw(
         a, b = at_hand or (padded(*first[planes]), padded(*second[planes]))
         parts += _parts(a, b, made[planes], cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
         number = planes.stop
-    if len(cells.shares) < LARGE:
-        for part in parts:
-            part()
-    else:
-        with ThreadPoolExecutor(2, "drawing") as pool:
-            list(pool.map(lambda part: part(), parts))
+    do_all(parts, len(cells.shares))
 
 
 def _parts(

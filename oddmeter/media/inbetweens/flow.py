@@ -110,9 +110,8 @@ def compile_all() -> None:
                 plane[:] = np.roll(grey, 2 * moved, 1)[: plane.shape[0], : plane.shape[1]]
             frames.append(frame)
         sizes = [sizes_of(frame) for frame in frames]
-        for effort in (Effort.QUICK, Effort.CAREFUL):
-            found = [motion(a, b, effort) for a, b in pairwise(sizes)]
-            between(frames[1], frames[2], found[1], 0.25, effort, 64, 0.5, Beyond(found[0], found[2]))
+        found = [motion(a, b, Effort.CAREFUL) for a, b in pairwise(sizes)]
+        between(frames[1], frames[2], found[1], 0.25, Effort.CAREFUL, 64, 0.5, Beyond(found[0], found[2]))
         whole = mixed(frames[0], frames[1], 0.5)
         mix_into(whole, frames[0], frames[1], 0.5, np.full((whole.height, whole.width), 0.5, np.float32))
 
