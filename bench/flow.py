@@ -26,7 +26,8 @@ from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.scenes import Scene
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.inbetweens.cells import Beyond, chosen
-from oddmeter.media.inbetweens.flow import CARE, between, confidence, motion, sizes_of
+from oddmeter.media.inbetweens.flow import CARE, between, motion, sizes_of
+from oddmeter.media.inbetweens.trust import confidence
 from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import from_one_field, luma_of
 

@@ -184,6 +184,7 @@ def _choose(  # type: ignore[no-untyped-def]  # noqa: PLR0912, PLR0915
     bend, beyond = np.float32(4) * t * rest, np.float32(8) + np.float32(4) * t * rest
     most_of = np.float32(_MOST_OF)
     middle, half = (apart - 1) * 0.5, (WINDOW - 1) * 0.5
+    lit = gains[1] != gains[2]
     judged = np.zeros(out.shape[1], np.uint8)
     for i in range(begins, ends):
         gy = min(max((2 * i + 0.5 - middle) / apart, 0.0), rows - 1.001)
@@ -219,6 +220,9 @@ def _choose(  # type: ignore[no-untyped-def]  # noqa: PLR0912, PLR0915
             if spread < _SPREAD and cost < fits and inside:
                 out[i, j, 0], out[i, j, 1], aside[i, j, 0], aside[i, j, 1] = vy, vx, cy * bend, cx * bend
                 shares[i, j], differences[i, j] = both, cost
+                if lit:
+                    ay, ax, zy, zx = ay - half, ax - half, zy - half, zx - half
+                    differences[i, j] = differing(a, ay, ax, b, zy, zx, gains[1], gains[2])
                 continue
             judged[j] = 1
             tried, least, share, apart_by = 0, np.float32(1e9), both, np.float32(1e9)

@@ -1,4 +1,5 @@
-"""Drawing: the planes of a built picture, each sample read along its cell's path in both pictures by the cubic."""
+"""Drawing: the planes of a built picture, each sample read along its cell's path in both pictures by the cubic, and
+where it stands, as far as the motion is not to be followed."""
 
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -21,12 +22,13 @@ Planes = Sequence[Plane]
 
 
 def draw(
-    first: Planes, second: Planes, made: Planes, cells: Cells, t: float, most: int, *, rgb: bool, finely: bool,
-    luma: tuple[Map, Map] | None,
+    first: Planes, second: Planes, made: Planes, cells: Cells, moving: Map, t: float, most: int, *, rgb: bool,
+    finely: bool, luma: tuple[Map, Map] | None,
 ) -> None:  # fmt: skip
-    """Draw all planes of a picture, of samples up to ``most``, at the moment ``t`` between two others. Luma, or each
-    colour, follows the light of the moment. Smaller planes of colour are read by the cubic where that is done
-    ``finely``, by straight lines elsewhere. ``luma`` are the first planes ``padded``, where they are at hand."""
+    """Draw all planes of a picture, of samples up to ``most``, at the moment ``t`` between two others. What is read
+    along a cell's path counts for its part of ``moving``. Luma, or each colour, follows the light of the moment.
+    Smaller planes of colour are read by the cubic where that is done ``finely``, by straight lines elsewhere. ``luma``
+    are the first planes ``padded``, where they are at hand."""
     parts: list[Callable[[], None]] = []
     number = 0
     while number < len(made):
@@ -34,21 +36,21 @@ def draw(
         planes = slice(number, number + (2 if made[number].shape != made[0].shape else 1))
         at_hand = luma if number == 0 else None
         a, b = at_hand or (padded(*first[planes]), padded(*second[planes]))
-        parts += _parts(a, b, made[planes], cells, np.float32(t), lit, made[0].shape, np.float32(most), finely)
+        parts += _parts(a, b, made[planes], cells, moving, np.float32(t), lit, made[0].shape, np.float32(most), finely)
         number = planes.stop
     do_all(parts, len(cells.shares))
 
 
 def _parts(
-    a: Map, b: Map, made: Planes, cells: Cells, t: np.float32, gains: Map, size: tuple[int, ...], most: np.float32,
-    finely: bool,
+    a: Map, b: Map, made: Planes, cells: Cells, moving: Map, t: np.float32, gains: Map, size: tuple[int, ...],
+    most: np.float32, finely: bool,
 ) -> list[Callable[[], None]]:  # fmt: skip
     """What draws the halves of one plane of the picture's own size, or the two of colour that are smaller."""
     rows, columns = cells.shares.shape
     shape = made[0].shape
     scale = np.array([shape[0] / size[0], shape[1] / size[1]], np.float32)
     drawn = [np.empty(shape, plane.dtype) for plane in made]
-    paths = (cells.vectors, cells.bends, cells.shares, cells.sharpness, t, gains, scale)
+    paths = (cells.vectors, cells.bends, cells.shares, cells.sharpness, moving, t, gains, scale)
 
     def half(begins: int, ends: int) -> None:
         _draw_fours(a, b, *drawn, *paths, most, begins, ends)
@@ -130,7 +132,7 @@ def _read_at(vectors, bends, shares, m, n, y, x, t, scale):  # type: ignore[no-u
 
 @njit(**KERNEL)
 def _draw_fours(  # type: ignore[no-untyped-def]
-    a, b, made, vectors, bends, shares, sharpness, t, gains, scale, most, begins, ends
+    a, b, made, vectors, bends, shares, sharpness, moving, t, gains, scale, most, begins, ends
 ):
     """A plane of two by two samples to a cell, some of its lines of cells."""
     for i in range(begins, ends):
@@ -140,16 +142,26 @@ def _draw_fours(  # type: ignore[no-untyped-def]
             first, second, sharp = share * gains[0], (np.float32(1) - share) * gains[1], sharpness[i, j]
             a0, a1, a2, a3 = _four(a, ay, ax, sharp)
             b0, b1, b2, b3 = _four(b, by, bx, sharp)
-            _put(made, 2 * i, 2 * j, first * a0 + second * b0, most)
-            _put(made, 2 * i, 2 * j + 1, first * a1 + second * b1, most)
-            _put(made, 2 * i + 1, 2 * j, first * a2 + second * b2, most)
-            _put(made, 2 * i + 1, 2 * j + 1, first * a3 + second * b3, most)
+            v0, v1 = first * a0 + second * b0, first * a1 + second * b1
+            v2, v3 = first * a2 + second * b2, first * a3 + second * b3
+            part = moving[i, j]
+            if part < 1:
+                m, n, stands = PAD + 2 * i, PAD + 2 * j, np.float32(1) - part
+                first, second = stands * (np.float32(1) - t) * gains[0], stands * t * gains[1]
+                v0 = part * v0 + first * a[m, n] + second * b[m, n]
+                v1 = part * v1 + first * a[m, n + 1] + second * b[m, n + 1]
+                v2 = part * v2 + first * a[m + 1, n] + second * b[m + 1, n]
+                v3 = part * v3 + first * a[m + 1, n + 1] + second * b[m + 1, n + 1]
+            _put(made, 2 * i, 2 * j, v0, most)
+            _put(made, 2 * i, 2 * j + 1, v1, most)
+            _put(made, 2 * i + 1, 2 * j, v2, most)
+            _put(made, 2 * i + 1, 2 * j + 1, v3, most)
 
 
 @njit(**KERNEL)
 def _draw_pairs(  # type: ignore[no-untyped-def]
-    a, b, made_one, made_two, vectors, bends, shares, sharpness, t, gains, scale, down, across, tall, wide, most,
-    finely,
+    a, b, made_one, made_two, vectors, bends, shares, sharpness, moving, t, gains, scale, down, across, tall, wide,
+    most, finely,
 ):  # fmt: skip
     """Two planes of one sample to ``down`` by ``across`` cells, or of ``tall`` by ``wide`` samples to one."""
     for i in range(made_one.shape[0]):
@@ -160,5 +172,12 @@ def _draw_pairs(  # type: ignore[no-untyped-def]
             a1, a2 = _pair(a, ay, ax, sharpness[m, n], finely)
             b1, b2 = _pair(b, by, bx, sharpness[m, n], finely)
             first, second = share * gains[0], (np.float32(1) - share) * gains[1]
-            made_one[i, j] = _coded(first * a1 + second * b1, most)
-            made_two[i, j] = _coded(first * a2 + second * b2, most)
+            v1, v2 = first * a1 + second * b1, first * a2 + second * b2
+            part = moving[m, n]
+            if part < 1:
+                y, x, stands = PAD + i, PAD + j, np.float32(1) - part
+                first, second = stands * (np.float32(1) - t) * gains[0], stands * t * gains[1]
+                v1 = part * v1 + first * a[y, x, 0] + second * b[y, x, 0]
+                v2 = part * v2 + first * a[y, x, 1] + second * b[y, x, 1]
+            made_one[i, j] = _coded(v1, most)
+            made_two[i, j] = _coded(v2, most)

@@ -2,8 +2,8 @@
 
 Motion is searched at the moment itself, paths may bend as the pictures before and after tell, and where one picture
 does not show a place the other gives it. How likely it comes out right is judged place by place: what is
-less likely than is asked for, agrees worse along the motion than without it, or moves farther than the reach, is mixed
-instead, with a soft edge.
+less likely than is asked for, or moves farther than the reach, is mixed instead, with a soft edge; and where what is
+seen changes evenly in its place, a part of it is.
 """
 
 from collections.abc import Sequence
@@ -17,10 +17,11 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import empty_like, planar, planes_of
-from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, Cells, chosen
+from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, chosen
 from oddmeter.media.inbetweens.drawing import draw
 from oddmeter.media.inbetweens.far import LINES
 from oddmeter.media.inbetweens.search import Field, Levels, Map, found_between, moved_to
+from oddmeter.media.inbetweens.trust import believed, moving_part
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import luma_of
 
@@ -29,16 +30,6 @@ CARE = {
     Effort.NORMAL: Care(finest=0, by_four=True, most=6, far=4, alone=12, at_once=2, fits=7, colour_finely=True),
     Effort.CAREFUL: Care(finest=0, by_four=False, most=8, far=4, alone=8, at_once=1.5, fits=6, colour_finely=True),
 }
-_NEAR, _FAR = 3, 5
-"""Every other cell, so many on a side, over which differences are taken together, and motions."""
-_MOST_GRAIN = 6.0
-"""Grey levels by which two pictures may differ everywhere, for their grain."""
-_WORSE = 2.0
-"""Grey levels by which two pictures may differ more along true motion than without it."""
-_ODDS = 257.0
-"""How many places lie near the truth for each that does not, where nothing speaks against them."""
-_SOFT = 5.0
-"""The width of the edge between built and mixed parts, in pixels."""
 
 
 @dataclass(frozen=True)
@@ -83,19 +74,20 @@ def between(
     if trust >= 1:
         return Built(mixed(first, second, weight), all_mixed)
     cells = chosen(moved_to(found, weight), beyond, CARE[effort])
-    sure = _trusted(found, cells, reach, trust)
+    sure = believed(cells, reach, trust)
     if sure.max() <= 0:
         return Built(mixed(first, second, weight), all_mixed)
     out = empty_like(first, first.width, first.height)
     most = (1 << first.format.components[0].bits) - 1
     planes = (planes_of(first), planes_of(second), planes_of(out))
     luma = (found.first.pictures[0], found.second.pictures[0]) if most == 255 and not first.format.is_rgb else None
-    draw(*planes, cells, weight, most, rgb=first.format.is_rgb, finely=CARE[effort].colour_finely, luma=luma)
-    if sure.min() >= 1:
-        return Built(out, np.zeros_like(all_mixed))
-    mixed_part = 1 - _drawn_out(sure, first.width, first.height)
-    mix_into(out, first, second, weight, mixed_part)
-    return Built(out, mixed_part)
+    moving = moving_part(found, cells, beyond) if trust > 0 else np.ones_like(cells.shares)
+    finely, rgb = CARE[effort].colour_finely, first.format.is_rgb
+    draw(*planes, cells, moving, weight, most, rgb=rgb, finely=finely, luma=luma)
+    built = _drawn_out(sure, first.width, first.height)
+    if sure.min() < 1:
+        mix_into(out, first, second, weight, 1 - built)
+    return Built(out, 1 - built * _drawn_out(moving, first.width, first.height))
 
 
 def compile_all() -> None:
@@ -114,37 +106,6 @@ def compile_all() -> None:
         between(frames[1], frames[2], found[1], 0.25, Effort.CAREFUL, 64, 0.5, Beyond(found[0], found[2]))
         whole = mixed(frames[0], frames[1], 0.5)
         mix_into(whole, frames[0], frames[1], 0.5, np.full((whole.height, whole.width), 0.5, np.float32))
-
-
-def confidence(cells: Cells) -> Map:
-    """How likely the samples around every other cell lie within three grey levels of the truth: less where both
-    pictures differ along the motion, beyond what grain does, and where motions differ around it. The odds were fitted
-    to what scenes of eighteen kinds showed (docs/performance.md)."""
-    differ, vectors = _around(cells.differences[::2, ::2], _NEAR), np.ascontiguousarray(cells.vectors[::2, ::2])
-    grain = min(_MOST_GRAIN, float(np.percentile(differ[::2, ::2], 25)))
-    mean, square = _around(vectors, _FAR), _around(vectors * vectors, _FAR)
-    apart = square - mean * mean
-    spread = np.sqrt(np.maximum(0, apart[..., 0] + apart[..., 1]))
-    doubt = (1 + np.maximum(0, differ - grain)) * (1 + spread)
-    return np.asarray(1 / (1 + doubt * np.sqrt(doubt) / _ODDS), np.float32)
-
-
-def _trusted(found: Field, cells: Cells, reach: int, trust: float) -> Map:
-    """Where the motion is believed, from 0 to 1, with a soft edge, at every other cell: where it is likely enough to be
-    right, not too far, and, unless everything is to be built, where pictures agree along it no worse than without
-    it."""
-    far = cv2.magnitude(*cv2.split(cells.vectors[::2, ::2]))
-    believed = (confidence(cells) >= trust) & (far <= reach)
-    if trust > 0:
-        apart = cv2.resize(
-            cv2.absdiff(found.first.luma, found.second.luma), far.shape[::-1], interpolation=cv2.INTER_AREA
-        )
-        believed &= _around(cells.differences[::2, ::2], _NEAR) <= _around(apart.astype(np.float32), _NEAR) + _WORSE
-    return np.minimum(np.asarray(cv2.GaussianBlur(believed.astype(np.float32), (0, 0), _SOFT / 4), np.float32), 1)
-
-
-def _around(values: Map, side: int) -> Map:
-    return np.asarray(cv2.blur(np.ascontiguousarray(values), (side, side)), np.float32)
 
 
 def _drawn_out(values: Map, width: int, height: int) -> Map:
