@@ -46,7 +46,7 @@ must be once moved onto each other."""
 @dataclass(frozen=True)
 class MadeFrame:
     """The picture of one timeline frame: what it shows, and how much of each place was mixed where it was built, from
-    0 to 1, in the source's raster; None where nothing was built. ``across_cut`` where nothing was, since a cut lies
+    0 to 1, over the source's picture; None where nothing was built. ``across_cut`` where nothing was, since a cut lies
     between."""
 
     frame: VideoFrame
@@ -153,7 +153,7 @@ class Maker:
         treatment = self.planned.treatment
         evenly = two == one + 1 and self.planned.material.clock is None
         beside = [unit for unit in (one - 1, two) if evenly and self._goes_on(unit)]
-        found = self._found([(one, two), *((unit, unit + 1) for unit in beside)])
+        found = self._found([(one, two), *((unit, unit + 1) for unit in beside)], float(share))
         beyond = cells.Beyond(found.get((one - 1, one)), found.get((two, two + 1)))
         return flow.between(
             first, second, found[one, two], float(share), treatment.effort, treatment.reach, float(treatment.trust),
@@ -167,15 +167,17 @@ class Maker:
         except RuleError:
             return False
 
-    def _found(self, pairs: Sequence[tuple[int, int]]) -> "dict[tuple[int, int], Field]":
-        """The motion of pairs of units, of which those that are not known yet are searched at the same time."""
+    def _found(self, pairs: Sequence[tuple[int, int]], share: float) -> "dict[tuple[int, int], Field]":
+        """The motion of pairs of units, of which those that are not known yet are searched at the same time: half way,
+        or that of the first pair at the moment that is asked for."""
         from oddmeter.media.inbetweens import flow  # noqa: PLC0415
 
         new = [pair for pair in pairs if pair not in self._motions]
-        sizes = [(self._sizes(one), self._sizes(two)) for one, two in new]
+        sizes = [(self._sizes(one), self._sizes(two), share if (one, two) == pairs[0] else 0.5) for one, two in new]
         found = dict(zip(new, flow.motions(sizes, self.planned.treatment.effort), strict=True))
-        wanted = {pair: found.get(pair) or self._motions[pair] for pair in pairs}
-        self._motions = dict([*self._motions.items(), *found.items()][-_MOTIONS:])
+        wanted = {pair: found[pair][1] if pair in found else self._motions[pair] for pair in pairs}
+        half_way = {pair: fields[0] for pair, fields in found.items()}
+        self._motions = dict([*self._motions.items(), *half_way.items()][-_MOTIONS:])
         return wanted
 
     def _sizes_of(self, unit: int) -> "Levels":

@@ -12,6 +12,7 @@ from av.video.frame import VideoFrame
 
 from bench.flow import EDGES, believed, by_flow, by_mix, drawn, likeness
 from bench.scenes import KINDS
+from bench.unseen import LATER_KINDS
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.inbetweens import cells
@@ -121,6 +122,43 @@ def test_pictures_of_any_size_are_built(size: tuple[int, int]) -> None:
     frames = [textured(*size, "yuv444p", number) for number in range(4)]
     for effort in Effort:
         assert built(frames, 0.4, effort).frame.width == size[0]
+
+
+@pytest.mark.parametrize("effort", Effort)
+def test_what_changes_evenly_in_its_place_is_half_way(effort: Effort) -> None:
+    """A soft shadow on its way over ground that stands: no motion is as near to the truth as what lies half way."""
+    given, true = drawn(LATER_KINDS["shadow"](UNSEEN), 640, 360)
+    made, mixes = by_flow(given, effort)[0], by_mix(given)
+    for number, frame in made.items():
+        assert likeness(frame, true[number]) > likeness(mixes[number], true[number]) + 1.5, number
+
+
+def test_light_that_changes_as_a_whole_is_no_doubt_about_motion() -> None:
+    frames = [textured(320, 176, "yuv420p", 9.3 * number) for number in range(4)]
+    for frame, lit in zip(frames, (0.7, 0.8, 0.95, 1.05), strict=True):
+        luma = planes_of(frame)[0]
+        luma[:] = (luma * lit).astype(np.uint8)
+    assert built(frames, 0.5, Effort.QUICK).mixed_part[:, 15:-15].mean() < 0.003
+
+
+def strokes(t: float, width: int, height: int) -> np.ndarray:
+    """Bright strokes that run across rough dark ground, 350 pixels a second."""
+    rough = cv2.resize(np.random.default_rng(5).random((48, 96)), (384, 192), interpolation=cv2.INTER_CUBIC)
+    picture = np.repeat(np.clip(rough * 60 + 20, 0, 255)[:height, :width, None], 3, axis=2).astype(np.uint8)
+    dice = np.random.default_rng(6)
+    places = np.cumsum(dice.integers(12, 36, 80)), dice.integers(10, 60, 80), dice.integers(0, 60, 80)
+    for x, tall, top in zip(*places, strict=True):
+        left = int((x - 400 + 350 * t) * 16)
+        cv2.rectangle(picture, (left, (60 + top) * 16), (left + 48, (60 + top + tall) * 16), (230,) * 3, -1, 16, 4)
+    return picture
+
+
+def test_strokes_that_run_past_do_not_seem_to_stand() -> None:
+    """Between them the ground stands in both pictures, which a small patch takes for what is to be seen there."""
+    given, true = drawn(strokes, 320, 176)
+    made, mixes = by_flow(given, Effort.CAREFUL)[0], by_mix(given)
+    gains = [likeness(frame, true[number]) - likeness(mixes[number], true[number]) for number, frame in made.items()]
+    assert np.mean(gains) > 3.9, gains
 
 
 def test_trust_says_how_often_it_comes_out_right() -> None:

@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -33,6 +34,7 @@ _SAME = 0.5
 _NOTHING = np.zeros((1, 1), np.float32)
 _LARGE = 270
 """Lines of cells from which on two threads share them."""
+Done = TypeVar("Done")
 
 
 @dataclass(frozen=True)
@@ -75,14 +77,12 @@ class Beyond:
     after: Field | None = None
 
 
-def do_all(parts: Sequence[Callable[[], None]], lines: int) -> None:
-    """Do what does not depend on each other, for so many lines of cells; by two threads where they are many."""
+def do_all(parts: Sequence[Callable[[], Done]], lines: int) -> list[Done]:
+    """What is done without depending on each other, for so many lines of cells; by two threads where they are many."""
     if lines < _LARGE:
-        for part in parts:
-            part()
-    else:
-        with ThreadPoolExecutor(2, "cells") as pool:
-            list(pool.map(lambda part: part(), parts))
+        return [part() for part in parts]
+    with ThreadPoolExecutor(2, "cells") as pool:
+        return list(pool.map(lambda part: part(), parts))
 
 
 def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:

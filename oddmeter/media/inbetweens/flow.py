@@ -9,6 +9,7 @@ seen changes evenly in its place, a part of it is.
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 
 import cv2
@@ -17,7 +18,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import empty_like, planar, planes_of
-from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, chosen
+from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, chosen, do_all
 from oddmeter.media.inbetweens.drawing import draw
 from oddmeter.media.inbetweens.far import LINES
 from oddmeter.media.inbetweens.search import Field, Levels, Map, found_between, moved_to
@@ -34,7 +35,7 @@ CARE = {
 
 @dataclass(frozen=True)
 class Built:
-    """A built picture, and how much of it was mixed: for each place of its luma, from 0 to 1."""
+    """A built picture, and how much of it was mixed: for every fourth sample of its luma, from 0 to 1."""
 
     frame: VideoFrame
     mixed_part: Map
@@ -50,14 +51,19 @@ def motion(first: Levels, second: Levels, effort: Effort) -> Field:
     return found_between(first, second, CARE[effort].finest)
 
 
-def motions(pairs: Sequence[tuple[Levels, Levels]], effort: Effort) -> list[Field]:
-    """The motion of some pairs, two at a time; the same as one after the other."""
+def motions(pairs: Sequence[tuple[Levels, Levels, float]], effort: Effort) -> list[tuple[Field, Field]]:
+    """The motion of some pairs, half way and at a moment of each, two at a time; the same as one after the other."""
+
+    def found(pair: tuple[Levels, Levels, float]) -> tuple[Field, Field]:
+        half_way = motion(*pair[:2], effort)
+        return half_way, moved_to(half_way, pair[2])
+
     if len(pairs) < 2:
-        return [motion(first, second, effort) for first, second in pairs]
-    sizes = {id(one): one for pair in pairs for one in pair}
+        return [found(pair) for pair in pairs]
+    sizes = {id(one): one for pair in pairs for one in pair[:2]}
     with ThreadPoolExecutor(2, "motion") as pool:
         list(pool.map(lambda one: one.pictures, sizes.values()))
-        return list(pool.map(lambda pair: motion(pair[0], pair[1], effort), pairs))
+        return list(pool.map(found, pairs))
 
 
 def between(
@@ -66,28 +72,32 @@ def between(
 ) -> Built:  # fmt: skip
     """The picture at ``weight`` of the way from the first to the second, in the pixel format of the first.
 
-    ``reach`` is how far things may move between them, in pixels; ``trust`` from 0 (everything is built) to 1
-    (everything is mixed). ``beyond`` are the pictures on either side, where they belong to the same shot.
+    ``found`` is the motion between them, half way or at that moment; ``reach`` is how far things may move between
+    them, in pixels; ``trust`` from 0 (everything is built) to 1 (everything is mixed). ``beyond`` are the pictures on
+    either side, where they belong to the same shot.
     """
     first, second = planar(first), planar(second)
-    all_mixed = np.ones((first.height, first.width), np.float32)
     if trust >= 1:
-        return Built(mixed(first, second, weight), all_mixed)
+        return _mixed(first, second, weight)
     cells = chosen(moved_to(found, weight), beyond, CARE[effort])
-    sure = believed(cells, reach, trust)
+    judged = [partial(believed, cells, reach, trust), partial(moving_part, found, cells, beyond)]
+    sure, moving = do_all(judged, len(cells.shares))
     if sure.max() <= 0:
-        return Built(mixed(first, second, weight), all_mixed)
+        return _mixed(first, second, weight)
+    if trust <= 0:
+        moving[:] = 1
     out = empty_like(first, first.width, first.height)
     most = (1 << first.format.components[0].bits) - 1
     planes = (planes_of(first), planes_of(second), planes_of(out))
     luma = (found.first.pictures[0], found.second.pictures[0]) if most == 255 and not first.format.is_rgb else None
-    moving = moving_part(found, cells, beyond) if trust > 0 else np.ones_like(cells.shares)
-    finely, rgb = CARE[effort].colour_finely, first.format.is_rgb
-    draw(*planes, cells, moving, weight, most, rgb=rgb, finely=finely, luma=luma)
-    built = _drawn_out(sure, first.width, first.height)
+    moving_cells = _drawn_out(moving, *cells.shares.shape[::-1])
+    draw(
+        *planes, cells, moving_cells, weight, most,
+        rgb=first.format.is_rgb, finely=CARE[effort].colour_finely, luma=luma,
+    )  # fmt: skip
     if sure.min() < 1:
-        mix_into(out, first, second, weight, 1 - built)
-    return Built(out, 1 - built * _drawn_out(moving, first.width, first.height))
+        mix_into(out, first, second, weight, 1 - _drawn_out(sure, first.width, first.height))
+    return Built(out, 1 - sure * moving)
 
 
 def compile_all() -> None:
@@ -106,6 +116,10 @@ def compile_all() -> None:
         between(frames[1], frames[2], found[1], 0.25, Effort.CAREFUL, 64, 0.5, Beyond(found[0], found[2]))
         whole = mixed(frames[0], frames[1], 0.5)
         mix_into(whole, frames[0], frames[1], 0.5, np.full((whole.height, whole.width), 0.5, np.float32))
+
+
+def _mixed(first: VideoFrame, second: VideoFrame, weight: float) -> Built:
+    return Built(mixed(first, second, weight), np.ones((-(-first.height // 4), -(-first.width // 4)), np.float32))
 
 
 def _drawn_out(values: Map, width: int, height: int) -> Map:

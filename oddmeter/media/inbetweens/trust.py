@@ -1,4 +1,4 @@
-"""Trust: how far the motion that was found is believed, place by place, from 0 to 1."""
+"""Trust: how far the motion that was found is believed, from 0 to 1, at every other cell: every fourth sample."""
 
 import cv2
 import numpy as np
@@ -25,9 +25,9 @@ _NEARLY = 0.93
 
 
 def confidence(cells: Cells) -> Map:
-    """How likely the samples around every other cell lie within three grey levels of the truth, where all is drawn along the motion:
-    less where both pictures differ along it, beyond what grain does, and where motions differ around it. The odds were
-    fitted to what scenes of eighteen kinds showed (docs/performance.md)."""
+    """How likely the samples around lie within three grey levels of the truth, where all of it is drawn along the
+    motion: less where both pictures differ along it, beyond what grain does, and where motions differ around it. The
+    odds were fitted to what scenes of eighteen kinds showed (docs/performance.md)."""
     differ, vectors = _around(cells.differences[::2, ::2], _NEAR), np.ascontiguousarray(cells.vectors[::2, ::2])
     grain = min(_MOST_GRAIN, float(np.percentile(differ[::2, ::2], 25)))
     mean, square = _around(vectors, _FAR), _around(vectors * vectors, _FAR)
@@ -38,14 +38,14 @@ def confidence(cells: Cells) -> Map:
 
 
 def believed(cells: Cells, reach: int, trust: float) -> Map:
-    """At every other cell, whether something is built, with a soft edge: where that is likely enough to be right, and not too far."""
+    """Where something is built, with a soft edge: where that is likely enough to be right, and not too far."""
     near = cv2.magnitude(*cv2.split(cells.vectors[::2, ::2])) <= reach
     sure = ((confidence(cells) >= trust) & near).astype(np.float32)
     return np.minimum(np.asarray(cv2.GaussianBlur(sure, (0, 0), _SOFT / 4), np.float32), 1)
 
 
 def moving_part(found: Field, cells: Cells, beyond: Beyond) -> Map:
-    """Which part of what is built at each cell is drawn along the motion; the rest of it is drawn as if all stood.
+    """Which part of what is built is drawn along the motion; the rest of it is drawn as if all stood.
 
     Both have their errors, and each counts for the inverse of its square. Along the motion it is known by how far both
     pictures differ. Without motion it is known by how far a picture is from half way between the two around it, for as
@@ -57,7 +57,7 @@ def moving_part(found: Field, cells: Cells, beyond: Beyond) -> Map:
     part = uneven / (uneven + _AGAINST * along)
     stands = cv2.magnitude(*cv2.split(cells.vectors[::2, ::2])) < _STANDS
     part[stands | (part > _NEARLY)] = 1
-    return np.asarray(cv2.resize(part, cells.shares.shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
+    return np.asarray(part, np.float32)
 
 
 def _uneven(found: Field, cells: Cells, beyond: Beyond, shape: tuple[int, ...]) -> Map:
