@@ -1,7 +1,7 @@
 """Flow against libavfilter's minterpolate (motion-compensated, its defaults), kind of scene by kind, in one run: how
 like the true picture between it is, and in what processor time.
 
-    .venv/bin/python -m bench.flow [SEED, default 7] [WIDTHxHEIGHT, default 1280x720] [KIND…, or "unseen"]
+    .venv/bin/python -m bench.flow [SEED, default 7] [WIDTHxHEIGHT, default 1280x720] [KIND…, or "further", or "unseen"]
 
 Every scene is drawn at fifty pictures a second; each second one is given away, and has to be made again. All work on
 the same frames in 4:2:0. Then how far trust is right: of the places that are trusted so far, the share within three
@@ -19,8 +19,9 @@ import cv2
 import numpy as np
 from av.video.frame import VideoFrame
 
+from bench.further import FURTHER_KINDS
 from bench.scenes import FORMS, KINDS, ONE_FIELD, PHOTOGRAPHS
-from bench.unseen import LATER_KINDS
+from bench.unseen import UNSEEN_KINDS
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.scenes import Scene
@@ -49,7 +50,7 @@ def drawn(
 def of_kind(kind: str, seed: int, width: int, height: int) -> tuple[list[VideoFrame], list[VideoFrame]]:
     """The frames of a kind of scene."""
     form = FORMS.get(kind, "yuv420p")
-    scene = (KINDS | LATER_KINDS)[kind](seed)
+    scene = (KINDS | FURTHER_KINDS | UNSEEN_KINDS)[kind](seed)
     return drawn(scene, width, height, form, one_field=kind in ONE_FIELD)
 
 
@@ -143,7 +144,8 @@ def main() -> None:
     seed = int(sys.argv[1]) if len(sys.argv) > 1 else 7
     width, height = map(int, (sys.argv[2] if len(sys.argv) > 2 else "1280x720").split("x"))
     kinds = sys.argv[3:] or [kind for kind in KINDS if kind != "photographs" or PHOTOGRAPHS.exists()]
-    measure(seed, width, height, [*LATER_KINDS] if kinds == ["unseen"] else kinds)
+    sets = {"further": FURTHER_KINDS, "unseen": UNSEEN_KINDS}
+    measure(seed, width, height, [*sets[kinds[0]]] if kinds[0] in sets else kinds)
 
 
 def measure(seed: int, width: int, height: int, kinds: Sequence[str]) -> None:

@@ -11,8 +11,8 @@ import pytest
 from av.video.frame import VideoFrame
 
 from bench.flow import EDGES, believed, by_flow, by_mix, drawn, likeness
+from bench.further import FURTHER_KINDS
 from bench.scenes import KINDS
-from bench.unseen import LATER_KINDS
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.inbetweens import cells
@@ -127,7 +127,7 @@ def test_pictures_of_any_size_are_built(size: tuple[int, int]) -> None:
 @pytest.mark.parametrize("effort", Effort)
 def test_what_changes_evenly_in_its_place_is_half_way(effort: Effort) -> None:
     """A soft shadow on its way over ground that stands: no motion is as near to the truth as what lies half way."""
-    given, true = drawn(LATER_KINDS["shadow"](UNSEEN), 640, 360)
+    given, true = drawn(FURTHER_KINDS["shadow"](UNSEEN), 640, 360)
     made, mixes = by_flow(given, effort)[0], by_mix(given)
     for number, frame in made.items():
         assert likeness(frame, true[number]) > likeness(mixes[number], true[number]) + 1.5, number
