@@ -217,12 +217,11 @@ def _choose(  # type: ignore[no-untyped-def]  # noqa: PLR0912, PLR0915
             ay, ax = 2 * i + 0.5 - t * vy, 2 * j + 0.5 - t * vx
             zy, zx = 2 * i + 0.5 + rest * vy, 2 * j + 0.5 + rest * vx
             inside = min(ay, ax, zy, zx) >= 0 and max(ay, zy) < height and max(ax, zx) < width
+            if lit and spread < _SPREAD and inside:
+                cost = differing(a, ay - half, ax - half, b, zy - half, zx - half, gains[1], gains[2])
             if spread < _SPREAD and cost < fits and inside:
                 out[i, j, 0], out[i, j, 1], aside[i, j, 0], aside[i, j, 1] = vy, vx, cy * bend, cx * bend
                 shares[i, j], differences[i, j] = both, cost
-                if lit:
-                    ay, ax, zy, zx = ay - half, ax - half, zy - half, zx - half
-                    differences[i, j] = differing(a, ay, ax, b, zy, zx, gains[1], gains[2])
                 continue
             judged[j] = 1
             tried, least, share, apart_by = 0, np.float32(1e9), both, np.float32(1e9)

@@ -8,7 +8,17 @@ it go the same way, is it taken. So flat ground, which fits anywhere, stays as i
 import numpy as np
 from numba import njit
 
-from oddmeter.media.inbetweens.patches import APART, KERNEL, PAD, SIDE, corner, cost, node_at, whole_costs
+from oddmeter.media.inbetweens.patches import (
+    APART,
+    KERNEL,
+    PAD,
+    SIDE,
+    corner,
+    cost,
+    cost_and_step,
+    node_at,
+    whole_costs,
+)
 
 LINES = 270
 """The tallest picture in which it is looked for."""
@@ -23,9 +33,13 @@ _MOST = 1 / 6
 """Of all blocks, as many as may be lost where they are looked for: where more are, it is not a few things that move."""
 _BETTER, _ALONE = 0.5, 1.25
 """What it costs there at most, of its own motion; and what it costs anywhere else at least, of where it is found."""
+_WHOLE = 2.0
+"""What it costs at most at whole samples, of what it may cost between them."""
 _AROUND, _TOGETHER, _SHARE = 3, 4, 0.25
 """Of the blocks up to so many nodes away, how many have to go the same way, and which part of those that are lost: a
 pattern that changes in its place, such as numbers, finds itself here and there."""
+_BESIDE = 2
+"""Blocks away within which one must be found for those between every other one to be looked for."""
 _NOWHERE = 1e6
 _NEAR = 2
 """Samples within which two places are one."""
@@ -44,10 +58,11 @@ def take_far(a, b, vectors, costs):  # type: ignore[no-untyped-def]
     if np.sum(lost) > owns.size * _MOST:
         return 0
     ways = np.full((rows, columns, 2), np.float32(_NOWHERE), np.float32)
-    for i in range(rows):
-        for j in range(columns):
-            if lost[i, j] and _lost_around(lost, i, j) >= _TOGETHER:
-                ways[i, j, 0], ways[i, j, 1] = _found(a, b, owns[i, j], i, j)
+    for odd in range(2):  # every other block, then those between them where one beside them was found
+        for i in range(rows):
+            for j in range((i + odd) % 2, columns, 2):
+                if lost[i, j] and (_found_beside(ways, i, j) if odd else _lost_around(lost, i, j) >= _TOGETHER):
+                    ways[i, j, 0], ways[i, j, 1] = _found(a, b, owns[i, j], i, j)
     taken = 0
     for i in range(rows):
         for j in range(columns):
@@ -75,17 +90,25 @@ def _explained(a, b, vectors, costs, i, j):  # type: ignore[no-untyped-def]
 
 @njit(**KERNEL)
 def _found(a, b, own, i, j):  # type: ignore[no-untyped-def]
-    """How far away a block of the first picture is in the second, where both lead to each other and it fits much better
-    than what it costs now; nowhere if not."""
+    """How far away a block of the first picture is in the second, where both lead to each other, it fits much better
+    than what it costs now, and nothing else fits nearly as well; nowhere if not."""
     height, width, nothing = a.shape[0] - 2 * PAD, a.shape[1] - 2 * PAD, np.float32(_NOWHERE)
-    y, x = corner(i), corner(j)
-    dy, dx, least = _looked_for(a, b, y, x)
-    if least > min(np.float32(_FOUND), own * np.float32(_BETTER)):
+    y, x, zero = corner(i), corner(j), np.float32(0)
+    dy, dx, least, other = _looked_for(a, b, y, x)
+    most = min(np.float32(_FOUND), own * np.float32(_BETTER))
+    if least > most * np.float32(_WHOLE):
         return nothing, nothing
     if min(y + dy, x + dx) < -PAD / 2 or y + dy > height + PAD / 2 or x + dx > width + PAD / 2:
         return nothing, nothing
-    back_y, back_x, _ = _looked_for(b, a, y + dy, x + dx)
-    return (dy, dx) if max(abs(back_y + dy), abs(back_x + dx)) <= 1 else (nothing, nothing)
+    _, down, right = cost_and_step(a, b, y, x, dy, dx, zero)
+    down, right = min(max(down, np.float32(-1)), np.float32(1)), min(max(right, np.float32(-1)), np.float32(1))
+    between = cost(a, b, y, x, dy + down, dx + right, zero)
+    if between > least:
+        between, down, right = least, zero, zero
+    if between > most or other < between * np.float32(_ALONE):
+        return nothing, nothing
+    back_y, back_x, _, _ = _looked_for(b, a, y + dy, x + dx)
+    return (dy + down, dx + right) if max(abs(back_y + dy), abs(back_x + dx)) <= 1 else (nothing, nothing)
 
 
 @njit(**KERNEL)
@@ -96,6 +119,13 @@ def _lost_around(lost, i, j):  # type: ignore[no-untyped-def]
         for n in range(max(0, j - _AROUND), min(lost.shape[1], j + _AROUND + 1)):
             count += lost[m, n]
     return count
+
+
+@njit(**KERNEL)
+def _found_beside(ways, i, j):  # type: ignore[no-untyped-def]
+    """True where a block near this one was found."""
+    near = ways[max(0, i - _BESIDE) : i + _BESIDE + 1, max(0, j - _BESIDE) : j + _BESIDE + 1, 0]
+    return near.min() < _NOWHERE
 
 
 @njit(**KERNEL)
@@ -124,18 +154,18 @@ def _take(a, b, vectors, costs, i, j, dy, dx):  # type: ignore[no-untyped-def]
 
 @njit(**KERNEL)
 def _looked_for(a, b, y, x):  # type: ignore[no-untyped-def]
-    """How far away in the second picture a block of the first is found, in whole samples, and what it costs there; as
-    if it cost more than anything where it fits nearly as well elsewhere."""
+    """How far away in the second picture a block of the first fits best, in whole samples, what it costs there, and
+    what it costs at least elsewhere."""
     side = 2 * _REACH + 1
     fits = np.empty((side, side), np.float32)
     whole_costs(a, b, y, x, _REACH, fits)
-    least, my, mx = np.float32(1e9), 0, 0
+    least, other, my, mx = np.float32(1e9), np.float32(1e9), 0, 0
     for p in range(side):
         for q in range(side):
             if fits[p, q] < least:
                 least, my, mx = fits[p, q], p, q
     for p in range(side):
         for q in range(side):
-            if max(abs(p - my), abs(q - mx)) > _NEAR and fits[p, q] < least * np.float32(_ALONE):
-                least = np.float32(1e9)
-    return np.float32(my - _REACH), np.float32(mx - _REACH), least
+            if max(abs(p - my), abs(q - mx)) > _NEAR:
+                other = min(other, fits[p, q])
+    return np.float32(my - _REACH), np.float32(mx - _REACH), least, other

@@ -72,9 +72,9 @@ def _uneven(found: Field, cells: Cells, beyond: Beyond, shape: tuple[int, ...]) 
     if beyond.after is not None:
         half_way = cv2.addWeighted(first, now / then / 2, beyond.after.second.luma, after / then / 2, 0)
         changes.append(cv2.absdiff(half_way, second))
-    change = cv2.addWeighted(changes[0], 0.5, changes[1], 0.5, 0) if len(changes) == 2 else None
-    if change is None:
-        change = changes[0] if changes else cv2.absdiff(first, cv2.convertScaleAbs(second, alpha=then / now))
+    if not changes:
+        changes.append(cv2.absdiff(first, cv2.convertScaleAbs(second, alpha=then / now)))
+    change = cv2.addWeighted(changes[0], 0.5, changes[-1], 0.5, 0)
     return np.asarray(cv2.resize(change, shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
 
 
