@@ -17,7 +17,7 @@ from numba import njit
 
 from oddmeter.media.inbetweens.lanes import WINDOW
 from oddmeter.media.inbetweens.patches import KERNEL, PAD, differing, node_at
-from oddmeter.media.inbetweens.search import Field, Map
+from oddmeter.media.inbetweens.search import Field, Map, above
 
 _MOST_BEND = 16.0
 """Samples a frame by which motion may change from one frame to the next."""
@@ -98,7 +98,7 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
     rows, columns = -(-first.height // 2), -(-first.width // 2)
     vectors, aside = np.empty((rows, columns, 2), np.float32), np.empty((rows, columns, 2), np.float32)
     shares, differences = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
-    fits = max(care.fits, 1.6 * float(np.median(field.costs[::3, ::3])) / 64)
+    fits = max(care.fits, 1.6 * above(field.costs[::3, ::3], 0.5) / 64)
     choose = partial(
         _choose,
         a, b, before, after, field.vectors, field.costs, bends, field.apart, np.float32(field.t), gains,

@@ -36,6 +36,14 @@ def padded(*planes: npt.NDArray[Any]) -> Map:
     return np.asarray(cv2.copyMakeBorder(np.asarray(whole, np.float32), PAD, PAD, PAD, PAD, cv2.BORDER_REPLICATE))
 
 
+def above(values: Map, part: float) -> float:
+    """The value that lies above so large a part of the others; 0 of none. Much quicker than the library's percentile,
+    which goes between two of them."""
+    flat = values.ravel()
+    place = int(part * flat.size)
+    return float(np.partition(flat, place)[place]) if flat.size else 0.0
+
+
 class Levels:
     """A picture's luma in sizes, each half of the one before, with edges around; the first is its own."""
 
@@ -143,7 +151,7 @@ def _refined(a: Map, b: Map, vectors: Map, t: np.float32, ways: Sequence[bool]) 
     costs = np.empty(vectors.shape[:2], np.float32)
     sample = np.empty(costs.size, np.float32)
     count = _sampled(a, b, vectors, t, sample)
-    usual = float(np.median(sample[:count])) if count else 0.0
+    usual = above(sample[:count], 0.5)
     for back in ways:
         _search(a, b, vectors, costs, t, np.float32(max(_WELL, usual)), back)
     smooth = np.empty_like(vectors)
