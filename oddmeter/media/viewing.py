@@ -122,7 +122,7 @@ class Viewing:
 
     def final(self, subject: Viewed, number: int, part: str | None = None) -> bytes:
         """A timeline frame as it is rendered; ``part`` "upper" or "lower" for one of its fields, "trust" with what was
-        mixed for lack of trust laid over it. Whoever goes by even steps finds the next ones made."""
+        mixed laid over it. Whoever goes by even steps finds the next ones made."""
         data = self._final(subject, number, part)
         side = (subject.key, part)
         before = self._looked.pop(side, number)

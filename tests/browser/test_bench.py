@@ -162,7 +162,7 @@ def test_stutter_becomes_flow_with_trust_set_and_is_rendered_and_proven(page: Pa
     expect(page.get_by_label("Side A shows")).to_contain_text("repeated")
     expect(page.get_by_label("Side B shows")).to_contain_text("made")
     page.keyboard.press("t")
-    expect(page.get_by_role("img", name=re.compile("Side B.*mixed for lack of trust"))).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile("Side B.*mixed, the fuller the more"))).to_be_visible()
     page.keyboard.press("Control+Enter")
     expect(page.get_by_text(re.compile("In-betweens by flow.* for VR_clock_23.mkv")).first).to_be_visible()
     expect(page.get_by_label("Side A shows")).to_contain_text("made")

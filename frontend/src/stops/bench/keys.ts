@@ -68,7 +68,7 @@ export function useBenchKeys(given: {
       keys: { f: () => put({ area: cycle(AREAS, area === "trust" ? "whole" : area) }) },
     },
     {
-      does: "lay over what was mixed for lack of trust",
+      does: "lay over how much was mixed, not built",
       keys: { t: () => put({ area: area === "trust" ? "whole" : "trust" }) },
     },
     { does: "draft or final", keys: { q: () => put({ quality: looks.quality === "final" ? "draft" : "final" }) } },

@@ -77,7 +77,7 @@ export function View(props: {
 
   const words = {
     draft: quality === "final" && !playing ? "draft; the final one is being made …" : "draft: the nearest frame, small",
-    final: area === "trust" ? "final; plum: mixed for lack of trust" : "final",
+    final: area === "trust" ? "final; plum: mixed, the fuller the more" : "final",
     waiting: "being made …",
     fault: drawn.fault,
   }[state];
