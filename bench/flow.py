@@ -32,6 +32,7 @@ from oddmeter.media.inbetweens.trust import confidence
 from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import from_one_field, luma_of
 
+ALL_KINDS = KINDS | FURTHER_KINDS | UNSEEN_KINDS
 FRAMES, RATE, START = 6, 25, 0.4
 REACH, TRUST = 96, 0.1
 EDGES = (0.0, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98, 1.01)
@@ -50,8 +51,7 @@ def drawn(
 def of_kind(kind: str, seed: int, width: int, height: int) -> tuple[list[VideoFrame], list[VideoFrame]]:
     """The frames of a kind of scene."""
     form = FORMS.get(kind, "yuv420p")
-    scene = (KINDS | FURTHER_KINDS | UNSEEN_KINDS)[kind](seed)
-    return drawn(scene, width, height, form, one_field=kind in ONE_FIELD)
+    return drawn(ALL_KINDS[kind](seed), width, height, form, one_field=kind in ONE_FIELD)
 
 
 def of_eight_bit(frames: Sequence[VideoFrame]) -> list[VideoFrame]:

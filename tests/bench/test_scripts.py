@@ -9,9 +9,6 @@ import numpy as np
 import pytest
 
 from bench import accuracy, analysis, beats, cuts, flow, ledger, media, plan_batch, reports, stretching
-from bench.further import FURTHER_KINDS
-from bench.scenes import KINDS
-from bench.unseen import UNSEEN_KINDS
 from oddmeter.config import Config
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -67,15 +64,15 @@ def test_analysis(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatc
     assert re.search(r"40 frames whole: \d+\.\d s, memory at most \d+ MB", said)
 
 
-@pytest.mark.parametrize("kind", [*(kind for kind in KINDS if kind != "photographs"), *FURTHER_KINDS, *UNSEEN_KINDS])
+@pytest.mark.parametrize("kind", [kind for kind in flow.ALL_KINDS if kind != "photographs"])
 def test_a_scene_is_the_same_at_a_moment_in_any_size_and_another_a_little_later(kind: str) -> None:
-    scene, again = ((KINDS | FURTHER_KINDS | UNSEEN_KINDS)[kind](3) for _ in range(2))
+    scene, again = (flow.ALL_KINDS[kind](3) for _ in range(2))
     first, later = scene(0.4, 160, 90), scene(0.42, 160, 90)
     assert first.shape == (90, 160, 3) and first.dtype == np.uint8 and first.std() > 5
     assert np.array_equal(first, again(0.4, 160, 90)) and 0.05 < np.abs(first.astype(int) - later).mean() < 60
     large = cv2.resize(scene(0.4, 320, 180), (160, 90), interpolation=cv2.INTER_AREA)
     assert abs(float(large.mean()) - float(first.mean())) < 25
-    assert not np.array_equal(first, (KINDS | FURTHER_KINDS | UNSEEN_KINDS)[kind](4)(0.4, 160, 90))
+    assert not np.array_equal(first, flow.ALL_KINDS[kind](4)(0.4, 160, 90))
 
 
 def test_flow(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:

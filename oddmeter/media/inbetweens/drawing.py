@@ -17,7 +17,6 @@ _SHARP = -0.7
 """The parameter of the cubic where there is detail: between soft (−0.5) and what rings (−1)."""
 _ON_IT = 1 / 64
 """Samples within which a place is a sample's own."""
-
 Planes = Sequence[Plane]
 
 
@@ -130,6 +129,13 @@ def _read_at(vectors, bends, shares, m, n, y, x, t, scale):  # type: ignore[no-u
     return y - t * vy, x - t * vx, y + rest * vy, x + rest * vx, shares[m, n]
 
 
+@njit(**KERNEL, inline="always")
+def _standing(part, t, gains):  # type: ignore[no-untyped-def]
+    """What both pictures count for where they stand, beside the part that is drawn along the motion."""
+    stands = np.float32(1) - part
+    return stands * (np.float32(1) - t) * gains[0], stands * t * gains[1]
+
+
 @njit(**KERNEL)
 def _draw_fours(  # type: ignore[no-untyped-def]
     a, b, made, vectors, bends, shares, sharpness, moving, t, gains, scale, most, begins, ends
@@ -146,8 +152,8 @@ def _draw_fours(  # type: ignore[no-untyped-def]
             v2, v3 = first * a2 + second * b2, first * a3 + second * b3
             part = moving[i, j]
             if part < 1:
-                m, n, stands = PAD + 2 * i, PAD + 2 * j, np.float32(1) - part
-                first, second = stands * (np.float32(1) - t) * gains[0], stands * t * gains[1]
+                m, n = PAD + 2 * i, PAD + 2 * j
+                first, second = _standing(part, t, gains)
                 v0 = part * v0 + first * a[m, n] + second * b[m, n]
                 v1 = part * v1 + first * a[m, n + 1] + second * b[m, n + 1]
                 v2 = part * v2 + first * a[m + 1, n] + second * b[m + 1, n]
@@ -175,8 +181,8 @@ def _draw_pairs(  # type: ignore[no-untyped-def]
             v1, v2 = first * a1 + second * b1, first * a2 + second * b2
             part = moving[m, n]
             if part < 1:
-                y, x, stands = PAD + i, PAD + j, np.float32(1) - part
-                first, second = stands * (np.float32(1) - t) * gains[0], stands * t * gains[1]
+                y, x = PAD + i, PAD + j
+                first, second = _standing(part, t, gains)
                 v1 = part * v1 + first * a[y, x, 0] + second * b[y, x, 0]
                 v2 = part * v2 + first * a[y, x, 1] + second * b[y, x, 1]
             made_one[i, j] = _coded(v1, most)
