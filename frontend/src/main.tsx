@@ -10,9 +10,12 @@ import { NoticeBoard } from "./ui/Notice";
 
 applyTheme();
 
+// "always": the server is this machine itself, there with and without a network.
 const queries = new QueryClient({
   defaultOptions: {
+    mutations: { networkMode: "always" },
     queries: {
+      networkMode: "always",
       staleTime: 30_000,
       retry: (_, error) => error instanceof Refusal && ["offline", "database"].includes(error.code),
       retryDelay: 1000,

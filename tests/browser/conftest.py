@@ -15,7 +15,7 @@ from uuid import uuid4
 
 import psycopg
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Route, expect, sync_playwright
 
 from oddmeter.local.cluster import Cluster
 from oddmeter.local.stack import DATABASE
@@ -150,6 +150,16 @@ def new_page(chromium: Browser) -> Iterator[Callable[[str], Page]]:
 @pytest.fixture
 def page(new_page: Callable[[str], Page]) -> Page:
     return new_page("Ada")
+
+
+def catch(page: Page, requests: str, do: Callable[[Route], None]) -> None:
+    """
+    Have `do` answer these requests of an open page, from its very next one on: `page.route` alone returns a little
+    before the page sends its requests that way, and one that escapes is neither answered nor seen.
+    """
+    page.route(requests, do)
+    page.route("**/caught-yet", lambda route: route.abort())
+    page.wait_for_function("() => fetch('/caught-yet').then(() => false, () => true)")
 
 
 class Show:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Running, Show, fill
+from tests.browser.conftest import Running, Show, catch, fill
 
 
 def test_nothing_moves_where_less_motion_is_wanted(page: Page, show: Show) -> None:
@@ -65,13 +65,23 @@ def test_a_page_says_when_the_server_is_gone_and_goes_on_when_it_is_back(
     page = new_page("Ada")
     show.open("plan", page)
     page.get_by_role("row", name="HB_quay_29.mp4").click()
-    page.route("**/api/**", lambda route: route.abort())
+    catch(page, "**/api/**", lambda route: route.abort())
     page.keyboard.press("1")
     expect(page.get_by_text("Odd Meter does not answer. Is it still running?").first).to_be_visible()
     page.unroute("**/api/**")
     page.get_by_role("row", name="HB_quay_29.mp4").click()
     page.keyboard.press("1")
     expect(page.get_by_role("row", name="HB_quay_29.mp4")).to_contain_text("real time")
+
+
+def test_a_machine_without_a_network_goes_on_working(page: Page, show: Show) -> None:
+    """Odd Meter is on the machine itself: that its network is gone, as on a train, is nothing to wait for."""
+    show.bring_in("The Tide Bell/Harbour, boat and phones")
+    show.open("plan")
+    page.get_by_role("row", name="HB_quay_29.mp4").click()
+    page.evaluate("window.dispatchEvent(new Event('offline'))")
+    page.keyboard.press("1")
+    expect(page.get_by_role("row", name="HB_quay_29.mp4")).to_contain_text("real time", timeout=10_000)
 
 
 def test_a_narrow_window_says_what_is_out_of_sight_and_a_wide_one_uses_its_room(page: Page, show: Show) -> None:

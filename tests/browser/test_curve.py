@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import Running, Show
+from tests.browser.conftest import Running, Show, catch
 from tests.browser.test_bench import bench_of, checks_of, make_file, proven, row_of
 from tests.waiting import wait_until
 
@@ -82,7 +82,7 @@ def test_a_point_is_dragged_and_typed(page: Page, running: Running) -> None:
     def hold(route: Route) -> None:
         held.append(route)
 
-    page.route("**/curve", hold)
+    catch(page, "**/curve", hold)
     left.fill("-200%")
     with page.expect_request("**/curve"):
         left.press("Enter")

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.conftest import Running, Show, fill
+from tests.browser.conftest import Running, Show, catch, fill
 
 RATES = ["25/1", "24000/1001", "30000/1001", "50/1", "100/1", "120000/1001", "240/1", "24/1"]
 HOUSE = {
@@ -162,7 +162,7 @@ def test_two_people_see_each_others_changes_and_conflicts(page: Page, show: Show
     page.keyboard.press("1")
     expect(row(other, "a.mov")).to_contain_text("real time")
     expect(other.get_by_role("button", name="Undo: Real time for a.mov")).to_be_visible()
-    other.route("**/ledger**", lambda route: route.abort())
+    catch(other, "**/ledger**", lambda route: route.abort())
     page.keyboard.press("2")
     expect(row(page, "a.mov")).to_contain_text("every frame")
     other.keyboard.press("6")
