@@ -9,13 +9,21 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.web.app import create_app
 
 _CLOSING_SECONDS = 2
+# Longer than a browser keeps a connection that it does not use (five minutes): a connection that we close in the very
+# moment of a request would break the request.
+_UNUSED_SECONDS = 600
 
 
 def serve(config: Config, port: int, *, shared: bool) -> None:
     """Serve until SIGINT or SIGTERM; raises as ``listening`` does."""
     app = create_app(config)
     with listening(port, shared=shared) as own:
-        settings = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=_CLOSING_SECONDS)
+        settings = uvicorn.Config(
+            app,
+            log_level="warning",
+            timeout_graceful_shutdown=_CLOSING_SECONDS,
+            timeout_keep_alive=_UNUSED_SECONDS,
+        )
         uvicorn.Server(settings).run([own])
 
 
