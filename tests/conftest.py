@@ -2,8 +2,10 @@
 
 import os
 import shutil
+import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 from uuid import uuid4
 
 import psycopg
@@ -16,7 +18,7 @@ from oddmeter.config import Config
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.footage import SHOW_FOLDER
-from oddmeter.local.cluster import APPLICATION, Cluster
+from oddmeter.local.cluster import Cluster
 from oddmeter.store import shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
@@ -111,34 +113,57 @@ def empty_url(cluster: Cluster) -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def template(cluster: Cluster) -> str:
-    """The name of a database at the newest migration, to copy: ten times as quick as migrating each test's own."""
-    name = "newest_migration"
-    _drop(cluster, name)
-    migrate(cluster.ensure_database(name))
-    return name
+def migrated(cluster: Cluster) -> "Emptied":
+    """This process's database at the newest migration."""
+    _drop(cluster, "newest_migration")
+    migrate(cluster.ensure_database("newest_migration"))
+    return Emptied(cluster, "newest_migration")
+
+
+class Emptied:
+    """A database that is made as empty as it was, again and again: ten times as quick as to copy one for each test."""
+
+    def __init__(self, cluster: Cluster, name: str) -> None:
+        self.cluster, self.name = cluster, name
+        with self._keeper() as connection:
+            tables = connection.execute(
+                "SELECT oid::regclass::text FROM pg_class WHERE relkind = 'r' AND relnamespace = 'public'::regnamespace"
+            ).fetchall()
+            empty = [
+                name
+                for (name,) in tables
+                if not connection.execute(f"SELECT 1 FROM {name} LIMIT 1".encode()).fetchone()
+            ]
+        self._empty = ["SET session_replication_role = replica", *(f"DELETE FROM {name}" for name in empty)]
+
+    def url(self) -> str:
+        """Its address, after everybody was sent out of it and everything deleted; numbers begin at 1 again."""
+        if not self.cluster.alive:
+            self.cluster.start()
+        with self._keeper() as connection:
+            others = (
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s AND pid <> pg_backend_pid()"
+            )
+            while connection.execute(others, (self.name,)).fetchall():
+                time.sleep(0.01)
+            connection.execute("; ".join(self._empty).encode())
+            connection.execute("SELECT setval(seqrelid, seqstart, false) FROM pg_sequence")
+        return self.cluster.url(self.name)
+
+    def _keeper(self) -> psycopg.Connection[tuple[Any, ...]]:
+        return psycopg.connect(self.cluster.keeper_url(self.name), autocommit=True)
 
 
 @pytest.fixture
-def database(cluster: Cluster, template: str) -> Iterator[Database]:
-    """A new database at the newest migration, open."""
-    name = f"test_{uuid4().hex[:12]}"
-    if not cluster.running():
-        cluster.start()
-    with psycopg.connect(cluster.keeper_url("postgres"), autocommit=True) as connection:
-        connection.execute(
-            f"CREATE DATABASE {name} OWNER {APPLICATION} TEMPLATE {template} STRATEGY FILE_COPY".encode()
-        )
-    opened = Database(cluster.url(name), most=6)
+def database(migrated: Emptied) -> Iterator[Database]:
+    """A database at the newest migration with nothing in it, open."""
+    opened = Database(migrated.url(), most=6)
     opened.open()
     yield opened
     opened.close()
-    _drop(cluster, name)
 
 
 def _drop(cluster: Cluster, name: str) -> None:
-    if not cluster.running():
-        cluster.start()
     with psycopg.connect(cluster.keeper_url("postgres"), autocommit=True) as connection:
         connection.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)".encode())
 

@@ -26,47 +26,53 @@ PAGE = Path(__file__).parents[2] / "frontend" / "dist"
 
 def create_app(config: Config, page: Path = PAGE) -> FastAPI:
     """The web application over a database and media roots; ``page`` is the built front end."""
-    database = Database(config.database)
-    tasks = queue(config, database)
-
-    @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        gc.set_threshold(200_000, 20, 20)  # the boards hold many small values that live long; see bench/ledger.py
-        await asyncio.to_thread(database.open)
-        await asyncio.to_thread(tasks.app.open)
-        listening = asyncio.create_task(app.state.listener.run())
-        warming = asyncio.create_task(asyncio.to_thread(app.state.boards.warm))
-        try:
-            yield
-        finally:
-            warming.cancel()
-            listening.cancel()
-            with suppress(asyncio.CancelledError):
-                await listening
-            await asyncio.to_thread(app.state.looking.close)
-            await asyncio.to_thread(tasks.app.close)
-            await asyncio.to_thread(database.close)
-
     app = FastAPI(
         title="Odd Meter",
         version="0.1.0",
-        lifespan=lifespan,
+        lifespan=_life,
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/openapi.json",
         responses={"4XX": {"model": problems.Problem, "content": {"application/problem+json": {}}}},
     )
-    app.state.config, app.state.database, app.state.queue = config, database, tasks
-    app.state.boards = Boards(database, config.data / "answers")
-    app.state.looking = looking_at(config.looking) if config.looking else Looking(config.data / "bench")
-    app.state.sources = Sources(config, database)
-    app.state.listener = Listener(config.database)
     app.add_middleware(Guard)
     problems.install(app)
     for router in (*ROUTERS, events.router):
         app.include_router(router)
     _serve_page(app, page)
+    work_on(app, config)
     return app
+
+
+def work_on(app: FastAPI, config: Config) -> None:
+    """Have an application that is not running work on this database and these media roots from its next start on. Its
+    addresses are kept: to read all their types takes longer than most tests."""
+    database = Database(config.database)
+    app.state.config, app.state.database, app.state.queue = config, database, queue(config, database)
+    app.state.boards = Boards(database, config.data / "answers")
+    app.state.looking = looking_at(config.looking) if config.looking else Looking(config.data / "bench")
+    app.state.sources = Sources(config, database)
+    app.state.listener = Listener(config.database)
+
+
+@asynccontextmanager
+async def _life(app: FastAPI) -> AsyncIterator[None]:
+    gc.set_threshold(200_000, 20, 20)  # the boards hold many small values that live long; see bench/ledger.py
+    state = app.state
+    await asyncio.to_thread(state.database.open)
+    await asyncio.to_thread(state.queue.app.open)
+    listening = asyncio.create_task(state.listener.run())
+    warming = asyncio.create_task(asyncio.to_thread(state.boards.warm))
+    try:
+        yield
+    finally:
+        warming.cancel()
+        listening.cancel()
+        with suppress(asyncio.CancelledError):
+            await listening
+        await asyncio.to_thread(state.looking.close)
+        await asyncio.to_thread(state.queue.app.close)
+        await asyncio.to_thread(state.database.close)
 
 
 def _serve_page(app: FastAPI, page: Path) -> None:

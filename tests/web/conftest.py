@@ -4,12 +4,13 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
+from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
 from oddmeter.config import Config
 from oddmeter.store import clips, renders
 from oddmeter.store.database import Database
-from oddmeter.web.app import create_app
+from oddmeter.web.app import create_app, work_on
 from oddmeter.work.tasks import look_at, make
 
 
@@ -73,7 +74,14 @@ class Browser:
         return got.json() if is_json and got.content else got.text
 
 
+@pytest.fixture(scope="session")
+def app(tmp_path_factory: pytest.TempPathFactory) -> FastAPI:
+    """The one web application of this process, for whichever test is next."""
+    return create_app(Config.under(tmp_path_factory.mktemp("data"), ""))
+
+
 @pytest.fixture
-def browser(config: Config, database: Database) -> Iterator[Browser]:
-    with TestClient(create_app(config), base_url="http://127.0.0.1", headers={"X-Person": "Ada%20Brook"}) as client:
+def browser(app: FastAPI, config: Config, database: Database) -> Iterator[Browser]:
+    work_on(app, config)
+    with TestClient(app, base_url="http://127.0.0.1", headers={"X-Person": "Ada%20Brook"}) as client:
         yield Browser(client, config, database)

@@ -4,28 +4,31 @@ import json
 from urllib.parse import urlencode
 
 import pytest
+from fastapi import FastAPI
 
 from bench.fuzz import found, walked
 from oddmeter.config import Config
-from oddmeter.web.app import create_app
+from oddmeter.web.app import work_on
 from tests.web.conftest import Browser
 
 REELS = "The Tide Bell/Visitors' reels"
 HUGE = "9" * 6_000
 
 
-def test_what_the_document_allows_and_what_it_does_not(config: Config) -> None:
+def test_what_the_document_allows_and_what_it_does_not(app: FastAPI, config: Config) -> None:
     config.roots["Footage"] = config.data / "own"
     config.make_folders()
-    answers, wrong = found(create_app(config), 150)
+    work_on(app, config)
+    answers, wrong = found(app, 150)
     assert answers[200] > 10 and answers[422] > 10 and answers.total() > 100
     assert wrong == {}
 
 
-def test_calls_that_follow_from_each_other(config: Config) -> None:
+def test_calls_that_follow_from_each_other(app: FastAPI, config: Config) -> None:
     config.roots["Footage"] = config.data / "own"
     config.make_folders()
-    answers, wrong = walked(create_app(config), 6)
+    work_on(app, config)
+    answers, wrong = walked(app, 6)
     assert answers[200] > 10
     assert wrong == {}
 
