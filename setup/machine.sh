@@ -119,11 +119,16 @@ need_front_end_packages() {
     echo "$wanted" >"$here/frontend/node_modules/.odd-meter"
 }
 
+# What the page is made of and checked by, as a number that is another one where any of it is.
+page_is() {
+    (cd "$here/frontend" && find . \( -path ./node_modules -o -path ./dist \) -prune -o -type f -print0 |
+        sort -z | xargs -0 sha256sum | sha256sum | cut -c1-16)
+}
+
 # The page is built anew where its sources, or the client made from the OpenAPI document, have changed.
 need_front_end() {
     local wanted
-    wanted=$(cd "$here/frontend" && find src index.html package-lock.json vite.config.ts tsconfig.json -type f -print0 |
-        sort -z | xargs -0 sha256sum | sha256sum | cut -c1-16)
+    wanted=$(page_is)
     [ "$(cat "$here/frontend/dist/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
     need_front_end_packages
     say "Building the page"
