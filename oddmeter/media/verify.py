@@ -205,7 +205,7 @@ def _passed_over(plan: FilePlan) -> set[int]:
 
 def _judge_new(out: _Pictures, number: int, seen: Grey, before: Grey | None, noise: float) -> None:
     """Count a built frame that was not made again: it must be another picture than the one before."""
-    if before is not None and _change(seen, before) <= noise:
+    if before is not None and change_between(seen, before) <= noise:
         out.too_still += 1
 
 
@@ -220,8 +220,8 @@ def _judge(
     noise: float,
 ) -> None:
     """Count one timeline frame: is it a repeat where planned, a new picture where planned, the right one?"""
-    source_change = 0.0 if repeat else _change(wanted, before_wanted)
-    made_change = _change(shown, before_shown)
+    source_change = 0.0 if repeat else change_between(wanted, before_wanted)
+    made_change = change_between(shown, before_shown)
     out.planned_repeats += repeat
     if not repeat and source_change <= max(STILL, noise):
         out.too_still += 1
@@ -240,16 +240,28 @@ def _alike(shown: Grey, wanted: Grey, source_change: float, noise: float) -> boo
 
     A neighbouring source frame would differ by about ``source_change``, so half of that is allowed at most.
     """
-    return _change(shown, wanted) <= (max(3 * noise, source_change / 2) if noise else 0.0)
+    return change_between(shown, wanted) <= (max(3 * noise, source_change / 2) if noise else 0.0)
 
 
-def _change(a: Grey, b: Grey) -> float:
-    """The mean change, in grey levels, of the block that changed most; blocks are a 32nd of the width."""
+def change_between(a: Grey, b: Grey) -> float:
+    """The mean change, in grey levels, of the block that changed most; blocks are a 32nd of the width and the height.
+
+    They are whole samples, which adds them up twenty times as quickly: where they do not fill the picture, they are
+    laid from each of its edges.
+    """
     if a.shape != b.shape:
         return 255.0
-    columns = max(1, min(32, a.shape[1] // 4))
-    rows = max(1, min(32, a.shape[0] // 4))
-    return float(cv2.resize(cv2.absdiff(a, b), (columns, rows), interpolation=cv2.INTER_AREA).max())
+    change = cv2.absdiff(a, b)
+    if not change.any():
+        return 0.0
+    high, wide = (max(1, min(side, max(4, side // 32))) for side in change.shape)
+    rows, columns = change.shape[0] // high, change.shape[1] // wide
+    found = 0
+    for top in {0, change.shape[0] - rows * high}:
+        for left in {0, change.shape[1] - columns * wide}:
+            part = change[top : top + rows * high, left : left + columns * wide]
+            found = max(found, int(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA).max()))
+    return float(found)
 
 
 def _luma(frame: VideoFrame) -> Grey:

@@ -23,7 +23,7 @@ from oddmeter.media.files.probe import probe
 from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
-from oddmeter.media.verify import verify
+from oddmeter.media.verify import change_between, verify
 
 TIMELINES = ("25", "29.97", "23.976")
 BY_NAME = {take.name: take for take in TAKES}
@@ -214,3 +214,23 @@ def test_the_proof_notices_a_file_that_is_not_as_planned(
 def test_what_cannot_be_made_is_said() -> None:
     with pytest.raises(RuleError, match="256 × 120"):
         ENCODINGS[Setting.EDIT].pixel_format_for("yuv420p", 160, 90)
+
+
+@pytest.mark.parametrize("size", [(360, 640), (576, 720), (575, 719), (45, 46), (3, 5), (1, 1)])
+def test_what_changes_anywhere_is_noticed_by_the_proof(size: tuple[int, int]) -> None:
+    height, width = size
+    before = np.full(size, 90, np.uint8)
+    high, wide = min(height, max(2, -(-height // 32))), min(width, max(2, -(-width // 32)))
+    assert change_between(before, before) == 0
+    assert change_between(before, before + 7) == 7
+    for top in (0, (height - high) // 2, height - high):
+        for left in (0, (width - wide) // 2, width - wide):
+            after = before.copy()
+            after[top : top + high, left : left + wide] += 80
+            assert change_between(before, after) >= 80 / 4 - 1, (top, left)
+
+
+def test_the_change_of_a_picture_is_that_of_the_block_that_changed_most() -> None:
+    before, after = np.random.default_rng(77).integers(0, 256, (2, 320, 640), np.uint8)
+    each = np.abs(before.astype(int) - after).reshape(32, 10, 32, 20).mean(axis=(1, 3))
+    assert change_between(before, after) == round(each.max())
