@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from bench import accuracy, analysis, beats, cuts, flow, ledger, media, plan_batch, reports, stretching
+from bench import accuracy, analysis, beats, cuts, flow, ledger, media, memory, plan_batch, reports, stretching
 from oddmeter.config import Config
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -23,6 +23,13 @@ def test_media(media_root: Path, capsys: pytest.CaptureFixture[str], monkeypatch
     said = capsys.readouterr().out
     assert re.search(r"probing \d+ files: 1\.00 s; .* 1\.00 ×", said)
     assert re.search(r"edit: bare decode and encode .* \(1\.00 of its speed\)", said)
+
+
+def test_memory(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(memory, "WAYS", ("quick",))
+    memory.measure(1280, 720)
+    (grown,) = re.findall(r"a frame of 1280 × 720, quick: (\d+) MB", capsys.readouterr().out)
+    assert 5 < int(grown) < 150
 
 
 def test_ledger(config: Config, capsys: pytest.CaptureFixture[str]) -> None:

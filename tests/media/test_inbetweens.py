@@ -73,6 +73,20 @@ def test_a_row_of_moments_moves_evenly_and_hands_over_without_a_jump(effort: Eff
         assert made.mixed_part.mean() < 0.05
 
 
+@pytest.mark.parametrize("effort", Effort)
+def test_a_path_that_bends_is_told_by_one_neighbour_where_a_shot_begins_or_ends(effort: Effort) -> None:
+    """The picture moves by 2, 5 and 8 samples; half way in time lies 3/8 before half way of each."""
+    frames = [textured(320, 180, "yuv420p", across) for across in (0, 2, 7, 15)]
+    found = [motion(one, two, effort) for one, two in pairwise(map(sizes_of, frames))]
+
+    def like(pair: int, beyond: Beyond, true: float) -> float:
+        made = between(frames[pair], frames[pair + 1], found[pair], 0.5, effort, REACH, 0.1, beyond).frame
+        return likeness(made, textured(320, 180, "yuv420p", true))
+
+    assert like(0, Beyond(None, found[1]), 0.625) > like(0, Beyond(), 0.625) + 1.5
+    assert like(2, Beyond(found[1], None), 10.625) > like(2, Beyond(), 10.625) + 1.5
+
+
 def test_it_is_the_same_in_any_order_and_by_any_number_of_threads() -> None:
     given, _ = drawn(KINDS["limbs"](UNSEEN), 320, 180)
     asked = [(effort, weight) for effort in (Effort.QUICK, Effort.CAREFUL) for weight in (0.2, 0.5, 0.9)]
