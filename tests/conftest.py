@@ -121,7 +121,7 @@ def migrated(cluster: Cluster) -> "Emptied":
 
 
 class Emptied:
-    """A database that is made as empty as it was, again and again: ten times as quick as to copy one for each test."""
+    """A database that is made as empty as it was, again and again: five times as quick as to copy one for each test."""
 
     def __init__(self, cluster: Cluster, name: str) -> None:
         self.cluster, self.name = cluster, name

@@ -153,10 +153,8 @@ def page(new_page: Callable[[str], Page]) -> Page:
 
 
 def catch(page: Page, requests: str, do: Callable[[Route], None]) -> None:
-    """
-    Have `do` answer these requests of an open page, from its very next one on: `page.route` alone returns a little
-    before the page sends its requests that way, and one that escapes is neither answered nor seen.
-    """
+    """Have ``do`` answer these requests of an open page, from its very next one on: ``page.route`` alone returns a
+    little before the page sends its requests that way, and one that escapes is neither answered nor seen."""
     page.route(requests, do)
     page.route("**/caught-yet", lambda route: route.abort())
     page.wait_for_function("() => fetch('/caught-yet').then(() => false, () => true)")
