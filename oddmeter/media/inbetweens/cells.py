@@ -170,7 +170,7 @@ def _bent(vectors, before, after, apart, t, out):  # type: ignore[no-untyped-def
                 if ay * by + ax * bx <= 0:
                     continue
                 unlike = (ay - by) ** 2 + (ax - bx) ** 2
-                share = 1 - unlike / (0.6 * (ay * ay + ax * ax + by * by + bx * bx) + 1e-6)
+                share = float(1 - unlike / (0.6 * (ay * ay + ax * ax + by * by + bx * bx) + 1e-6))
                 if share <= 0:
                     continue
             my, mx = 0.5 * (ay + by), 0.5 * (ax + bx)
