@@ -113,14 +113,14 @@ def empty_url(cluster: Cluster) -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def migrated(cluster: Cluster) -> "Emptied":
+def migrated(cluster: Cluster) -> "Migrated":
     """This process's database at the newest migration."""
     _drop(cluster, "newest_migration")
     migrate(cluster.ensure_database("newest_migration"))
-    return Emptied(cluster, "newest_migration")
+    return Migrated(cluster, "newest_migration")
 
 
-class Emptied:
+class Migrated:
     """A database that is made as empty as it was, again and again: five times as quick as to copy one for each test."""
 
     def __init__(self, cluster: Cluster, name: str) -> None:
@@ -136,7 +136,7 @@ class Emptied:
             ]
         self._empty = ["SET session_replication_role = replica", *(f"DELETE FROM {name}" for name in empty)]
 
-    def url(self) -> str:
+    def emptied(self) -> str:
         """Its address, after everybody was sent out of it and everything deleted; numbers begin at 1 again."""
         if not self.cluster.alive:
             self.cluster.start()
@@ -155,9 +155,9 @@ class Emptied:
 
 
 @pytest.fixture
-def database(migrated: Emptied) -> Iterator[Database]:
+def database(migrated: Migrated) -> Iterator[Database]:
     """A database at the newest migration with nothing in it, open."""
-    opened = Database(migrated.url(), most=6)
+    opened = Database(migrated.emptied(), most=6)
     opened.open()
     yield opened
     opened.close()

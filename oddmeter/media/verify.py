@@ -254,7 +254,7 @@ def change_between(a: Grey, b: Grey) -> float:
     change = cv2.absdiff(a, b)
     if not change.any():
         return 0.0
-    high, wide = (max(1, min(side, max(4, side // 32))) for side in change.shape)
+    high, wide = (min(side, max(4, side // 32)) for side in change.shape)
     rows, columns = change.shape[0] // high, change.shape[1] // wide
     found = 0
     for top in {0, change.shape[0] - rows * high}:

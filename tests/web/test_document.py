@@ -3,14 +3,12 @@
 from typing import Any
 
 import pytest
-
-from oddmeter.config import Config
-from oddmeter.web.app import create_app
+from fastapi import FastAPI
 
 
 @pytest.fixture(scope="module")
-def document(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Any]:
-    return create_app(Config.under(tmp_path_factory.mktemp("data"), "")).openapi()
+def document(app: FastAPI) -> dict[str, Any]:
+    return app.openapi()
 
 
 def operations(document: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:
