@@ -18,6 +18,7 @@ from oddmeter.media.files.samples import planes_of
 from oddmeter.media.inbetweens import cells
 from oddmeter.media.inbetweens.cells import Beyond
 from oddmeter.media.inbetweens.flow import Built, between, motion, sizes_of
+from oddmeter.media.pictures.light import mixed
 
 UNSEEN = 4_711
 REACH = 96
@@ -75,16 +76,26 @@ def test_a_row_of_moments_moves_evenly_and_hands_over_without_a_jump(effort: Eff
 
 @pytest.mark.parametrize("effort", Effort)
 def test_a_path_that_bends_is_told_by_one_neighbour_where_a_shot_begins_or_ends(effort: Effort) -> None:
-    """The picture moves by 2, 5 and 8 samples; half way in time lies 3/8 before half way of each."""
-    frames = [textured(320, 180, "yuv420p", across) for across in (0, 2, 7, 15)]
+    """The picture moves by 3, 5 and 7 samples; half way in time lies a quarter before half way of each."""
+    frames = [textured(320, 180, "yuv420p", across) for across in (0, 3, 8, 15)]
     found = [motion(one, two, effort) for one, two in pairwise(map(sizes_of, frames))]
 
     def like(pair: int, beyond: Beyond, true: float) -> float:
         made = between(frames[pair], frames[pair + 1], found[pair], 0.5, effort, REACH, 0.1, beyond).frame
         return likeness(made, textured(320, 180, "yuv420p", true))
 
-    assert like(0, Beyond(None, found[1]), 0.625) > like(0, Beyond(), 0.625) + 1.5
-    assert like(2, Beyond(found[1], None), 10.625) > like(2, Beyond(), 10.625) + 1.5
+    assert like(0, Beyond(None, found[1]), 1.25) > like(0, Beyond(), 1.25) + 1.5
+    assert like(2, Beyond(found[1], None), 11.25) > like(2, Beyond(), 11.25) + 1.5
+
+
+@pytest.mark.parametrize("effort", Effort)
+def test_a_knock_after_the_first_pictures_does_not_bend_what_was_before_it(effort: Effort) -> None:
+    """The picture creeps by half a sample, then is knocked aside by nine."""
+    frames = [textured(320, 180, "yuv420p", across) for across in (0, 0.5, 9.5)]
+    found = [motion(one, two, effort) for one, two in pairwise(map(sizes_of, frames))]
+    made = between(frames[0], frames[1], found[0], 0.5, effort, REACH, 0.1, Beyond(None, found[1])).frame
+    true = textured(320, 180, "yuv420p", 0.25)
+    assert likeness(made, true) > likeness(mixed(frames[0], frames[1], 0.5), true) - 0.1
 
 
 def test_it_is_the_same_in_any_order_and_by_any_number_of_threads() -> None:

@@ -31,7 +31,7 @@ _ROUNDED, _DETAILED = 10.0, 20.0
 """The roughness that rounding alone makes, and that of detail."""
 _SAME = 0.5
 """Samples within which two motions are one."""
-_NOTHING, _NOWHERE = np.zeros((1, 1), np.float32), np.zeros((0, 0, 2), np.float32)
+_NOTHING = np.zeros((1, 1), np.float32)
 _LARGE = 270
 """Lines of cells from which on two threads share them."""
 Done = TypeVar("Done")
@@ -91,13 +91,7 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
     a, b = first.pictures[0], second.pictures[0]
     before = beyond.before.first.pictures[0] if beyond.before else _NOTHING
     after = beyond.after.second.pictures[0] if beyond.after else _NOTHING
-    bends, gains = np.zeros_like(field.vectors), _gains(field, beyond)
-    if beyond.before is not None or beyond.after is not None:
-        around = [_NOWHERE if one is None else one.vectors for one in (beyond.before, beyond.after)]
-        _bent(field.vectors, *around, field.apart, np.float32(field.t), bends)
-        if beyond.before is None or beyond.after is None:
-            bends[:] = np.median(bends[::2, ::2], axis=(0, 1))  # what one side alone tells is believed of the camera
-        bends = np.asarray(cv2.blur(bends, (3, 3)), np.float32)
+    bends, gains = _bends(field, beyond), _gains(field, beyond)
     rows, columns = -(-first.height // 2), -(-first.width // 2)
     vectors, aside = np.empty((rows, columns, 2), np.float32), np.empty((rows, columns, 2), np.float32)
     shares, differences = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
@@ -149,30 +143,49 @@ def _lighter(field: Field) -> float:
 NOTHING = Beyond()
 
 
+def _bends(field: Field, beyond: Beyond) -> Map:
+    """How far the path through each node lies beside the straight one, half way."""
+    bends = np.zeros_like(field.vectors)
+    if beyond.before is not None and beyond.after is not None:
+        _bent(field.vectors, beyond.before.vectors, beyond.after.vectors, field.apart, np.float32(field.t), bends)
+        return np.asarray(cv2.blur(bends, (3, 3)), np.float32)
+    bends[:] = _camera_bend(field, beyond)
+    return bends
+
+
+def _camera_bend(field: Field, beyond: Beyond) -> Map:
+    """The same where a shot begins or ends: what one side alone tells is believed of the camera, by half, and by less
+    where it changes by more than it moved: it may have been knocked, or be turning back."""
+    now, *around = (_by_camera(one) for one in (field, beyond.before, beyond.after) if one is not None)
+    if not around:
+        return np.zeros(2, np.float32)
+    change = now - around[0] if beyond.before else around[0] - now
+    share = min(1, float(now @ now) / max(float(change @ change), 1e-6))
+    return np.asarray(-change * share / 16, np.float32)
+
+
+def _by_camera(field: Field) -> Map:
+    """What most of a picture moves by."""
+    return np.asarray(np.median(field.vectors[::2, ::2], axis=(0, 1)), np.float32)
+
+
 @njit(**KERNEL)
 def _bent(vectors, before, after, apart, t, out):  # type: ignore[no-untyped-def]
     """How far the path through each node lies beside the straight one, half way: an eighth of how its motion changes,
-    where it changes alike before and after; half of that where there is a picture on one side alone."""
-    has_before, has_after = before.shape[0] > 0, after.shape[0] > 0
+    where it changes alike before and after."""
     for i in range(vectors.shape[0]):
         for j in range(vectors.shape[1]):
             vy, vx = vectors[i, j, 0], vectors[i, j, 1]
-            out[i, j, 0], out[i, j, 1] = 0, 0
-            ay, ax, by, bx = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
-            if has_before:
-                y, x = i - (t + 0.5) / apart * vy, j - (t + 0.5) / apart * vx
-                ay, ax = vy - node_at(before, y, x, 0), vx - node_at(before, y, x, 1)
-            if has_after:
-                y, x = i + (1.5 - t) / apart * vy, j + (1.5 - t) / apart * vx
-                by, bx = node_at(after, y, x, 0) - vy, node_at(after, y, x, 1) - vx
-            share = 1.0
-            if has_before and has_after:
-                if ay * by + ax * bx <= 0:
-                    continue
-                unlike = (ay - by) ** 2 + (ax - bx) ** 2
-                share = float(1 - unlike / (0.6 * (ay * ay + ax * ax + by * by + bx * bx) + 1e-6))
-                if share <= 0:
-                    continue
+            y, x = i - (t + 0.5) / apart * vy, j - (t + 0.5) / apart * vx
+            ay, ax = vy - node_at(before, y, x, 0), vx - node_at(before, y, x, 1)
+            y, x = i + (1.5 - t) / apart * vy, j + (1.5 - t) / apart * vx
+            by, bx = node_at(after, y, x, 0) - vy, node_at(after, y, x, 1) - vx
+            if ay * by + ax * bx <= 0:
+                continue
+            unlike = (ay - by) ** 2 + (ax - bx) ** 2
+            share = 1 - unlike / (0.6 * (ay * ay + ax * ax + by * by + bx * bx) + 1e-6)
+            if share <= 0:
+                continue
             my, mx = 0.5 * (ay + by), 0.5 * (ax + bx)
             much = np.sqrt(my * my + mx * mx)
             if much > _MOST_BEND:
