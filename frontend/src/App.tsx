@@ -4,6 +4,7 @@ import { SelectionProvider } from "./data/selection";
 import { VocabularyProvider } from "./data/vocabulary";
 import { HeadLine } from "./frame/HeadLine";
 import { StopRail } from "./frame/StopRail";
+import { useNoStrayFiles } from "./frame/strayFiles";
 import { Assembly, AssemblyChoice } from "./stops/assembly/Assembly";
 import { Bench, BenchChoice } from "./stops/bench/Bench";
 import { Brief } from "./stops/brief/Brief";
@@ -17,6 +18,7 @@ import { Empty, Waiting } from "./ui/parts";
 /** Every view has an address of its own: /shows/1/plan and so on. */
 export function App() {
   useLiveEvents();
+  useNoStrayFiles();
   return (
     <VocabularyProvider>
       <KeysProvider>

@@ -1,6 +1,7 @@
 """A story per stop, found by roles and names as a person would."""
 
 import re
+from base64 import b64encode
 from collections.abc import Callable
 
 import pytest
@@ -57,18 +58,34 @@ def test_intake_shows_what_is_wrong_and_goes_on(page: Page, show: Show) -> None:
 
 def test_files_dropped_into_the_page_come_in(page: Page, show: Show, running: Running) -> None:
     show.open("intake")
+    expect(page.get_by_text("Files can be dropped anywhere here.")).to_be_visible()
     clip = (running.footage / HARBOUR / "HB_gulls_30.mp4").read_bytes()
     page.evaluate(
-        """([name, bytes]) => {
+        """([name, coded]) => {
             const files = new DataTransfer();
-            files.items.add(new File([new Uint8Array(bytes)], name, { type: "video/mp4" }));
+            const bytes = Uint8Array.from(atob(coded), (letter) => letter.charCodeAt(0));
+            files.items.add(new File([bytes], name, { type: "video/mp4" }));
             const place = document.querySelector("main > div");
             for (const kind of ["dragover", "drop"])
                 place.dispatchEvent(new DragEvent(kind, { dataTransfer: files, bubbles: true, cancelable: true }));
         }""",
-        ["gulls.mp4", list(clip)],
+        ["gulls.mp4", b64encode(clip).decode()],
     )
     expect(page.get_by_role("row").filter(has_text="gulls.mp4")).to_contain_text("30")
+
+
+def test_a_file_dropped_where_nothing_takes_it_is_not_opened_instead_of_the_application(page: Page, show: Show) -> None:
+    show.open("brief")
+    expect(page.get_by_text("House rules", exact=True)).to_be_visible()
+    left_to_the_browser = """([kind, file]) => {
+        const dataTransfer = new DataTransfer();
+        if (file) dataTransfer.items.add(new File(["x"], "x.mov"));
+        else dataTransfer.setData("text/plain", "25");
+        return document.querySelector("main").dispatchEvent(
+            new DragEvent(kind, { dataTransfer, bubbles: true, cancelable: true }));
+    }"""
+    assert [page.evaluate(left_to_the_browser, [kind, True]) for kind in ("dragover", "drop")] == [False, False]
+    assert page.evaluate(left_to_the_browser, ["drop", False]), "words can be dragged into a field as ever"
 
 
 def test_plan_filters_and_typed_speeds(page: Page, show: Show) -> None:
