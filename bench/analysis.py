@@ -3,7 +3,6 @@
 Run: .venv/bin/python -m bench.analysis
 """
 
-import resource
 import tempfile
 import time
 from fractions import Fraction
@@ -13,6 +12,7 @@ import av
 import cv2
 from av.video.frame import VideoFrame
 
+from bench.common import most_memory
 from bench.media import best, open_and_demux
 from oddmeter.demo import scenes
 from oddmeter.media.analysis.analyse import analyse
@@ -78,13 +78,13 @@ def measure(folder: Path, short_files: int = SHORT_FILES, frames: int = FRAMES, 
     print(f"analysis of all of them: {total_ours / total_bare:.2f} of plain decoding")
     long = folder / "long.mov"
     write(long, 320, 180, long_frames)
-    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    before = most_memory()
     begun = time.perf_counter()
     report = analyse(long, probe(long), whole=True)
-    after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    after = most_memory()
     seconds = time.perf_counter() - begun
-    print(f"{report.examined} frames whole: {seconds:.1f} s, memory at most {after / 1024:.0f} MB,"
-          f" {(after - before) / 1024:.0f} MB more than before")  # fmt: skip
+    print(f"{report.examined} frames whole: {seconds:.1f} s, memory at most {after:.0f} MB,"
+          f" {after - before:.0f} MB more than before")  # fmt: skip
 
 
 if __name__ == "__main__":

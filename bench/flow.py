@@ -19,6 +19,7 @@ import cv2
 import numpy as np
 from av.video.frame import VideoFrame
 
+from bench.common import size_asked
 from bench.further import FURTHER_KINDS
 from bench.scenes import FORMS, KINDS, ONE_FIELD, PHOTOGRAPHS
 from bench.unseen import UNSEEN_KINDS
@@ -142,7 +143,7 @@ def believed(given: Sequence[VideoFrame], true: Sequence[VideoFrame]) -> np.ndar
 
 def main() -> None:
     seed = int(sys.argv[1]) if len(sys.argv) > 1 else 7
-    width, height = map(int, (sys.argv[2] if len(sys.argv) > 2 else "1280x720").split("x"))
+    width, height = size_asked(2, "1280x720")
     kinds = sys.argv[3:] or [kind for kind in KINDS if kind != "photographs" or PHOTOGRAPHS.exists()]
     sets = {"further": FURTHER_KINDS, "unseen": UNSEEN_KINDS}
     measure(seed, width, height, [*sets[kinds[0]]] if kinds[0] in sets else kinds)

@@ -5,7 +5,6 @@ Makes a show of 10,000 clips over 40 deliveries in a database of its own, straig
 application for what the page asks for. ``--plans`` prints how the database goes about the queries.
 """
 
-import resource
 import sys
 import tempfile
 import time
@@ -16,6 +15,7 @@ from typing import Any
 import psycopg
 from fastapi.testclient import TestClient
 
+from bench.common import most_memory
 from oddmeter.config import Config
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
@@ -132,7 +132,7 @@ def measure(config: Config, url: str, count: int, deliveries: int) -> None:
     with started() as client:
         timed("ledger opened right after a start", lambda: got("/ledger"))
         timed("60 rows to draw right after it", lambda: sent("/ledger/rows", {"ids": order["ids"][500:560]}))
-    print(f"memory of the process {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MB")
+    print(f"memory of the process {most_memory():.0f} MB")
     if "--plans" in sys.argv:
         explain(url, show)
 

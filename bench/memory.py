@@ -6,15 +6,13 @@ Each is made in a process of its own, whose memory at the most is told before an
 decoded before, and the kernels loaded by a small one.
 """
 
-import re
-import sys
 from concurrent.futures import ProcessPoolExecutor
 from itertools import pairwise
 from multiprocessing import get_context
-from pathlib import Path
 
 from av.video.frame import VideoFrame
 
+from bench.common import most_memory, size_asked
 from bench.flow import REACH, TRUST, of_kind
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.inbetweens.cells import Beyond
@@ -39,16 +37,9 @@ def growth(way: str, width: int, height: int) -> float:
     small = of_kind("hand-held", 3, 640, 360)[0][:4]
     make(way, small)
     given = [frame.reformat(width, height) for frame in small]
-    before = most()
+    before = most_memory()
     make(way, given)
-    return most() - before
-
-
-def most() -> float:
-    """The megabytes that this process had at the most. The system's account of resources begins with those of the
-    process that started it, which may be large; this one does not."""
-    (kilobytes,) = re.findall(r"VmHWM:\s+(\d+) kB", Path("/proc/self/status").read_text())
-    return int(kilobytes) / 1024
+    return most_memory() - before
 
 
 def measure(width: int, height: int) -> None:
@@ -60,8 +51,7 @@ def measure(width: int, height: int) -> None:
 
 
 def main() -> None:
-    width, height = map(int, (sys.argv[1] if len(sys.argv) > 1 else "3840x2160").split("x"))
-    measure(width, height)
+    measure(*size_asked(1, "3840x2160"))
 
 
 if __name__ == "__main__":

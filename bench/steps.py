@@ -17,6 +17,7 @@ from pathlib import Path
 import av
 from av.video.frame import VideoFrame
 
+from bench.common import size_asked
 from bench.scenes import KINDS
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.conform.speeds import Material, conform
@@ -64,7 +65,7 @@ def measure(width: int, height: int, steps: int) -> None:
 
 
 def main() -> None:
-    width, height = map(int, (sys.argv[1] if len(sys.argv) > 1 else "1920x1080").split("x"))
+    width, height = size_asked(1, "1920x1080")
     measure(width, height, int(sys.argv[2]) if len(sys.argv) > 2 else 24)
 
 
