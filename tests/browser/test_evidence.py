@@ -62,6 +62,15 @@ def test_a_disagreement_is_seen_looked_at_and_settled(page: Page, show: Show) ->
     expect(finish).to_contain_text("≢ disputed")
 
 
+def test_every_column_of_evidence_is_whole_in_a_small_window(page: Page, show: Show) -> None:
+    show.bring_in(TAPES)
+    show.open("intake")
+    verdict = row(page, "RG_start_50i.mov").get_by_role("gridcell").last
+    expect(verdict).to_contain_text("assumed")
+    box = verdict.bounding_box()
+    assert box and box["x"] + box["width"] < 1280 - 4
+
+
 def test_everything_is_confirmed_from_the_keyboard(page: Page, show: Show) -> None:
     show.bring_in(TAPES)
     looked_at(show)

@@ -8,7 +8,7 @@ import { claimsBy, toneOf, verdictOf } from "./questions";
 
 const ROW = 30;
 const COLUMNS =
-  "grid-cols-[1.1rem_minmax(11.6rem,1.6fr)_minmax(5.2rem,0.8fr)_minmax(5rem,0.8fr)_minmax(7rem,1.1fr)_minmax(6.4rem,1fr)_minmax(4.6rem,0.6fr)_minmax(4.2rem,0.7fr)_minmax(11rem,1fr)] max-[1100px]:grid-cols-[1.1rem_minmax(8.6rem,1.6fr)_minmax(3.4rem,0.8fr)_minmax(4.3rem,0.8fr)_minmax(4.4rem,1.1fr)_minmax(4.4rem,1fr)_minmax(3rem,0.6fr)_minmax(3rem,0.7fr)_minmax(8.6rem,1fr)]";
+  "grid-cols-[1.1rem_minmax(11.6rem,1.6fr)_minmax(5.2rem,0.8fr)_minmax(5rem,0.8fr)_minmax(7rem,1.1fr)_minmax(6.4rem,1fr)_minmax(4.6rem,0.6fr)_minmax(4.2rem,0.7fr)_minmax(10.4rem,1fr)] max-[1100px]:grid-cols-[1.1rem_minmax(8.6rem,1.6fr)_minmax(3.4rem,0.8fr)_minmax(4.3rem,0.8fr)_minmax(4.4rem,1.1fr)_minmax(4.4rem,1fr)_minmax(3rem,0.6fr)_minmax(3rem,0.7fr)_minmax(8.6rem,1fr)]";
 const WIDTH = "min-w-[850px] max-[1100px]:min-w-[735px]";
 
 /** One row per clip, one column per source, for one question; the verdict last. */
