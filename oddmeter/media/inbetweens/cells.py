@@ -156,10 +156,11 @@ def _bends(field: Field, beyond: Beyond) -> Map:
 def _camera_bend(field: Field, beyond: Beyond) -> Map:
     """The same where a shot begins or ends: what one side alone tells is believed of the camera, by half, and by less
     where it changes by more than it moved: it may have been knocked, or be turning back."""
-    now, *around = (_by_camera(one) for one in (field, beyond.before, beyond.after) if one is not None)
-    if not around:
+    beside = beyond.before or beyond.after
+    if beside is None:
         return np.zeros(2, np.float32)
-    change = now - around[0] if beyond.before else around[0] - now
+    now, then = _by_camera(field), _by_camera(beside)
+    change = now - then if beyond.before else then - now
     share = min(1, float(now @ now) / max(float(change @ change), 1e-6))
     return np.asarray(-change * share / 16, np.float32)
 
@@ -176,9 +177,10 @@ def _bent(vectors, before, after, apart, t, out):  # type: ignore[no-untyped-def
     for i in range(vectors.shape[0]):
         for j in range(vectors.shape[1]):
             vy, vx = vectors[i, j, 0], vectors[i, j, 1]
-            y, x = i - (t + 0.5) / apart * vy, j - (t + 0.5) / apart * vx
+            back, on = (t + 0.5) / apart, (1.5 - t) / apart
+            y, x = i - back * vy, j - back * vx
             ay, ax = vy - node_at(before, y, x, 0), vx - node_at(before, y, x, 1)
-            y, x = i + (1.5 - t) / apart * vy, j + (1.5 - t) / apart * vx
+            y, x = i + on * vy, j + on * vx
             by, bx = node_at(after, y, x, 0) - vy, node_at(after, y, x, 1) - vx
             if ay * by + ax * bx <= 0:
                 continue
