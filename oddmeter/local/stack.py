@@ -1,19 +1,28 @@
-"""What ``./start`` runs: the database, the worker and the web application, until it is interrupted."""
+"""What ``./start`` runs: the database, the worker and the web application, until it is interrupted.
+
+The parts are forked from one process that imports everything once, while the database starts: each would take one to
+three seconds of processor time for that alone.
+"""
 
 import ctypes
 import fcntl
+import multiprocessing
 import os
+import runpy
 import signal
 import socket
-import subprocess
 import sys
 import tempfile
+import threading
 import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
+from multiprocessing import forkserver
+from multiprocessing.context import ForkServerProcess
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 from oddmeter.config import Config
@@ -27,17 +36,67 @@ DATABASE = "oddmeter"
 DEMO_ROOT = "Demo footage"
 """The media root that the demo's footage lies in."""
 PRIVATE = ("media", "demo", "uploads", "bench", "answers")
-_PR_SET_PDEATHSIG = 1
+_IMPORTED = ["oddmeter.cli", "oddmeter.web.serving", "oddmeter.work.worker"]
+"""What the process that parts are forked from imports: all that they do."""
+_PR_SET_NAME = 15
+"""Of prctl(2)."""
 
 
 @dataclass
 class _Part:
-    """One process we started, and what to call it."""
+    """One process of ours: what to call it, what ``oddmeter`` is told in it, and what it inherits."""
 
     name: str
-    command: list[str]
+    arguments: list[str]
+    environment: dict[str, str]
     umask: int
-    process: "subprocess.Popen[bytes]"
+    process: ForkServerProcess | None = None
+
+    def begin(self) -> None:
+        """Start it, or start it again."""
+        told = (self.arguments, self.environment, self.umask)
+        self.process = multiprocessing.get_context("forkserver").Process(target=_told, args=told, name=self.name)
+        self.process.start()
+
+    @property
+    def status(self) -> int | None:
+        """What it ended with, or minus the signal that ended it; None while it runs, or has not begun."""
+        return self.process.exitcode if self.process else None
+
+    def end(self) -> None:
+        """Stop it, if need be by force."""
+        if self.process is None:
+            return
+        self.process.terminate()
+        self.process.join(10)
+        self.process.kill()
+        self.process.join()
+
+
+def _get_ready() -> None:
+    """Begin the process that parts are forked from. It ends with this one, and not by Ctrl-C."""
+    multiprocessing.set_forkserver_preload(_IMPORTED)
+    before = signal.signal(signal.SIGINT, signal.SIG_IGN)
+    forkserver.ensure_running()
+    signal.signal(signal.SIGINT, before)
+
+
+def _told(arguments: list[str], environment: dict[str, str], umask: int) -> None:
+    """In a forked process: what ``oddmeter`` does with these arguments, in a session of its own, as long as the one
+    that asked for it lives."""
+    os.setsid()
+    os.umask(umask)
+    os.environ.update(environment)
+    ctypes.CDLL(None).prctl(_PR_SET_NAME, f"meter-{arguments[0]}".encode())  # its command line says another's
+    threading.Thread(target=_end_with, args=(multiprocessing.parent_process(),), daemon=True).start()
+    sys.argv = ["oddmeter", *arguments]
+    runpy.run_module("oddmeter", run_name="__main__")
+
+
+def _end_with(parent: BaseProcess) -> None:
+    """Wait until a process is gone, even where it was killed, and stop this one."""
+    parent.join()
+    os.kill(os.getpid(), signal.SIGTERM)
 
 
 def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int:
@@ -55,6 +114,7 @@ def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int
         cluster = Cluster(data)
         parts: list[_Part] = []
         try:
+            _get_ready()
             cluster.start()
             config = Config.under(data, cluster.ensure_database(DATABASE), "\n".join(roots_of(data, media, demo=demo)))
             config.make_folders()
@@ -63,14 +123,13 @@ def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int
                 _say("Making the demo show, The Tide Bell, where it is missing …")
                 make_demo_of(config)
             config = replace(config, looking=f"{own}/looking" if web > 1 else "")
-            environment = {**os.environ, **config.to_environment()}
             for name, arguments in _parts(port, web, config.looking):
-                command = [sys.executable, "-m", "oddmeter", *arguments]
                 umask = inherited if name == "worker" else 0o077
-                parts.append(_Part(name, command, umask, _begin(command, environment, umask)))
+                parts.append(_Part(name, arguments, config.to_environment(), umask))
+                parts[-1].begin()
             _wait_until_open(port, parts[-1])
             _say(f"Odd Meter is open at http://127.0.0.1:{port}   (Ctrl-C stops it)")
-            _watch(parts, environment, cluster)
+            _watch(parts, cluster)
             _say("Stopping …")
         except KeyboardInterrupt:
             _say("Stopping …")
@@ -78,7 +137,7 @@ def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int
             signal.signal(signal.SIGINT, signal.SIG_IGN)
             signal.signal(signal.SIGTERM, signal.SIG_IGN)
             for part in reversed(parts):
-                _end(part)
+                part.end()
             cluster.stop()
     return 0
 
@@ -166,18 +225,7 @@ def make_demo_of(config: Config) -> None:
         database.close()
 
 
-def _begin(command: list[str], environment: dict[str, str], umask: int) -> "subprocess.Popen[bytes]":
-    return subprocess.Popen(
-        command, env=environment, umask=umask, start_new_session=True, preexec_fn=_end_with_parent  # noqa: PLW1509
-    )  # fmt: skip
-
-
-def _end_with_parent() -> None:
-    """Ask Linux to stop this process when its parent is gone, even where the parent was killed (prctl(2))."""
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
-
-
-def _watch(parts: list[_Part], environment: dict[str, str], cluster: Cluster) -> None:
+def _watch(parts: list[_Part], cluster: Cluster) -> None:
     """Start again the database, or any part, that ends by itself, until SIGINT or SIGTERM. They are noted, not raised:
     what they interrupt may be a process just begun, or code that swallows it."""
     port = int(cluster.port)
@@ -194,24 +242,14 @@ def _watch(parts: list[_Part], environment: dict[str, str], cluster: Cluster) ->
                 _say(f"{error} Trying again.")
                 time.sleep(2)
         for part in parts:
-            if part.process.poll() is not None:
-                _say(f"The {part.name} ended by itself (status {part.process.returncode}); starting it again.")
-                part.process = _begin(part.command, environment, part.umask)
-
-
-def _end(part: _Part) -> None:
-    if part.process.poll() is None:
-        part.process.terminate()
-        try:
-            part.process.wait(10)
-        except subprocess.TimeoutExpired:
-            part.process.kill()
-            part.process.wait()
+            if part.status is not None:
+                _say(f"The {part.name} ended by itself (status {part.status}); starting it again.")
+                part.begin()
 
 
 def _wait_until_open(port: int, web: _Part) -> None:
     for _ in range(300):
-        if web.process.poll() is not None:
+        if web.status is not None:
             raise RuleError("The web application ended as it started; the lines above say why.", "web")
         try:
             with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/roots", timeout=2):

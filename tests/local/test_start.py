@@ -60,11 +60,15 @@ def said(process: "subprocess.Popen[str]", words: str) -> str:
     raise AssertionError(f"ended without saying “{words}”: {''.join(lines)}")
 
 
-def processes(start: "subprocess.Popen[str]", command: str) -> list[int]:
-    """The parts of a start that were begun with these words."""
-    ours = ["pgrep", "-P", str(start.pid), "-f", command]
-    found = subprocess.run(ours, capture_output=True, text=True, check=False)
-    return [int(line) for line in found.stdout.split()]
+def processes(start: "subprocess.Popen[str]", name: str) -> list[int]:
+    """The parts of a start that are called so, which are forked from a process of its own."""
+
+    def children(parents: list[str], *which: str) -> list[str]:
+        asked = ["pgrep", "-P", ",".join(parents), *which]
+        return subprocess.run(asked, capture_output=True, text=True, check=False).stdout.split()
+
+    between = children([str(start.pid)])
+    return [int(pid) for pid in children(between, "-x", name)] if between else []
 
 
 def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) -> None:
@@ -84,9 +88,9 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
     os.kill(pid, signal.SIGKILL)
     said(first, "The database ended by itself; starting it again.")
     wait_until(lambda: answers(f"http://127.0.0.1:{port}/api/shows"))
-    web = processes(first, f"serve --port {port} --shared")
+    web = processes(first, "meter-serve")
     assert len(web) == 2
-    for part, name in ((web[0], "web application"), (processes(first, "oddmeter looking")[0], "Bench")):
+    for part, name in ((web[0], "web application"), (processes(first, "meter-looking")[0], "Bench")):
         os.kill(part, signal.SIGKILL)
         said(first, f"The {name} ended by itself .*; starting it again.")
         assert all(answers(f"http://127.0.0.1:{port}/") for _ in range(20)), "the other web process goes on"
@@ -94,9 +98,11 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
         if entry.name not in ("made", "postgres"):
             assert entry.stat().st_mode & 0o077 == 0, entry
     assert data.stat().st_mode & 0o066 == 0
+    parts = [pid for name in ("meter-worker", "meter-looking", "meter-serve") for pid in processes(first, name)]
+    assert len(parts) == 4
     first.send_signal(signal.SIGINT)
     assert first.wait(30) == 0
-    assert not processes(first, f"serve --port {port}") and not processes(first, "oddmeter looking")
+    assert not any(Path(f"/proc/{part}").exists() for part in parts)
     assert not Cluster(data.resolve()).running()
     again = time.monotonic()
     third = start("--empty", "--data", "data", "--port", str(port), "--web", "1")

@@ -158,13 +158,19 @@ def test_nothing_is_written_into_the_source_folder_or_over_a_file(footage: dict[
     source = tmp_path / "card" / "clip.mp4"
     source.parent.mkdir()
     shutil.copy(footage["HB_gulls_30.mp4"], source)
-    before = {path: path.stat() for path in source.parent.iterdir()}
+
+    def card() -> dict[Path, tuple[int, int, int]]:
+        return {
+            path: (path.stat().st_ino, path.stat().st_size, path.stat().st_mtime_ns) for path in source.parent.iterdir()
+        }
+
+    before = card()
     beside = plan_for(source, source.parent, "25", Treatment(Intent.REAL_TIME))
     with pytest.raises(RuleError, match="never written into the folder of their source"):
         render(beside)
     with pytest.raises(RuleError, match="never written into"):
         render(replace(beside, out=tmp_path / "x" / ".." / "card" / "made.mp4"))
-    assert {path: path.stat() for path in source.parent.iterdir()} == before
+    assert card() == before
     taken = replace(beside, out=tmp_path / "made" / "taken.mp4")
     taken.out.parent.mkdir()
     taken.out.write_text("here already")
