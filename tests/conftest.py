@@ -30,7 +30,7 @@ settings.load_profile("odd-meter")
 WORKER = os.environ.get("PYTEST_XDIST_WORKER", "alone")
 
 
-SLOWEST_FIRST = ("browser", "work", "local", "media")
+SLOWEST_FIRST = ("browser", "work", "local", "media", "web")
 
 
 MANY_PROCESSES = ("browser", "work", "local")
@@ -48,7 +48,8 @@ def one_core(request: pytest.FixtureRequest) -> Iterator[None]:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Rooms that wait for processes and browsers come first, so that no test process ends alone."""
+    """Rooms that wait for processes and browsers come first and those of small modules last, so that no test process
+    ends alone."""
 
     def place(item: pytest.Item) -> int:
         room = item.path.parent.name
