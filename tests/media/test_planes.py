@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import pytest
 from av.video.frame import VideoFrame
+from av.video.reformatter import ColorRange
 
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.conform.speeds import Material, conform
@@ -22,6 +23,7 @@ from oddmeter.media.making import Maker
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import (
     by_field,
+    eight_bit_rgb,
     field_of,
     frame_of,
     from_one_field,
@@ -137,6 +139,32 @@ def test_colour_goes_to_another_matrix_and_back() -> None:
     assert max(off) < 1
     assert np.abs(rgb_of(there).astype(int) - rgb_of(frame)).mean() < 1.5, "the colours are the same"
     assert rematrixed(frame, 1) is frame
+
+
+@pytest.mark.parametrize(("lines", "red", "blue"), [(1080, 0.2126, 0.0722), (576, 0.299, 0.114)])
+@pytest.mark.parametrize("name", ["yuv420p", "yuv422p10le"])
+@pytest.mark.parametrize("full", [False, True])
+def test_what_is_seen_is_what_the_matrix_says_to_one_level(
+    name: str, full: bool, lines: int, red: float, blue: float
+) -> None:
+    frame, dice = noisy(name, 3, (64, lines)), np.random.default_rng(4)
+    frame.color_range = ColorRange.JPEG if full else ColorRange.MPEG
+    bits = frame.format.components[0].bits
+    one, most = 1 << bits - 8, (1 << bits) - 1
+    black, grey_range, colour_range = (0, most, most) if full else (16 * one, 219 * one, 224 * one)
+    luma, *colour = planes_of(frame)
+    for plane in colour:  # in stripes; what lies between two depends on how it is read, and is not asked for
+        stripes = dice.integers(96 * one, 160 * one, lines // 12)
+        plane[:] = np.repeat(stripes, 12 * len(plane) // lines)[:, None]
+    grey = (luma.astype(float) - black) / grey_range * 255
+    of_blue, of_red = (
+        2 * (1 - share) * (np.repeat(plane, lines // len(plane), 0)[:, :1] - 128.0 * one) / colour_range * 255
+        for share, plane in zip((blue, red), colour, strict=True)
+    )
+    green = grey - (red * of_red + blue * of_blue) / (1 - red - blue)
+    wanted = np.stack([grey + of_red, green, grey + of_blue], -1).clip(0, 255)
+    inner = np.isin(np.arange(lines) % 12, range(3, 9))
+    assert np.abs(eight_bit_rgb(frame) - wanted)[inner].max() <= 1
 
 
 @pytest.mark.parametrize("name", ["yuv420p", "yuv422p10le", "gbrp", "nv12", "rgb24", "bgr0", "pal8"])
