@@ -26,7 +26,7 @@ from oddmeter.core.pictures.scan import Scan, TimelineScan
 from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.pictures.light import added
-from oddmeter.media.pictures.nearness import brought_near
+from oddmeter.media.pictures.nearness import Grey, brought_near
 from oddmeter.media.pictures.planes import luma_of, woven
 from oddmeter.media.pictures.raster import framed
 from oddmeter.media.pictures.units import Units
@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from oddmeter.media.inbetweens.search import Field, Levels
 
 _GLANCE = (160, 90)
+"""Samples across and lines of the small pictures that shots are told apart by."""
 _MOTIONS = 4
 """Motions that are kept for the next frames."""
 _STILL, _ALIKE = 6.0, 0.5
@@ -85,6 +86,7 @@ class Maker:
         self._moment = lru_cache(maxsize=4)(self._moment_at)
         self._is_cut = lru_cache(maxsize=16)(self._cut_between)
         self._sizes = lru_cache(maxsize=5)(self._sizes_of)
+        self._glance = lru_cache(maxsize=5)(self._glance_of)
         self._motions: dict[tuple[int, int], Field] = {}
 
     def made(self, number: int) -> MadeFrame:
@@ -190,7 +192,12 @@ class Maker:
         frames = sorted({*self.planned.unit(first).frames, *self.planned.unit(second).frames})
         if any(frame in self._cuts for frame in range(frames[0] + 1, frames[-1] + 1)):
             return True
-        return _are_other_shots(self._units.picture(first), self._units.picture(second))
+        return _are_other_shots(self._glance(first), self._glance(second))
+
+    def _glance_of(self, unit: int) -> Grey:
+        return np.asarray(
+            cv2.resize(luma_of(self._units.picture(unit)), _GLANCE, interpolation=cv2.INTER_AREA), np.uint8
+        )
 
 
 def _are_twins(a: VideoFrame, b: VideoFrame) -> bool:
@@ -198,10 +205,9 @@ def _are_twins(a: VideoFrame, b: VideoFrame) -> bool:
     return all(np.array_equal(x, y) for x, y in zip(planes_of(planar(a)), planes_of(planar(b)), strict=True))
 
 
-def _are_other_shots(a: VideoFrame, b: VideoFrame) -> bool:
+def _are_other_shots(first: Grey, second: Grey) -> bool:
     """True where even the best motion does not bring one picture near the other. What only grows lighter or darker, as
     in a flash or a fade, stays alike."""
-    first, second = (_glance(frame) for frame in (a, b))
     if float(cv2.absdiff(first, second).mean()) < _STILL:
         return False
     if _likeness(first, second) > _ALIKE:
@@ -209,11 +215,7 @@ def _are_other_shots(a: VideoFrame, b: VideoFrame) -> bool:
     return _likeness(first, brought_near(first, second)) < _ALIKE
 
 
-def _glance(frame: VideoFrame) -> npt.NDArray[np.uint8]:
-    return np.asarray(cv2.resize(luma_of(frame), _GLANCE, interpolation=cv2.INTER_AREA), np.uint8)
-
-
-def _likeness(a: npt.NDArray[np.uint8], b: npt.NDArray[np.uint8]) -> float:
+def _likeness(a: Grey, b: Grey) -> float:
     """The correlation of two pictures, from −1 to 1; of two flat ones 1."""
     x, y = (picture.astype(np.float32) - picture.mean() for picture in (a, b))
     spread = float(np.sqrt((x * x).mean() * (y * y).mean()))
