@@ -236,6 +236,9 @@ def test_a_cut_is_marked_heard_and_made_as_one_file(page: Page, show: Show) -> N
         for _ in range(2):
             page.keyboard.press("Shift+ArrowRight")
     assert heard.value.ok and heard.value.headers["content-type"] == "audio/wav", "a frame stepped onto is heard"
+    page.set_viewport_size({"width": 1024, "height": 768})
+    expect(page.get_by_role("button", name="♪ heard")).to_be_in_viewport(ratio=1)
+    page.set_viewport_size({"width": 1280, "height": 800})
     page.keyboard.press("x")
     name = page.get_by_label("Name of the marker")
     name.fill("she nods")

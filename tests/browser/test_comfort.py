@@ -93,8 +93,14 @@ def test_a_narrow_window_says_what_is_out_of_sight_and_a_wide_one_uses_its_room(
     page.get_by_role("button", name="Frames, Marks →").click()
     expect(grid.get_by_role("columnheader", name="Marks")).to_be_in_viewport(ratio=0.9)
     expect(page.get_by_role("button", name="Marks →")).to_have_count(0)
-    page.set_viewport_size({"width": 2560, "height": 1440})
+    page.set_viewport_size({"width": 1920, "height": 1080})
     gulls = grid.get_by_role("row", name="HB_gulls_30.mp4")
-    expect(gulls).to_contain_text("30 × 1 ÷ 25 = 1.2")
+    equation = gulls.get_by_text("30 × 1 ÷ 25 = 1.2", exact=True)
+    expect(equation).to_be_visible()
+    speed, beside = gulls.get_by_text("100 %", exact=True).bounding_box(), equation.bounding_box()
+    assert speed and beside and beside["x"] - speed["x"] - speed["width"] >= 12, "they are not read as one number"
+    marks = grid.get_by_role("columnheader", name="Marks").bounding_box()
+    assert marks and marks["width"] >= 140, "two marks have room"
+    page.set_viewport_size({"width": 2560, "height": 1440})
     expect(gulls.get_by_role("slider", name="Picture of HB_gulls_30.mp4")).to_be_visible()
     assert gulls.get_by_role("img", name="odd").bounding_box()["width"] == 240  # type: ignore[index]

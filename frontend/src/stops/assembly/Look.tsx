@@ -49,16 +49,15 @@ export function Look({
           <span className="text-[12.5px] text-white">{look.data && !any ? "black" : "…"}</span>
         )}
       </div>
-      <div className="flex items-center gap-2 border-b border-hair px-3 py-1">
+      <div className="flex flex-wrap items-center gap-x-2 border-b border-hair px-3 py-1">
         <Button weight="quiet" aria-pressed={plays} onClick={() => setPlays(!plays)}>
           {plays ? "Stop" : "Play"}
         </Button>
         <Number>{look.data?.timecode ?? ""}</Number>
         <Number className="whitespace-nowrap text-soft">frame {frame}</Number>
-        <span className="flex-1" />
         <Button
           weight="quiet"
-          className="h-6!"
+          className="ml-auto h-6!"
           aria-pressed={sounds}
           disabled={!cut.sounds}
           onClick={() => setSounds(!sounds)}

@@ -15,7 +15,7 @@ type Line =
 
 const ROW = 30;
 const SAYS_SO = 70;
-const NAME = { narrow: "minmax(8.2rem,1.4fr)", usual: "minmax(10rem,1.4fr)", wide: "minmax(16rem,26rem)" };
+const NAME = { narrow: "minmax(8.2rem,2.8fr)", usual: "minmax(10rem,2.8fr)", wide: "minmax(12.5rem,1fr)" };
 
 /** The ledger: rows in groups, selected with mouse or keyboard, fetched and drawn only where they are seen. */
 export function Ledger(props: {
@@ -257,7 +257,7 @@ function widthOf(columns: Column[], room: keyof typeof NAME): number {
   return columns.reduce((sum, { track }) => {
     const [, number = "0", unit] = /([\d.]+)(rem|px)/.exec(track) ?? [];
     return sum + gap + parseFloat(number) / (unit === "px" ? 16 : 1);
-  }, { narrow: 9.8, usual: 11.6, wide: 17.6 }[room]);
+  }, { narrow: 9.8, usual: 11.6, wide: 14.1 }[room]);
 }
 
 const inGroup = (group: Schemas["LedgerGroup"], index: number) =>

@@ -99,8 +99,9 @@ export const COLUMNS: Column[] = [
   {
     key: "equation",
     name: "Read × speed ÷ timeline",
-    track: "15rem",
-    look: () => "truncate",
+    track: "15.4rem",
+    align: "pl-3",
+    look: () => "truncate pl-3",
     cell: ({ plan }) => plan && <Number>{plan.equation}</Number>,
   },
   {
@@ -163,9 +164,9 @@ export const COLUMNS: Column[] = [
   {
     key: "marks",
     name: "Marks",
-    track: "minmax(6.5rem,0.5fr)",
+    track: "minmax(6.5rem,1fr)",
     sort: "marks",
-    look: () => "flex gap-2 overflow-hidden text-[12.5px]",
+    look: () => "truncate text-[12.5px] *:mr-2",
     cell: (row) => row.notable.map((mark) => <MarkWord key={mark} mark={mark} />),
   },
 ];
