@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.conftest import Running, Show, catch, fill
 
@@ -34,6 +34,26 @@ def test_a_ledger_of_thousands_draws_only_what_is_seen(page: Page, show: Show, r
     page.keyboard.press("Escape")
     page.keyboard.type("clip_15")
     expect(page.get_by_role("row", name="clip_1500.mov")).to_have_attribute("aria-selected", "true")
+    expect(page.get_by_role("row", name="clip_1500.mov")).to_be_in_viewport(ratio=1)
+    for step in range(1501, 1504):
+        page.keyboard.press("ArrowDown")
+        expect(page.get_by_role("row", name=f"clip_{step}.mov")).to_be_in_viewport(ratio=1)
+
+
+def test_the_clip_one_is_at_stays_in_sight(page: Page, show: Show, running: Running) -> None:
+    fill(running, show.id, {"Card": [(f"clip_{i:04}.mov", "50/1") for i in range(60)]})
+    show.open("intake")
+
+    def row(number: int) -> Locator:
+        return page.get_by_role("grid", name="Evidence").get_by_role("row").filter(has_text=f"clip_{number:04}.mov")
+
+    row(17).click()
+    expect(page.get_by_role("heading", name="clip_0017.mov")).to_be_visible()
+    expect(row(17)).to_be_in_viewport(ratio=1)
+    page.keyboard.press("ArrowDown")
+    expect(row(18)).to_be_in_viewport(ratio=1)
+    page.set_viewport_size({"width": 1280, "height": 700})
+    expect(row(18)).to_be_in_viewport(ratio=1)
 
 
 def test_the_command_field_finds_clips_timelines_and_deeds(page: Page, show: Show) -> None:

@@ -185,7 +185,7 @@ function Files(props: {
                 ) : (
                   <span className="w-[46px] shrink-0" />
                 )}
-                <label className="grid min-h-[30px] min-w-0 flex-1 grid-cols-[16px_minmax(0,1fr)_6.5rem_4.5rem] items-center gap-x-2 py-0.5">
+                <label className="grid min-h-[30px] min-w-0 flex-1 grid-cols-[16px_minmax(0,1fr)_7.4rem_4.5rem] items-center gap-x-2 py-0.5">
                   <input
                     type="checkbox"
                     className="accent-(--patina)"

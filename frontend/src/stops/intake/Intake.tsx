@@ -198,7 +198,6 @@ export function Intake() {
             rows={rows}
             question={question}
             turn={turn}
-            tight={one !== undefined}
             keys={[
               { does: "confirm the verdict on this question", keys: { Enter: confirm } },
               { does: "confirm all that agrees", keys: { "+": confirmAll } },

@@ -5,7 +5,7 @@ import { useRows, type LedgerAsked } from "../../data/queries";
 import { Number } from "../../ui/parts";
 import { useRoom } from "../../ui/useRoom";
 import { useList } from "../../ui/useList";
-import { useVirtual } from "../../ui/useVirtual";
+import { useInSight, useVirtual } from "../../ui/useVirtual";
 import type { Column } from "./columns";
 import type { Decide } from "./decide";
 import { LedgerRow } from "./LedgerRow";
@@ -14,6 +14,7 @@ type Line =
   { kind: "group"; group: Schemas["LedgerGroup"] } | { kind: "clip"; id: number; name: string; index: number };
 
 const ROW = 30;
+const HEADS = 28;
 const SAYS_SO = 70;
 const NAME = { narrow: "minmax(8.2rem,2.8fr)", usual: "minmax(10rem,2.8fr)", wide: "minmax(12.5rem,1fr)" };
 
@@ -60,7 +61,7 @@ export function Ledger(props: {
     lines.forEach((line, i) => line.kind === "clip" && places.push(i));
     return places;
   }, [lines]);
-  const view = useVirtual({ count: lines.length, scroller, height: () => ROW, overscan: 16 });
+  const view = useVirtual({ count: lines.length, scroller, height: () => ROW, overscan: 16, heads: HEADS });
   const look = () => {
     const clip = clips[list.current];
     if (clip) props.look(clip.id);
@@ -100,6 +101,7 @@ export function Ledger(props: {
   const row = useRows(props.showId, data.ids, shown[0]?.index ?? 0, shown.at(-1)?.index ?? 0, props.beside);
   const tracks = `16px ${NAME[room]} ${columns.map((column) => column.track).join(" ")}`;
 
+  useInSight(view, lineOf[list.current] ?? 0);
   useEffect(() => scroller.current?.focus({ preventScroll: true }), [scroller]);
   useEffect(() => void scroller.current?.scrollTo({ top: 0 }), [scroller, props.asked]);
 
