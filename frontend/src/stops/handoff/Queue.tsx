@@ -138,7 +138,7 @@ function RenderItem({ render }: { render: Render }) {
 function Proof({ render }: { render: Render }) {
   return (
     <div className="mt-1 pl-6">
-      <table className="w-full text-[12.5px]" aria-label={`Checks of ${render.out_path}`}>
+      <table className="w-full text-[12.5px] [&_td]:pr-3" aria-label={`Checks of ${render.out_path}`}>
         <thead className="text-left text-soft">
           <tr>
             <th className="font-normal">Checked</th>

@@ -12,7 +12,7 @@ export function Shot({ showId, row }: { showId: number; row: Schemas["ClipRow"] 
       <p className="min-w-0 text-[12.5px] text-soft">
         <Number className="block">{facts.raster}</Number>
         <Number className="block">
-          {facts.frames} frames, {facts.length}
+          {facts.frames} frames, <span className="whitespace-nowrap">{facts.length}</span>
         </Number>
         <span className="block">{facts.depth}</span>
         {row.uses > 0 && (
