@@ -54,6 +54,15 @@ def test_the_clip_one_is_at_stays_in_sight(page: Page, show: Show, running: Runn
     expect(row(18)).to_be_in_viewport(ratio=1)
     page.set_viewport_size({"width": 1280, "height": 700})
     expect(row(18)).to_be_in_viewport(ratio=1)
+    for _ in range(22):
+        page.keyboard.press("ArrowDown")
+    expect(row(40)).to_have_attribute("aria-selected", "true")
+    show.open("plan")
+    expect(page.get_by_role("row", name="clip_0040.mov")).to_be_in_viewport(ratio=1)
+    for _ in range(2):
+        page.keyboard.press("Shift+ArrowDown")
+    expect(page.get_by_role("toolbar", name="Decide")).to_contain_text("3 selected")
+    expect(page.get_by_role("row", name="clip_0042.mov")).to_be_in_viewport(ratio=1)
 
 
 def test_the_command_field_finds_clips_timelines_and_deeds(page: Page, show: Show) -> None:

@@ -10,22 +10,26 @@ interface Named {
 /** Milliseconds after a jump was shown in which a further character goes on with the same name. */
 const TYPING_PAUSE = 1000;
 
-/** How every list of clips is moved in and selected from, by mouse and keyboard; `keys` are the view's own. */
+/** How every list of clips is moved in and selected from, by mouse and keyboard, beginning at what is selected already;
+ * `keys` are the view's own. */
 export function useList(
   rows: Named[],
   props: { title: string; page: () => number; show: (index: number) => void; keys: KeyRow[] },
 ) {
   const { ids, set } = useSelection();
-  const [at, setAt] = useState(0);
-  const anchor = useRef(0);
+  const [at, setAt] = useState<number | null>(null);
+  const anchor = useRef<number | null>(null);
   const typed = useRef({ text: "", when: 0 });
-  const current = Math.min(at, rows.length - 1);
+  const here = at ?? rows.findIndex((row) => ids.has(row.id));
+  const current = Math.max(0, Math.min(here, rows.length - 1));
 
   const range = (a: number, b: number) => rows.slice(Math.min(a, b), Math.max(a, b) + 1).map((row) => row.id);
   const move = (to: number, extend = false) => {
     const next = Math.max(0, Math.min(rows.length - 1, to));
-    if (extend) set(range(anchor.current, next));
-    else {
+    if (extend) {
+      anchor.current ??= current;
+      set(range(anchor.current, next));
+    } else {
       anchor.current = next;
       const row = rows[next];
       if (row) set([row.id]);
