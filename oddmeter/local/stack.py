@@ -19,7 +19,7 @@ import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from multiprocessing import forkserver
 from multiprocessing.context import ForkServerProcess
 from multiprocessing.process import BaseProcess
@@ -44,13 +44,17 @@ _PR_SET_NAME = 15
 
 @dataclass
 class _Part:
-    """One process of ours: what to call it, what ``oddmeter`` is told in it, and what it inherits."""
+    """One process of ours, which runs from then on: what to call it, what ``oddmeter`` is told in it, and what it
+    inherits."""
 
     name: str
     arguments: list[str]
     environment: dict[str, str]
     umask: int
-    process: ForkServerProcess | None = None
+    process: ForkServerProcess = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.begin()
 
     def begin(self) -> None:
         """Start it, or start it again."""
@@ -60,13 +64,11 @@ class _Part:
 
     @property
     def status(self) -> int | None:
-        """What it ended with, or minus the signal that ended it; None while it runs, or has not begun."""
-        return self.process.exitcode if self.process else None
+        """What it ended with, or minus the signal that ended it; None while it runs."""
+        return self.process.exitcode
 
     def end(self) -> None:
         """Stop it, if need be by force."""
-        if self.process is None:
-            return
         self.process.terminate()
         self.process.join(10)
         self.process.kill()
@@ -126,7 +128,6 @@ def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int
             for name, arguments in _parts(port, web, config.looking):
                 umask = inherited if name == "worker" else 0o077
                 parts.append(_Part(name, arguments, config.to_environment(), umask))
-                parts[-1].begin()
             _wait_until_open(port, parts[-1])
             _say(f"Odd Meter is open at http://127.0.0.1:{port}   (Ctrl-C stops it)")
             _watch(parts, cluster)

@@ -1,4 +1,4 @@
-import { useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
+import { useMemo, useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
 import { useSelection } from "../data/selection";
 import { useKeys, type KeyRow } from "./keys";
 
@@ -20,8 +20,8 @@ export function useList(
   const [at, setAt] = useState<number | null>(null);
   const anchor = useRef<number | null>(null);
   const typed = useRef({ text: "", when: 0 });
-  const here = at ?? rows.findIndex((row) => ids.has(row.id));
-  const current = Math.max(0, Math.min(here, rows.length - 1));
+  const selected = useMemo(() => rows.findIndex((row) => ids.has(row.id)), [rows, ids]);
+  const current = Math.max(0, Math.min(at ?? selected, rows.length - 1));
 
   const range = (a: number, b: number) => rows.slice(Math.min(a, b), Math.max(a, b) + 1).map((row) => row.id);
   const move = (to: number, extend = false) => {

@@ -1,6 +1,9 @@
 import { useVirtualizer, type Virtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, type RefObject } from "react";
 
+/** Pixels of the heading row (`h-7`) that stays above the rows of a list of clips. */
+export const HEADS = 28;
+
 /** Rows of a long list that are drawn only where they are seen; `heads` pixels of it stay above them. */
 export function useVirtual(given: {
   count: number;

@@ -137,7 +137,8 @@ def matrix_for(lines: int) -> int:
 
 
 def rgb_of(frame: VideoFrame, size: tuple[int, int] | None = None, how: Interpolation = _EXACT) -> Picture:
-    """The picture as red, green and blue; brought to a smaller ``size``, width and height, on the way."""
+    """The picture as red, green and blue; brought to a smaller ``size``, width and height, on the way, or else
+    converted as ``how`` says."""
     deep = frame.format.components[0].bits > 8
     name = "rgb48le" if deep else "rgb24"
     out = reformatted(

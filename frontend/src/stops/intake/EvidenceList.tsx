@@ -2,12 +2,11 @@ import { useEffect, useMemo, useRef, type MouseEvent } from "react";
 import { useEvidenceRows, type EvidenceLine, type EvidenceRow, type Question } from "../../data/evidence";
 import type { KeyRow } from "../../ui/keys";
 import { useList } from "../../ui/useList";
-import { useInSight, useVirtual } from "../../ui/useVirtual";
+import { HEADS, useInSight, useVirtual } from "../../ui/useVirtual";
 import { useVocabulary } from "../../data/vocabulary";
 import { claimsBy, toneOf, verdictOf } from "./questions";
 
 const ROW = 30;
-const HEADS = 28;
 const COLUMNS =
   "grid-cols-[1.1rem_minmax(11.6rem,1.6fr)_minmax(5.2rem,0.8fr)_minmax(5rem,0.8fr)_minmax(7rem,1.1fr)_minmax(6.4rem,1fr)_minmax(4.6rem,0.6fr)_minmax(4.2rem,0.7fr)_minmax(10.4rem,1fr)] max-[1100px]:grid-cols-[1.1rem_minmax(8.2rem,1.6fr)_minmax(3.4rem,0.8fr)_minmax(4.3rem,0.8fr)_minmax(4.4rem,1.1fr)_minmax(4rem,1fr)_minmax(3.8rem,0.6fr)_minmax(3rem,0.7fr)_minmax(8.6rem,1fr)]";
 const WIDTH = "min-w-[850px] max-[1100px]:min-w-[735px]";

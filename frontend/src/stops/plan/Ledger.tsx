@@ -5,7 +5,7 @@ import { useRows, type LedgerAsked } from "../../data/queries";
 import { Number } from "../../ui/parts";
 import { useRoom } from "../../ui/useRoom";
 import { useList } from "../../ui/useList";
-import { useInSight, useVirtual } from "../../ui/useVirtual";
+import { HEADS, useInSight, useVirtual } from "../../ui/useVirtual";
 import type { Column } from "./columns";
 import type { Decide } from "./decide";
 import { LedgerRow } from "./LedgerRow";
@@ -14,7 +14,6 @@ type Line =
   { kind: "group"; group: Schemas["LedgerGroup"] } | { kind: "clip"; id: number; name: string; index: number };
 
 const ROW = 30;
-const HEADS = 28;
 const SAYS_SO = 70;
 const NAME = { narrow: "minmax(8.2rem,2.8fr)", usual: "minmax(10rem,2.8fr)", wide: "minmax(12.5rem,1fr)" };
 
