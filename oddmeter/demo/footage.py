@@ -1,9 +1,14 @@
 """How a clip of The Tide Bell is drawn and written as a real, encoded file."""
 
-from collections.abc import Callable
+import multiprocessing
+import signal
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+from multiprocessing import connection
+from multiprocessing.context import ForkProcess
 from pathlib import Path
 
 import av
@@ -13,6 +18,7 @@ from av.audio.frame import AudioFrame
 from av.audio.stream import AudioStream
 from av.video.frame import VideoFrame
 
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.scan import FieldOrder
@@ -95,6 +101,54 @@ def picture_at(take: Take, number: int) -> Picture:
 def frame_picture(take: Take, number: int) -> Picture:
     """Frame ``number`` of the file."""
     return woven(take.carrier(number), lru_cache(maxsize=4)(lambda n: picture_at(take, n)))
+
+
+def write_takes(wanted: list[tuple[Take, Path]]) -> None:
+    """Write takes, each in a process of its own, two at a time. An interrupt ends them at once; files that are whole by
+    then stay. From the main thread alone.
+
+    Raises ``RuleError`` where a take cannot be written.
+    """
+    at_work: list[ForkProcess] = []
+    try:
+        for take, path in wanted:
+            if len(at_work) == 2:
+                _await_one(at_work)
+            process = multiprocessing.get_context("fork").Process(target=write_take, args=(take, path), name=take.name)
+            with _uninterrupted():
+                process.start()
+                at_work.append(process)
+        while at_work:
+            _await_one(at_work)
+    finally:
+        for process in at_work:
+            process.kill()
+            process.join()
+
+
+def _await_one(at_work: list[ForkProcess]) -> None:
+    """Wait until one of them is done, and take it out."""
+    ended = connection.wait([process.sentinel for process in at_work])
+    done = next(process for process in at_work if process.sentinel in ended)
+    done.join()
+    at_work.remove(done)
+    if done.exitcode:
+        raise RuleError(f"{done.name} of the demo could not be written; the lines above say why.", "demo")
+
+
+@contextmanager
+def _uninterrupted() -> Iterator[None]:
+    """Hear an interrupt at the end alone. A process that is forked meanwhile never hears one: Ctrl-C goes to all of a
+    terminal's processes, and the first of them answers it."""
+    heard: list[int] = []
+    before = {n: signal.signal(n, lambda got, _: heard.append(got)) for n in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+        if heard:
+            signal.raise_signal(heard[0])
 
 
 def write_take(take: Take, path: Path) -> None:

@@ -4,7 +4,6 @@
 """
 
 from collections.abc import Iterable
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from math import sin
@@ -13,7 +12,7 @@ from pathlib import Path
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo import carriers, scenes
-from oddmeter.demo.footage import SHOW_FOLDER, Take, is_there, write_take
+from oddmeter.demo.footage import SHOW_FOLDER, Take, is_there, write_takes
 from oddmeter.demo.music import Piece, played
 from oddmeter.demo.sound import SAMPLE_RATE, write_wav
 
@@ -188,12 +187,12 @@ def make_footage(
     recordings: Iterable[Recording] = RECORDINGS,
 ) -> list[Path]:
     """Write every take, recording and report that is missing below ``root``; returns all their paths, of a sequence the
-    path with its run of ``#``. The same pictures each time."""
+    path with its run of ``#``. The same pictures each time.
+
+    An interrupt stops it at once; what is whole by then stays. Raises ``RuleError`` where a take cannot be written.
+    """
     wanted = [(take, root / take.relative_path) for take in takes]
-    missing = [take for take, path in wanted if not is_there(take, path)]
-    with ProcessPoolExecutor(max_workers=2) as pool:
-        for written in [pool.submit(_write, take.relative_path, root) for take in missing]:
-            written.result()
+    write_takes([(take, path) for take, path in wanted if not is_there(take, path)])
     written_recordings = [(recording, root / recording.relative_path) for recording in recordings]
     for recording, path in written_recordings:
         if not path.exists():
@@ -203,9 +202,3 @@ def make_footage(
         if not path.exists():
             path.write_text(report.text, encoding="utf-8")
     return [path for _, path in (*wanted, *written_recordings, *written_reports)]
-
-
-def _write(relative_path: Path, root: Path) -> None:
-    """Write one of the takes, which another process names by its path: what draws it cannot be sent."""
-    take = next(take for take in (*TAKES, *TRAPS) if take.relative_path == relative_path)
-    write_take(take, root / relative_path)

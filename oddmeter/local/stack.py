@@ -261,6 +261,9 @@ def _wait_until_open(port: int, web: _Part) -> None:
 
 
 def _interrupt(_: int, __: object) -> None:
+    """Stop what is under way, once: who is impatient does not interrupt the stopping."""
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: None)
     raise KeyboardInterrupt
 
 

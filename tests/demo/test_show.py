@@ -9,9 +9,10 @@ import pytest
 
 from oddmeter.core.cutting.events import FIRST_PICTURE
 from oddmeter.core.decisions.recipes import Traits, deciding
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.cuts import OLDER, PASSAGE, THEME
-from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take
+from oddmeter.demo.footage import SHOW_FOLDER, Take, write_take, write_takes
 from oddmeter.demo.framecode import read
 from oddmeter.demo.show import TIMELINES, make_demo
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
@@ -101,6 +102,12 @@ def test_the_same_take_gives_the_same_pictures(tmp_path: Path) -> None:
             pictures.append([reader.frame(n).to_ndarray() for n in range(12)])
     assert all(np.array_equal(a, b) for a, b in zip(*pictures, strict=True))
     assert [p.name for p in (tmp_path / "a").iterdir()] == ["clip.mov"]
+
+
+def test_a_take_that_cannot_be_written_is_named(tmp_path: Path) -> None:
+    (tmp_path / "card").write_text("a file where a folder belongs")
+    with pytest.raises(RuleError, match=r"FD1_A01_interview\.mov of the demo could not be written"):
+        write_takes([(TAKES[0], tmp_path / "card" / "clip.mov")])
 
 
 def test_clicks_stand_on_whole_seconds(footage: dict[str, Path]) -> None:

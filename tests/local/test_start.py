@@ -15,6 +15,8 @@ from oddmeter.config import Config
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.demo.footage import SHOW_FOLDER, is_there
+from oddmeter.demo.takes import TAKES, TRAPS
 from oddmeter.local.cluster import Cluster
 from oddmeter.local.stack import make_demo_of, roots_of
 from oddmeter.store import clips, shows
@@ -34,11 +36,12 @@ def environment() -> dict[str, str]:
 def start(place: Path) -> Iterator[Start]:
     running: list[subprocess.Popen[str]] = []
 
-    def begin(*arguments: str) -> "subprocess.Popen[str]":
-        command = [str(ROOT / "start"), *arguments]
+    def begin(*arguments: str, start_new_session: bool = False) -> "subprocess.Popen[str]":
         process = subprocess.Popen(
-            command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment(), cwd=place
-        )
+            [str(ROOT / "start"), *arguments],
+            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment(), cwd=place,
+            start_new_session=start_new_session,
+        )  # fmt: skip
         running.append(process)
         return process
 
@@ -155,6 +158,22 @@ def test_the_demo_has_a_root_of_its_own_and_stays_out_of_others(
     assert list(started().roots) == ["Footage", "Demo footage", "Uploads"] and places() == {"Demo footage"}
     with pytest.raises(RuleError, match="is the demo's own root"):
         started(f"Demo footage={card}")
+
+
+def test_an_interrupt_is_answered_while_the_demo_is_made(start: Start, place: Path) -> None:
+    """By Ctrl-C, which goes to all of a terminal's group, and by whoever is impatient."""
+    first = start("--data", "data", "--port", str(free_port()), start_new_session=True)
+    footage = place / "data" / "demo" / SHOW_FOLDER
+    wait_until(lambda: any(not path.name.endswith(".part") for path in footage.rglob("*.m*")))
+    for signal_number in (signal.SIGINT, signal.SIGTERM):
+        os.killpg(first.pid, signal_number)
+    told, _ = first.communicate(timeout=20)
+    assert first.returncode == 0 and "Stopping …" in told and "Traceback" not in told, told
+    written = [take for take in (*TAKES, *TRAPS) if is_there(take, place / "data" / "demo" / take.relative_path)]
+    assert 0 < len(written) < len(TAKES), "the rest was not made first"
+    wait_until(
+        lambda: subprocess.run(["pgrep", "-g", str(first.pid)], check=False, capture_output=True).returncode == 1
+    )
 
 
 def test_help_needs_no_set_up() -> None:
