@@ -72,7 +72,7 @@ need_python() {
 # What builds in-betweens is compiled for this machine once, and kept beside its code until that changes.
 need_kernels() {
     local room="$here/oddmeter/media/inbetweens" light="$here/oddmeter/media/pictures" wanted
-    wanted=$(cat "$room"/*.py "$light/adding.py" "$here/requirements.lock" | sha256sum | cut -c1-16)
+    wanted=$(cat "$room"/*.py "$light"/{adding,powers}.py "$here/requirements.lock" | sha256sum | cut -c1-16)
     [ "$(cat "$room/__pycache__/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
     say "Compiling what builds in-betweens"
     rm -f "$room"/__pycache__/*.nb[ci] "$light"/__pycache__/*.nb[ci] # a kernel is not compiled again where only what it calls has changed

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from bench import accuracy, analysis, beats, cuts, flow, ledger, media, memory, plan_batch, reports, stretching
+from bench import accuracy, analysis, beats, cuts, flow, ledger, light, media, memory, plan_batch, reports, stretching
 from oddmeter.config import Config
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -30,6 +30,13 @@ def test_memory(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPa
     memory.measure(1280, 720)
     (grown,) = re.findall(r"a frame of 1280 × 720, quick: (\d+) MB", capsys.readouterr().out)
     assert 5 < int(grown) < 150
+
+
+def test_light(capsys: pytest.CaptureFixture[str]) -> None:
+    """Besides: the product and plain arithmetic come to the same, of pictures that are not made of noise alone."""
+    light.measure([(160, 90, "yuv420p"), (160, 90, "yuv422p10le")], 1)
+    found = re.findall(r"by NumPy \d+\.\d × and \d+\.\d ×; at most (\d) code values apart", capsys.readouterr().out)
+    assert len(found) == 4 and max(found) <= "1"
 
 
 def test_ledger(config: Config, capsys: pytest.CaptureFixture[str]) -> None:

@@ -15,9 +15,9 @@ from bench.further import FURTHER_KINDS
 from bench.scenes import KINDS
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import planes_of
-from oddmeter.media.inbetweens import cells
 from oddmeter.media.inbetweens.cells import Beyond
 from oddmeter.media.inbetweens.flow import Built, between, motion, sizes_of
+from oddmeter.media.pictures import sharing
 from oddmeter.media.pictures.light import mixed
 
 UNSEEN = 4_711
@@ -118,7 +118,7 @@ def test_halves_that_two_threads_make_are_the_whole(form: str, effort: Effort, m
     """With an odd number of lines of cells, and of cells judged by four."""
     given, _ = drawn(KINDS["limbs"](UNSEEN), 198, 270, form)
     whole = built(given[:4], 0.4, effort)
-    monkeypatch.setattr(cells, "_LARGE", 1)
+    monkeypatch.setattr(sharing, "_LARGE", 1)
     halves = built(given[:4], 0.4, effort)
     assert all(np.array_equal(a, b) for a, b in zip(planes_of(whole.frame), planes_of(halves.frame), strict=True))
     assert np.array_equal(whole.mixed_part, halves.mixed_part) and 0 < whole.mixed_part.mean() < 0.5

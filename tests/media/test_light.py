@@ -9,7 +9,9 @@ import pytest
 from av.video.frame import VideoFrame
 
 from oddmeter.media.files.samples import planes_of
-from oddmeter.media.pictures.light import added, mixed
+from oddmeter.media.pictures import sharing
+from oddmeter.media.pictures.light import added, mix_into, mixed
+from oddmeter.media.pictures.powers import AT_ONCE, raise_to
 
 Values = npt.NDArray[np.float64]
 
@@ -77,3 +79,33 @@ def test_a_mix_is_the_same_as_adding_two() -> None:
     frames = [pictured("yuv444p", 8, full=False, seed=seed) for seed in (1, 2)]
     both = added(iter(frames), (0.75, 0.25)), mixed(frames[0], frames[1], float(Fraction(1, 4)))
     assert all(np.array_equal(a, b) for a, b in zip(*map(planes_of, both), strict=True))
+
+
+@pytest.mark.parametrize("form", ["yuv420p", "yuv422p10le", "gbrp"])
+def test_halves_that_two_threads_add_are_the_whole(form: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of the whole picture, and where a part of it is mixed; of an odd number of lines."""
+    frames = [pictured(form, 10 if "10" in form else 8, full=False, seed=seed) for seed in (3, 4)]
+    part = np.zeros((64, 64), np.float32)
+    part[7:30, 11:50] = np.linspace(0, 1, 39, dtype=np.float32)
+
+    def made() -> list[npt.NDArray[np.integer]]:
+        some = pictured(form, 10 if "10" in form else 8, full=False, seed=5)
+        mix_into(some, frames[0], frames[1], 0.3, part)
+        return [np.array(plane) for frame in (mixed(frames[0], frames[1], 0.3), some) for plane in planes_of(frame)]
+
+    alone = made()
+    monkeypatch.setattr(sharing, "_LARGE", 1)
+    assert all(np.array_equal(a, b) for a, b in zip(alone, made(), strict=True))
+
+
+@pytest.mark.parametrize("power", [2.4, 1 / 2.4])
+def test_powers_are_exact_to_a_ten_millionth_with_their_signs(power: float) -> None:
+    """From what is darker than any code value to twice white; and nothing stays nothing."""
+    sizes = np.concatenate([[0, 1, 2.5], np.geomspace(1e-9, 2.5, 5_000), 2.0 ** np.arange(-20, 2)])
+    values = np.concatenate([sizes, -sizes]).astype(np.float32)
+    exact = np.sign(values) * np.abs(values.astype(np.float64)) ** power
+    found = values.copy()
+    raise_to(found, len(found) - 3, np.float32(power), np.empty(AT_ONCE, np.float32), np.empty(AT_ONCE, np.int32))
+    off = np.abs(found - exact)[:-3] / np.maximum(1, np.abs(exact[:-3]))
+    assert off.max() < 4e-7 and off[np.abs(values[:-3]) <= 1].max() < 1e-7
+    assert np.array_equal(found[-3:], values[-3:]), "no more than were asked for"

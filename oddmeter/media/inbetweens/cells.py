@@ -5,11 +5,8 @@ motions of nodes near and far are tried, and judged by how the pictures agree ar
 or one of them with the picture beyond it, where the other does not show what is here.
 """
 
-from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
-from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -18,6 +15,7 @@ from numba import njit
 from oddmeter.media.inbetweens.lanes import WINDOW
 from oddmeter.media.inbetweens.patches import KERNEL, PAD, differing, node_at
 from oddmeter.media.inbetweens.search import Field, Map, above
+from oddmeter.media.pictures.sharing import do_all
 
 _MOST_BEND = 16.0
 """Samples a frame by which motion may change from one frame to the next."""
@@ -32,9 +30,6 @@ _ROUNDED, _DETAILED = 10.0, 20.0
 _SAME = 0.5
 """Samples within which two motions are one."""
 _NOTHING = np.zeros((1, 1), np.float32)
-_LARGE = 270
-"""Lines of cells from which on two threads share them."""
-Done = TypeVar("Done")
 
 
 @dataclass(frozen=True)
@@ -77,14 +72,6 @@ class Beyond:
     after: Field | None = None
 
 
-def do_all(parts: Sequence[Callable[[], Done]], lines: int) -> list[Done]:
-    """What is done without depending on each other, for so many lines of cells; by two threads where they are many."""
-    if lines < _LARGE:
-        return [part() for part in parts]
-    with ThreadPoolExecutor(2, "cells") as pool:
-        return list(pool.map(lambda part: part(), parts))
-
-
 def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
     """The cells of the picture at a field's moment."""
     first, second = field.first, field.second
@@ -103,7 +90,7 @@ def chosen(field: Field, beyond: Beyond, care: Care) -> Cells:
         np.float32(care.alone), np.float32(care.at_once), np.float32(fits), vectors, aside, shares, differences,
     )  # fmt: skip
     half = rows // 4 * 2  # what is judged by four begins in an even line
-    do_all([partial(choose, 0, half), partial(choose, half, rows)], rows)
+    do_all([partial(choose, 0, half), partial(choose, half, rows)], 2 * rows)
     return Cells(
         vectors, aside, np.asarray(cv2.blur(shares, (3, 3)), np.float32), differences, gains, _sharpness(field)
     )

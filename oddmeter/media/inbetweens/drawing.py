@@ -8,10 +8,11 @@ import numpy as np
 from numba import njit
 
 from oddmeter.media.files.samples import Plane
-from oddmeter.media.inbetweens.cells import Cells, do_all
+from oddmeter.media.inbetweens.cells import Cells
 from oddmeter.media.inbetweens.lanes import lanes_four, lanes_pair, lanes_straight_pair
 from oddmeter.media.inbetweens.patches import KERNEL, PAD
 from oddmeter.media.inbetweens.search import Map, padded
+from oddmeter.media.pictures.sharing import do_all
 
 _SHARP = -0.7
 """The parameter of the cubic where there is detail: between soft (−0.5) and what rings (−1)."""
@@ -37,7 +38,7 @@ def draw(
         a, b = at_hand or (padded(*first[planes]), padded(*second[planes]))
         parts += _parts(a, b, made[planes], cells, moving, np.float32(t), lit, made[0].shape, np.float32(most), finely)
         number = planes.stop
-    do_all(parts, len(cells.shares))
+    do_all(parts, 2 * len(cells.shares))
 
 
 def _parts(

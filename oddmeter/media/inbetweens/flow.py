@@ -18,13 +18,14 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.decisions.treatment import Effort
 from oddmeter.media.files.samples import empty_like, planar, planes_of
-from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, chosen, do_all
+from oddmeter.media.inbetweens.cells import NOTHING, Beyond, Care, chosen
 from oddmeter.media.inbetweens.drawing import draw
 from oddmeter.media.inbetweens.far import LINES
 from oddmeter.media.inbetweens.search import Field, Levels, Map, found_between, moved_to
 from oddmeter.media.inbetweens.trust import believed, moving_part
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import luma_of
+from oddmeter.media.pictures.sharing import do_all
 
 CARE = {
     Effort.QUICK: Care(finest=1, by_four=True, most=4, far=2, alone=16, at_once=3, fits=8, colour_finely=False),
@@ -81,7 +82,7 @@ def between(
         return _mixed(first, second, weight)
     cells = chosen(moved_to(found, weight), beyond, CARE[effort])
     judged = [partial(believed, cells, reach, trust), partial(moving_part, found, cells, beyond)]
-    sure, moving = do_all(judged, len(cells.shares))
+    sure, moving = do_all(judged, 2 * len(cells.shares))
     if sure.max() <= 0:
         return _mixed(first, second, weight)
     if trust <= 0:

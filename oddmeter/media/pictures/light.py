@@ -82,7 +82,7 @@ class _Sum:
         self._shapes = [plane.shape for plane in planes_of(like)]
         self._places = {shape: adding.Places(shape, *(some[shape] if some else ())) for shape in self._shapes}
         used = [shape for shape in self._places if not some or len(some[shape][0])]
-        self._light = {shape: np.zeros((self._colour.planes, self._places[shape].count)) for shape in used}
+        self._light = {shape: np.zeros((self._colour.planes, self._places[shape].count), np.float32) for shape in used}
         self._opaque = np.zeros(1)
 
     def add(self, picture: VideoFrame, share: float) -> None:
@@ -102,16 +102,15 @@ class _Sum:
 
     def codes(self) -> list[Plane]:
         """The code values of each plane, in a row."""
-        colour, out = self._colour, list[Plane]()
-        kind = np.uint8 if colour.most < 256 else np.uint16
-        for number, shape in enumerate(self._shapes):
-            if shape not in self._light:
-                out.append(np.zeros(0, kind))
-            elif number == 3:
-                out.append(np.rint(self._opaque).astype(kind))
-            else:
-                light = self._light[shape]
-                out.append(self._adding.coded(light, colour.back[number], colour.zero[number], colour.most))
+        colour, kind = self._colour, np.uint8 if self._colour.most < 256 else np.uint16
+        out: list[Plane] = [np.zeros(0, kind) for _ in self._shapes]
+        for shape, light in self._light.items():
+            of_light = [n for n, one in enumerate(self._shapes[: colour.planes]) if one == shape]
+            made = self._adding.coded(light, shape[0], colour.back[of_light], colour.zero[of_light], colour.most)
+            for number, codes in zip(of_light, made, strict=True):
+                out[number] = codes
+            if len(out) == 4 and self._shapes[3] == shape:
+                out[3] = np.rint(self._opaque).astype(kind)
         return out
 
 
