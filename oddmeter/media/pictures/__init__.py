@@ -1,3 +1,3 @@
 """Pixels: ``planes`` (samples, lines and colour as they are stored), ``units`` (the pictures a map counts), ``light``
-(moments of several of them, by ``adding`` and ``powers``), ``raster`` (into the timeline's frame), ``colours`` (into that
-of a timeline), ``nearness`` (is it another shot), ``stills`` (to look at), ``sharing`` (what two threads share)."""
+(moments of several of them, by ``adding`` and ``powers``), ``raster`` (into the timeline's frame), ``colours`` (into a
+timeline's), ``nearness`` (is it another shot), ``stills`` (to look at), ``sharing`` (what two threads share)."""
