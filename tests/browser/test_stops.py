@@ -52,6 +52,11 @@ def test_intake_shows_what_is_wrong_and_goes_on(page: Page, show: Show) -> None:
     expect(page.get_by_text("The file is empty.")).to_be_visible()
     expect(page.get_by_text("This is not a media file")).to_be_visible()
     expect(page.get_by_role("region", name="Deliveries")).to_contain_text("2 with trouble")
+    page.get_by_role("row").filter(has_text="empty.mov").click()
+    about = page.get_by_role("region", name="Evidence about empty.mov")
+    for look in about.get_by_role("tab").all():
+        look.click()
+        expect(about.get_by_role("tabpanel")).to_have_text("There are no pictures to look at.")
     page.get_by_role("button", name="Take out").click()
     expect(page.get_by_text("No footage has come in yet.")).to_be_visible()
 

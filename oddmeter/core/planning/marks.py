@@ -65,7 +65,7 @@ MARKS: tuple[MarkWords, ...] = (
     MarkWords(Mark.FAULT, "cannot be used", "The file cannot be used.", "✕", _F, True),
     MarkWords(Mark.REFUSED, "cannot be planned", "What is decided cannot be done with this clip.", "✕", _F, True),
     MarkWords(Mark.REPLACED, "changed file", CHANGED, "✕", _F),
-    MarkWords(Mark.REMARK, "damaged", "Something is odd about the file; it can be used.", "▲", _F),
+    MarkWords(Mark.REMARK, "file trouble", "Something is odd about the file; it can be used.", "▲", _F),
     MarkWords(Mark.DISPUTED, "disputed", "The evidence disagrees; settle it in Intake.", "≢", _A),
     MarkWords(Mark.STACKED, "stacked", "Re-rated and its speed set as well: was that meant?", "⧉", _A),
     MarkWords(Mark.UNDECIDED, "undecided", "Nobody has decided yet; it plays as it stands.", "○", _N, True),

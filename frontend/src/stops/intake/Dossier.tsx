@@ -101,10 +101,12 @@ export function Dossier(props: {
             const Look = LOOKS[key].view;
             return (
               <TabPanel key={key} className="h-full" tabIndex={-1}>
-                {dossier.data ? (
-                  <Look key={row.id} showId={showId} row={row} dossier={dossier.data} />
-                ) : (
+                {!dossier.data ? (
                   <p className="p-3 text-soft">{dossier.error?.message ?? "Reading the evidence …"}</p>
+                ) : row.facts?.fault || (row.facts && dossier.data.frames < 1) ? (
+                  <p className="p-3 text-soft">There are no pictures to look at.</p>
+                ) : (
+                  <Look key={row.id} showId={showId} row={row} dossier={dossier.data} />
                 )}
               </TabPanel>
             );

@@ -6,7 +6,6 @@ import type { LookProps } from "./props";
 /** The two fields of a frame beside each other, each from its own lines: what moved between them is what the scan is. */
 export function Fields({ showId, row, dossier }: LookProps) {
   const [frame, setFrame] = useState(Math.min(20, dossier.frames - 1));
-  if (dossier.frames < 1) return <p className="p-3 text-soft">There are no pictures to look at.</p>;
   return (
     <div className="flex h-full flex-col gap-2 p-3">
       <FrameStepper frame={frame} frames={dossier.frames} set={setFrame} label="Frame" />
