@@ -57,6 +57,13 @@ def test_intake_shows_what_is_wrong_and_goes_on(page: Page, show: Show) -> None:
     for look in about.get_by_role("tab").all():
         look.click()
         expect(about.get_by_role("tabpanel")).to_have_text("There are no pictures to look at.")
+    page.get_by_role("link", name="Bench").click()
+    expect(page.get_by_text("empty.mov: The file is empty.")).to_be_visible()
+    page.get_by_role("button", name="The next clip").click()
+    expect(page.get_by_role("heading", name="letter.txt")).to_be_visible()
+    expect(page.get_by_role("button", name="The next clip")).to_be_disabled()
+    page.get_by_role("link", name="Intake").click()
+    page.get_by_role("region", name="Deliveries").get_by_role("button", name="Odd card").click()
     page.get_by_role("button", name="Take out").click()
     expect(page.get_by_text("No footage has come in yet.")).to_be_visible()
 

@@ -1,8 +1,9 @@
 import { useMemo } from "react";
 import { Navigate, useParams, useSearchParams } from "react-router";
-import { useLedger, useShowId } from "../../data/queries";
+import { useLedger, useRow, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
 import { Empty, Waiting } from "../../ui/parts";
+import { ClipName } from "./ClipName";
 import { sideAsked, useBench, useSide, type SideAsked } from "./data";
 import { Opened } from "./Opened";
 
@@ -28,9 +29,18 @@ export function Bench() {
   const asked = useMemo(() => sideAsked(search), [search]);
   const a = useSide(showId, clipId, NOTHING);
   const b = useSide(showId, clipId, asked);
+  const row = useRow(showId, bench.error || a.error ? clipId : undefined);
   if (bench.isPending || a.isPending) return <Waiting what="Opening the clip" why={bench.failureReason} />;
   const error = bench.error ?? a.error;
-  if (!bench.data || !a.data) return <Empty title="This clip cannot be shown.">{error?.message}</Empty>;
+  if (!bench.data || !a.data)
+    return (
+      <div className="flex h-full min-h-0 flex-col">
+        <div className="flex min-h-9 shrink-0 items-center gap-x-3 border-b border-hair px-2 py-1">
+          <ClipName showId={showId} clipId={clipId} name={row.data?.id === clipId ? row.data.name : ""} />
+        </div>
+        <Empty title="This clip cannot be shown.">{error?.message}</Empty>
+      </div>
+    );
   return (
     <Opened
       key={clipId}

@@ -1,9 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useSearchParams } from "react-router";
 import type { Schemas } from "../../data/client";
-import { useLedger } from "../../data/queries";
 import { Button, Number } from "../../ui/parts";
+import { ClipName } from "./ClipName";
 import { Changes } from "./strip/Changes";
 import { useCurve } from "./strip/curve";
 import { CurveLane } from "./strip/CurveLane";
@@ -174,7 +174,7 @@ export function Opened(props: {
       className="flex h-full min-h-0 flex-col outline-none"
     >
       <div className="flex min-h-9 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b border-hair px-2 py-1">
-        <ClipName showId={showId} bench={bench} />
+        <ClipName showId={showId} clipId={bench.id} name={bench.name} />
         <span className="text-soft">
           <Number>{bench.file_rate.spoken}</Number> on <Number>{bench.timeline_rate.spoken}</Number>
           {bench.shot_rate && (
@@ -296,26 +296,5 @@ export function Opened(props: {
         curved && <CurvePanel work={bends} stretch={stretch} frame={at} strokes={tune.music?.strokes ?? []} />
       )}
     </div>
-  );
-}
-
-/** The clip's name, between the ways to the one before and the one after it. */
-function ClipName({ showId, bench }: { showId: number; bench: Schemas["BenchView"] }) {
-  const navigate = useNavigate();
-  const ids = useLedger(showId).data?.ids ?? [];
-  const place = ids.indexOf(bench.id);
-  const before = place > 0 ? ids[place - 1] : undefined;
-  const after = place >= 0 ? ids[place + 1] : undefined;
-  const open = (id: number | undefined) => void navigate(`/shows/${showId}/bench/${id}`);
-  return (
-    <>
-      <Button weight="quiet" className="h-6! px-1!" disabled={before === undefined} onClick={() => open(before)}>
-        ‹<span className="sr-only">The clip before</span>
-      </Button>
-      <h1 className="font-semibold">{bench.name}</h1>
-      <Button weight="quiet" className="h-6! px-1!" disabled={after === undefined} onClick={() => open(after)}>
-        ›<span className="sr-only">The next clip</span>
-      </Button>
-    </>
   );
 }

@@ -249,22 +249,24 @@ function Alternatives({ data, decide }: { data: Schemas["Reckoning"]; decide: De
             type="button"
             onClick={() => decide(way.take)}
             aria-pressed={way.chosen}
-            className={`grid w-full grid-cols-[6rem_1fr_96px] max-[1180px]:grid-cols-[7rem_1fr] items-center gap-x-2 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
+            className={`grid w-full grid-cols-[minmax(0,1fr)_96px] items-center gap-x-2 max-[1180px]:grid-cols-1 border-t border-hair px-3 py-1 text-left first:border-t-0 hover:bg-patina-wash ${
               way.chosen ? "bg-patina-wash" : ""
             }`}
           >
-            <span className={`font-medium ${way.chosen ? "text-patina" : ""}`}>
-              {way.chosen ? "✓ " : ""}
-              {way.label}
+            <span className="flex flex-wrap items-baseline gap-x-2">
+              <span className={`font-medium ${way.chosen ? "text-patina" : ""}`}>
+                {way.chosen ? "✓ " : ""}
+                {way.label}
+              </span>
+              <Number className="ml-auto whitespace-nowrap">{way.speed}</Number>
             </span>
-            <Number className="text-right whitespace-nowrap">{way.speed}</Number>
             <span className="row-span-2 max-[1180px]:hidden">
               <MeterStrip strip={way.strip} label={`${way.label}: ${way.kinds.join(", ")}`} />
             </span>
-            <span className="truncate text-[12.5px] text-soft" title={way.kinds.join(", ")}>
-              {way.kinds.join(", ")}
+            <span className="flex flex-wrap items-baseline gap-x-2 text-soft">
+              <span className="text-[12.5px]">{way.kinds.join(", ")}</span>
+              <Number className="ml-auto">{way.after.timecode}</Number>
             </span>
-            <Number className="text-right text-soft">{way.after.timecode}</Number>
           </button>
         </li>
       ))}
