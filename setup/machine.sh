@@ -69,10 +69,13 @@ need_python() {
     echo "$wanted" >"$venv/.odd-meter"
 }
 
-# What builds in-betweens is compiled for this machine once, and kept beside its code until that changes.
+# What builds in-betweens is compiled for this processor once, and kept beside its code until either changes.
 need_kernels() {
     local room="$here/oddmeter/media/inbetweens" light="$here/oddmeter/media/pictures" wanted
-    wanted=$(cat "$room"/*.py "$light"/{adding,powers}.py "$here/requirements.lock" | sha256sum | cut -c1-16)
+    wanted=$({
+        cat "$room"/*.py "$light"/{adding,powers}.py "$here/requirements.lock"
+        grep -m 3 -E '^(model|flags|CPU part|Features)' /proc/cpuinfo || true
+    } | sha256sum | cut -c1-16)
     [ "$(cat "$room/__pycache__/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
     say "Compiling what builds in-betweens"
     rm -f "$room"/__pycache__/*.nb[ci] "$light"/__pycache__/*.nb[ci] # a kernel is not compiled again where only what it calls has changed

@@ -218,6 +218,23 @@ def test_node_is_fetched_where_there_is_none(tmp_path: Path) -> None:
     assert "Setting up" not in done.stdout
 
 
+def test_what_is_compiled_is_compiled_again_for_another_processor(tmp_path: Path) -> None:
+    """Where a copy was moved, or its machine changed: not in the middle of a person's step."""
+    for file in ("media/inbetweens/__pycache__/.keep", "media/pictures/adding.py", "media/pictures/powers.py"):
+        (tmp_path / "oddmeter" / file).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / "oddmeter" / file).touch()
+    (tmp_path / "oddmeter" / "media" / "inbetweens" / "flow.py").touch()
+    (tmp_path / "requirements.lock").touch()
+    (tmp_path / ".data").mkdir()
+    script = (
+        f'. "{ROOT}/setup/machine.sh"; here="{tmp_path}"; python=true; need_kernels; echo once; need_kernels;'
+        " grep() { echo 'another processor'; }; echo moved; need_kernels; need_kernels"
+    )
+    done = subprocess.run(["bash", "-c", script], capture_output=True, text=True, check=True)
+    said = "· Compiling what builds in-betweens"
+    assert done.stdout.splitlines() == [said, "once", "moved", said], done.stderr
+
+
 def test_lock_files_name_no_registry() -> None:
     for name in ("requirements.lock", "frontend/package-lock.json", "frontend/.npmrc", "requirements.in"):
         text = (ROOT / name).read_text()
