@@ -73,7 +73,7 @@ need_python() {
 need_kernels() {
     local room="$here/oddmeter/media/inbetweens" light="$here/oddmeter/media/pictures" wanted
     wanted=$({
-        cat "$room"/*.py "$light"/{adding,powers}.py "$here/requirements.lock"
+        cat "$room"/*.py "$light"/{adding,powers,transfer}.py "$here/requirements.lock"
         grep -m 3 -E '^(model|flags|CPU part|Features)' /proc/cpuinfo || true
     } | sha256sum | cut -c1-16)
     [ "$(cat "$room/__pycache__/.odd-meter" 2>/dev/null)" = "$wanted" ] && return

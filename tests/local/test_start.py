@@ -220,10 +220,10 @@ def test_node_is_fetched_where_there_is_none(tmp_path: Path) -> None:
 
 def test_what_is_compiled_is_compiled_again_for_another_processor(tmp_path: Path) -> None:
     """Where a copy was moved, or its machine changed: not in the middle of a person's step."""
-    for file in ("media/inbetweens/__pycache__/.keep", "media/pictures/adding.py", "media/pictures/powers.py"):
-        (tmp_path / "oddmeter" / file).parent.mkdir(parents=True, exist_ok=True)
-        (tmp_path / "oddmeter" / file).touch()
-    (tmp_path / "oddmeter" / "media" / "inbetweens" / "flow.py").touch()
+    kernels = ("inbetweens/flow.py", *(f"pictures/{name}.py" for name in ("adding", "powers", "transfer")))
+    for file in ("inbetweens/__pycache__/.keep", *kernels):
+        (tmp_path / "oddmeter" / "media" / file).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / "oddmeter" / "media" / file).touch()
     (tmp_path / "requirements.lock").touch()
     (tmp_path / ".data").mkdir()
     script = (

@@ -21,10 +21,47 @@ DEPTHS = {"": 8, "10le": 10, "12le": 12}
 SHARES = {"mix": (0.63, 0.37), "gather": (0.05, 0.25, 0.25, 0.25, 0.2)}
 
 
-def pictured(name: str, bits: int, *, full: bool, seed: int) -> VideoFrame:
+CURVES = {"power": 1, "PQ": 16, "HLG": 18}
+"""By their numbers in ITU-T H.273."""
+
+
+def pq_light(code: Values) -> Values:
+    """SMPTE ST 2084, in shares of 10,000 cd/m²."""
+    root = code ** (32 / 2523)
+    return np.asarray((np.maximum(root - 0.8359375, 0) / (18.8515625 - 18.6875 * root)) ** (8192 / 1305))
+
+
+def pq_code(light: Values) -> Values:
+    raised = light ** (1305 / 8192)
+    return np.asarray(((0.8359375 + 18.8515625 * raised) / (1 + 18.6875 * raised)) ** (2523 / 32))
+
+
+def hlg_light(code: Values) -> Values:
+    """ITU-R BT.2100, scene light."""
+    return np.where(code <= 0.5, code**2 / 3, (np.exp((code - 0.55991073) / 0.17883277) + 0.28466892) / 12)
+
+
+def hlg_code(light: Values) -> Values:
+    high = 0.17883277 * np.log(np.maximum(12 * light - 0.28466892, 1e-9)) + 0.55991073
+    return np.where(light <= 1 / 12, np.sqrt(3 * light), high)
+
+
+def lit(code: Values, curve: str) -> Values:
+    size = np.abs(code)
+    light = {"power": lambda: size**2.4, "PQ": lambda: pq_light(size), "HLG": lambda: hlg_light(size)}[curve]()
+    return np.asarray(np.sign(code) * light)
+
+
+def unlit(light: Values, curve: str) -> Values:
+    size = np.abs(light)
+    code = {"power": lambda: size ** (1 / 2.4), "PQ": lambda: pq_code(size), "HLG": lambda: hlg_code(size)}[curve]()
+    return np.asarray(np.sign(light) * code)
+
+
+def pictured(name: str, bits: int, *, full: bool, seed: int, curve: str = "power") -> VideoFrame:
     """A picture of every level there is, and of colours that are mostly there; even lines and columns in pairs."""
     frame, dice = VideoFrame(64, 64, name), np.random.default_rng(seed)
-    frame.color_range, frame.colorspace = 2 if full else 1, 1
+    frame.color_range, frame.colorspace, frame.color_trc = 2 if full else 1, 1, CURVES[curve]
     low, high = (0, (1 << bits) - 1) if full or not name.startswith("yuv") else (16 << bits - 8, 235 << bits - 8)
     for number, plane in enumerate(planes_of(frame)):
         colour = number > 0 and name.startswith("yuv")
@@ -35,8 +72,10 @@ def pictured(name: str, bits: int, *, full: bool, seed: int) -> VideoFrame:
     return frame
 
 
-def by_definition(frames: Sequence[VideoFrame], shares: Sequence[float], bits: int, *, full: bool) -> list[Values]:
-    """Each colour as light by the power of 2.4, summed, and back; in code values that are not rounded yet."""
+def by_definition(
+    frames: Sequence[VideoFrame], shares: Sequence[float], bits: int, *, full: bool, curve: str = "power"
+) -> list[Values]:
+    """Each colour as light by its curve, summed, and back; in code values that are not rounded yet."""
     name, most, step = frames[0].format.name, (1 << bits) - 1, 1 << bits - 8
     is_yuv = name.startswith("yuv")
     black, span, swing = (0, most, most) if full or not is_yuv else (16 * step, 219 * step, 224 * step)
@@ -49,9 +88,9 @@ def by_definition(frames: Sequence[VideoFrame], shares: Sequence[float], bits: i
             cb, cr = (np.resize(one, y.shape) for one in (cb, cr))
             red, blue = y + cr * 2 * (1 - RED), y + cb * 2 * (1 - BLUE)
             colours = [red, (y - RED * red - BLUE * blue) / (1 - RED - BLUE), blue]
-        light = [share * np.sign(one) * np.abs(one) ** 2.4 for one in colours]
+        light = [share * lit(one, curve) for one in colours]
         total = [a + b for a, b in zip(total, light, strict=True)] if total else light
-    back = [np.sign(one) * np.abs(one) ** (1 / 2.4) for one in total]
+    back = [unlit(one, curve) for one in total]
     if not is_yuv:
         return [black + one * span for one in back]
     red, green, blue = back
@@ -73,6 +112,22 @@ def test_light_is_added_to_half_a_grey_level(shares: Sequence[float], form: str,
     for number, (plane, exact) in enumerate(zip(planes_of(made), wanted, strict=True)):
         off = float(np.abs(plane - np.clip(exact, 0, (1 << bits) - 1)).max())
         assert off < 0.505, f"plane {number} is off by {off:.3f}"
+
+
+@pytest.mark.parametrize("form", ["yuv444p12le", "yuv420p10le", "gbrp10le"])
+@pytest.mark.parametrize("curve", ["PQ", "HLG"])
+@pytest.mark.parametrize("shares", SHARES.values(), ids=SHARES)
+def test_high_dynamic_range_is_added_as_the_light_of_its_own_curve(
+    shares: Sequence[float], curve: str, form: str
+) -> None:
+    bits = 12 if "12" in form else 10
+    frames = [pictured(form, bits, full=False, seed=seed, curve=curve) for seed in range(len(shares))]
+    wanted = by_definition(frames, shares, bits, full=False, curve=curve)
+    usual = by_definition(frames, shares, bits, full=False)
+    for plane, exact in zip(planes_of(added(frames, shares)), wanted, strict=True):
+        off = float(np.abs(plane - np.clip(exact, 0, (1 << bits) - 1)).max())
+        assert off < 0.55, f"off by {off:.3f}"
+    assert np.abs(usual[0] - wanted[0]).mean() > 2, "which the usual curve would not come to"
 
 
 def test_a_mix_is_the_same_as_adding_two() -> None:

@@ -14,8 +14,9 @@ import numpy.typing as npt
 from numba import njit
 
 from oddmeter.media.files.samples import Plane
-from oddmeter.media.pictures.powers import AT_ONCE, KERNEL, raise_to
+from oddmeter.media.pictures.powers import AT_ONCE, KERNEL
 from oddmeter.media.pictures.sharing import do_halves
+from oddmeter.media.pictures.transfer import from_light, to_light
 
 Light = npt.NDArray[np.float32]
 Matrix = npt.NDArray[np.float64]
@@ -24,7 +25,6 @@ Taps = tuple[npt.NDArray[np.int64], Light]
 it count for."""
 
 _NONE = np.zeros(0, np.int64)
-_GAMMA = 2.4
 
 
 @dataclass(frozen=True)
@@ -41,9 +41,12 @@ class Places:
         return len(self.rows) or self.shape[0] * self.shape[1]
 
 
-def add(light: Light, planes: Sequence[Plane], places: Places, matrix: Matrix, zero: Matrix, share: float) -> None:
+def add(
+    light: Light, planes: Sequence[Plane], places: Places, matrix: Matrix, zero: Matrix, curve: int, share: float
+) -> None:
     """Add the light of a picture's planes at some places, by its share, to what is summed already, of the shape
-    (colours, places). ``matrix`` makes colours, 1 for white, of what samples have beyond ``zero``."""
+    (colours, places). ``matrix`` makes colours, 1 for white, of what samples have beyond ``zero``; ``curve`` is that of
+    ``transfer``."""
     height, width = places.shape
     one, two, three = (np.ascontiguousarray(planes[min(number, len(zero) - 1)]) for number in range(3))
     begins = np.searchsorted(places.rows, np.arange(height + 1))
@@ -52,16 +55,16 @@ def add(light: Light, planes: Sequence[Plane], places: Places, matrix: Matrix, z
         light, one, two, three, width, begins, places.columns,
         *_taps(height, one.shape[0]), *_taps(width, one.shape[1]),
         *_taps(height, two.shape[0]), *_taps(width, two.shape[1]),
-        matrix.astype(np.float32), zero.astype(np.float32), np.float32(share),
+        matrix.astype(np.float32), zero.astype(np.float32), curve, np.float32(share),
     )  # fmt: skip
     do_halves(work, height, height)
 
 
-def coded(light: Light, lines: int, back: Matrix, zero: Matrix, most: int) -> Sequence[Plane]:
-    """The code values that light comes to, up to ``most``, of some planes of one shape, which has so many lines: the
-    roots of its colours, each times its part in the plane's row of ``back``, and beyond ``zero``."""
+def coded(light: Light, lines: int, back: Matrix, zero: Matrix, curve: int, most: int) -> Sequence[Plane]:
+    """The code values that light comes to by a curve, up to ``most``, of some planes of one shape, which has so many
+    lines: those of its colours, each times its part in the plane's row of ``back``, and beyond ``zero``."""
     codes = np.empty((len(back), light.shape[1]), np.uint8 if most < 256 else np.uint16)
-    work = partial(_code, light, back.astype(np.float32), zero.astype(np.float32), codes, np.float32(most))
+    work = partial(_code, light, back.astype(np.float32), zero.astype(np.float32), curve, codes, np.float32(most))
     do_halves(work, lines, codes.shape[1])
     return list(codes)
 
@@ -146,7 +149,7 @@ def _read(plane, y, columns, top, down, left, across, tall, out):  # type: ignor
 @njit(**KERNEL)
 def _add(  # type: ignore[no-untyped-def]
     light, one, two, three, width, begins, columns, top, down, left, across, upper, below, near, beside, matrix, zero,
-    share, first, last,
+    curve, share, first, last,
 ):  # fmt: skip
     colours, some = light.shape[0], len(columns) > 0
     p, q, r = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
@@ -170,14 +173,14 @@ def _add(  # type: ignore[no-untyped-def]
                 of_one, of_two, of_three = matrix[colour]
                 for i in range(count):
                     values[i] = of_one * (p[i] - zero[0]) + of_two * (q[i] - zero[1]) + of_three * (r[i] - zero[2])
-            raise_to(values, count, np.float32(_GAMMA), wholes, bits)
+            to_light(values, count, curve, wholes, bits)
             lit = light[colour, place : place + count]
             for i in range(count):
                 lit[i] += share * values[i]
 
 
 @njit(**KERNEL)
-def _code(light, back, zero, codes, most, first, last):  # type: ignore[no-untyped-def]
+def _code(light, back, zero, curve, codes, most, first, last):  # type: ignore[no-untyped-def]
     roots = np.empty((light.shape[0], AT_ONCE), np.float32)
     wholes, bits = np.empty(AT_ONCE, np.float32), np.empty(AT_ONCE, np.int32)
     values = np.empty(AT_ONCE, np.float32)
@@ -185,7 +188,7 @@ def _code(light, back, zero, codes, most, first, last):  # type: ignore[no-untyp
         count = min(AT_ONCE, last - begins)
         for colour in range(light.shape[0]):
             roots[colour, :count] = light[colour, begins : begins + count]
-            raise_to(roots[colour], count, np.float32(1 / _GAMMA), wholes, bits)
+            from_light(roots[colour], count, curve, wholes, bits)
         for plane in range(len(back)):
             values[:count] = zero[plane]
             for colour in range(light.shape[0]):

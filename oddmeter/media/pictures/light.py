@@ -1,7 +1,7 @@
 """Mixing pictures as light mixes: weights act on light, not on the code values that stand for it.
 
-Code values are taken as light by the power of 2.4 of a reference display (ITU-R BT.1886), red, green and blue each
-for itself, with the luma weights of the picture's colour matrix (ITU-R BT.601, BT.709, BT.2020).
+Code values are taken as light by the curve of the picture (``transfer``), red, green and blue each for itself, with the
+luma weights of its colour matrix (ITU-R BT.601, BT.709, BT.2020).
 """
 
 from collections.abc import Iterable, Mapping, Sequence
@@ -89,7 +89,7 @@ class _Sum:
         """Add a picture by its share."""
         planes, colour = planes_of(picture), self._colour
         for shape, light in self._light.items():
-            self._adding.add(light, planes, self._places[shape], colour.matrix, colour.zero, share)
+            self._adding.add(light, planes, self._places[shape], colour.matrix, colour.zero, colour.curve, share)
         if len(planes) == 4:  # how opaque a place is, which is no light
             places = self._places[planes[3].shape]
             values = planes[3][places.rows, places.columns] if len(places.rows) else planes[3].reshape(-1)
@@ -106,7 +106,9 @@ class _Sum:
         out: list[Plane] = [np.zeros(0, kind) for _ in self._shapes]
         for shape, light in self._light.items():
             of_light = [n for n, one in enumerate(self._shapes[: colour.planes]) if one == shape]
-            made = self._adding.coded(light, shape[0], colour.back[of_light], colour.zero[of_light], colour.most)
+            made = self._adding.coded(
+                light, shape[0], colour.back[of_light], colour.zero[of_light], colour.curve, colour.most
+            )
             for number, codes in zip(of_light, made, strict=True):
                 out[number] = codes
             if len(out) == 4 and self._shapes[3] == shape:
@@ -117,10 +119,11 @@ class _Sum:
 @dataclass(frozen=True)
 class _Colour:
     """How the code values of a picture's planes stand for red, green and blue: ``matrix`` times what they have beyond
-    ``zero``. A picture of one plane is grey."""
+    ``zero``, by ``curve``. A picture of one plane is grey."""
 
     matrix: Light
     zero: Light
+    curve: int
     most: int
 
     @property
@@ -148,7 +151,7 @@ def _colour(frame: VideoFrame) -> _Colour:
     grey, rgb = len(frame.planes) == 1, frame.format.name.startswith(("gbr", "rgb"))
     if grey or rgb:
         count = 1 if grey else 3
-        return _Colour(np.eye(count) / most, np.zeros(count), most)
+        return _Colour(np.eye(count) / most, np.zeros(count), frame.color_trc, most)
     full = is_full_range(frame)
     black, white, swing = (0, most, most) if full else (16 * step, 235 * step, 224 * step)
     red, blue = luma_weights(frame)
@@ -156,4 +159,4 @@ def _colour(frame: VideoFrame) -> _Colour:
     of_red, of_blue = 2 - 2 * red, 2 - 2 * blue
     rgb_of_luma = np.array([[1, 0, of_red], [1, -blue * of_blue / green, -red * of_red / green], [1, of_blue, 0]])
     matrix = rgb_of_luma / np.array([white - black, swing, swing])
-    return _Colour(matrix, np.array([black, 128 * step, 128 * step], np.float64), most)
+    return _Colour(matrix, np.array([black, 128 * step, 128 * step], np.float64), frame.color_trc, most)
