@@ -164,9 +164,9 @@ export const COLUMNS: Column[] = [
   {
     key: "marks",
     name: "Marks",
-    track: "minmax(6.5rem,1fr)",
+    track: "minmax(7.1rem,1fr)",
     sort: "marks",
-    look: () => "truncate text-[12.5px] *:mr-2",
+    look: () => "truncate text-[12.5px] *:not-last:mr-2",
     cell: (row) => row.notable.map((mark) => <MarkWord key={mark} mark={mark} />),
   },
 ];
