@@ -158,7 +158,7 @@ def write_take(take: Take, path: Path) -> None:
     if take.is_sequence:
         _write_pictures(take, path)
         return
-    unfinished = path.with_name(f".{path.name}.part")
+    unfinished = _unfinished(path)
     container_format = {"mkv": "matroska"}.get(path.suffix[1:], path.suffix[1:])
     options = {"movflags": "use_metadata_tags"} if take.metadata else {}
     with av.open(str(unfinished), "w", format=container_format, options=options) as container:
@@ -193,6 +193,11 @@ def write_take(take: Take, path: Path) -> None:
     unfinished.rename(path)
 
 
+def _unfinished(path: Path) -> Path:
+    """What a file is called until it is whole: whoever writes it may be stopped at any moment."""
+    return path.with_name(f".{path.name}.part")
+
+
 def _write_pictures(take: Take, path: Path) -> None:
     digits = take.name.count("#")
     for number in range(1, take.frames + 1):
@@ -200,7 +205,9 @@ def _write_pictures(take: Take, path: Path) -> None:
             file = path.with_name(path.name.replace("#" * digits, f"{number:0{digits}}"))
             good, data = cv2.imencode(path.suffix, frame_picture(take, number))
             assert good
-            file.write_bytes(data.tobytes())
+            unfinished = _unfinished(file)
+            unfinished.write_bytes(data.tobytes())
+            unfinished.rename(file)
 
 
 def _sound_stream(add_stream: Callable[..., AudioStream], take: Take) -> AudioStream | None:

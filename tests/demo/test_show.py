@@ -1,5 +1,6 @@
 """The demo show: made once, true to what its generator says, small and quick enough to ship."""
 
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -102,6 +103,12 @@ def test_the_same_take_gives_the_same_pictures(tmp_path: Path) -> None:
             pictures.append([reader.frame(n).to_ndarray() for n in range(12)])
     assert all(np.array_equal(a, b) for a, b in zip(*pictures, strict=True))
     assert [p.name for p in (tmp_path / "a").iterdir()] == ["clip.mov"]
+
+
+def test_pictures_of_a_sequence_bear_their_names_once_they_are_whole(tmp_path: Path) -> None:
+    chart = replace(TRAPS[-1], frames=4, missing=(2,))
+    write_take(chart, tmp_path / chart.name)
+    assert sorted(path.name for path in tmp_path.iterdir()) == [f"tide_chart_000{n}.png" for n in (1, 3, 4)]
 
 
 def test_a_take_that_cannot_be_written_is_named(tmp_path: Path) -> None:

@@ -21,7 +21,7 @@ from oddmeter.media.pictures.planes import is_full_range, luma_weights
 Samples = npt.NDArray[np.float32]
 Spots = npt.NDArray[np.int64]
 """Lines, or columns, of places."""
-Light = npt.NDArray[np.float64]
+Matrix = npt.NDArray[np.float64]
 
 
 def added(pictures: Iterable[VideoFrame], shares: Sequence[float]) -> VideoFrame:
@@ -121,8 +121,8 @@ class _Colour:
     """How the code values of a picture's planes stand for red, green and blue: ``matrix`` times what they have beyond
     ``zero``, by ``curve``. A picture of one plane is grey."""
 
-    matrix: Light
-    zero: Light
+    matrix: Matrix
+    zero: Matrix
     curve: int
     most: int
 
@@ -131,7 +131,7 @@ class _Colour:
         return len(self.zero)
 
     @cached_property
-    def back(self) -> Light:
+    def back(self) -> Matrix:
         """What each plane has beyond zero of red, green and blue."""
         return np.asarray(np.linalg.inv(self.matrix))
 
