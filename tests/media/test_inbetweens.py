@@ -3,6 +3,7 @@
 import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
+from functools import cache
 from itertools import pairwise
 
 import cv2
@@ -46,11 +47,17 @@ def built(frames: list[VideoFrame], weight: float, effort: Effort, trust: float 
     return between(frames[1], frames[2], found[1], weight, effort, REACH, trust, Beyond(found[0], found[2]))
 
 
+@cache
+def unseen(kind: str, width: int, height: int) -> tuple[list[VideoFrame], list[VideoFrame]]:
+    """The frames of a kind of scene that are given, and the true ones between them, drawn once for every effort."""
+    return drawn((KINDS | FURTHER_KINDS)[kind](UNSEEN), width, height)
+
+
 @pytest.mark.parametrize("effort", Effort)
 @pytest.mark.parametrize("kind", ["layers", "crowd", "flash", "water", "far movers", "sparks", "grain"])
 def test_no_built_frame_is_worse_than_a_mix(kind: str, effort: Effort) -> None:
     size = (640, 360) if kind == "far movers" else (320, 180)  # which are lost in smaller pictures
-    given, true = drawn(KINDS[kind](UNSEEN), *size)
+    given, true = unseen(kind, *size)
     made, mixes = by_flow(given, effort)[0], by_mix(given)
     for number, frame in made.items():
         assert likeness(frame, true[number]) > likeness(mixes[number], true[number]) - 0.1, (kind, number)
@@ -99,7 +106,7 @@ def test_a_knock_after_the_first_pictures_does_not_bend_what_was_before_it(effor
 
 
 def test_it_is_the_same_in_any_order_and_by_any_number_of_threads() -> None:
-    given, _ = drawn(KINDS["limbs"](UNSEEN), 320, 180)
+    given, _ = unseen("limbs", 320, 180)
     asked = [(effort, weight) for effort in (Effort.QUICK, Effort.CAREFUL) for weight in (0.2, 0.5, 0.9)]
 
     def made(one: tuple[Effort, float]) -> bytes:
@@ -152,7 +159,7 @@ def test_pictures_of_any_size_are_built(size: tuple[int, int]) -> None:
 @pytest.mark.parametrize("effort", Effort)
 def test_what_changes_evenly_in_its_place_is_half_way(effort: Effort) -> None:
     """A soft shadow on its way over ground that stands: no motion is as near to the truth as what lies half way."""
-    given, true = drawn(FURTHER_KINDS["shadow"](UNSEEN), 640, 360)
+    given, true = unseen("shadow", 640, 360)
     made, mixes = by_flow(given, effort)[0], by_mix(given)
     for number, frame in made.items():
         assert likeness(frame, true[number]) > likeness(mixes[number], true[number]) + 1.5, number
@@ -190,7 +197,7 @@ def test_trust_says_how_often_it_comes_out_right() -> None:
     """Of the places of unseen scenes that are trusted so far, about as many lie within three grey levels of the
     truth."""
     kinds = ("limbs", "fence", "crossing", "sparks")
-    seen = np.sum([believed(*drawn(KINDS[kind](UNSEEN), 320, 180)) for kind in kinds], axis=0)
+    seen = np.sum([believed(*unseen(kind, 320, 180)) for kind in kinds], axis=0)
     for (low, high), (count, near) in zip(pairwise(EDGES), seen, strict=True):
         if count > 500:
             assert low - 0.15 <= near / count <= min(1, high) + 0.15, (low, high, count, near / count)
