@@ -167,7 +167,7 @@ def test_an_interrupt_is_answered_while_the_demo_is_made(start: Start, place: Pa
     wait_until(lambda: any(not path.name.endswith(".part") for path in footage.rglob("*.m*")))
     for signal_number in (signal.SIGINT, signal.SIGTERM):
         os.killpg(first.pid, signal_number)
-    told, _ = first.communicate(timeout=20)
+    told, _ = first.communicate(timeout=60)
     assert first.returncode == 0 and "Stopping …" in told and "Traceback" not in told, told
     written = [take for take in (*TAKES, *TRAPS) if is_there(take, place / "data" / "demo" / take.relative_path)]
     assert 0 < len(written) < len(TAKES), "the rest was not made first"
