@@ -28,6 +28,7 @@ from oddmeter.media.files.decode import picture_in
 from oddmeter.media.files.identity import identify
 from oddmeter.media.files.matrices import may_be_turned
 from oddmeter.media.files.opened import has_decoder, opened, pictures_in, sounds_in, turn_in
+from oddmeter.media.files.samples import HLG, PQ
 from oddmeter.media.files.sequence import is_sequence, sequence
 from oddmeter.media.files.timestamps import clock_of, duplicates, gaps, intervals, measure
 
@@ -46,8 +47,8 @@ _NAMELESS = ("SoundHandler", "und")
 _LONGEST_NAME = 60
 _SOUND_PACKETS = 8
 """Packets of sound that are tried, to tell whether the rest can be decoded."""
-_TRANSFERS = {16: "PQ", 18: "HLG"}
-"""Curves of high dynamic range (ITU-T H.273): SMPTE ST 2084, and hybrid log-gamma of BT.2100."""
+_TRANSFERS = {PQ: "PQ", HLG: "HLG"}
+"""What curves of high dynamic range are called."""
 _UP, _LOW = FieldOrder.UPPER, FieldOrder.LOWER
 _FIELD_ORDERS = {1: (Scan.PROGRESSIVE, None), 2: (Scan.INTERLACED, _UP), 3: (Scan.INTERLACED, _LOW),
                  4: (Scan.INTERLACED, _UP), 5: (Scan.INTERLACED, _LOW)}  # fmt: skip

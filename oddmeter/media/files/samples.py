@@ -13,6 +13,8 @@ from av.video.reformatter import VideoReformatter
 
 Plane = npt.NDArray[Any]
 """Shape (lines, samples), as stored."""
+PQ, HLG = 16, 18
+"""Curves of high dynamic range by their number (ITU-T H.273): SMPTE ST 2084, and hybrid log-gamma of BT.2100."""
 
 
 def planar(frame: VideoFrame) -> VideoFrame:

@@ -154,7 +154,7 @@ def _add(  # type: ignore[no-untyped-def]
     colours, some = light.shape[0], len(columns) > 0
     p, q, r = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     wide, narrow = np.empty(one.shape[1] + 1, np.float32), np.empty(two.shape[1] + 1, np.float32)
-    values, wholes, bits = np.empty(width, np.float32), np.empty(AT_ONCE, np.float32), np.empty(AT_ONCE, np.int32)
+    values, logs, bits = np.empty(width, np.float32), np.empty(AT_ONCE, np.float32), np.empty(AT_ONCE, np.int32)
     for y in range(first, last):
         count = begins[y + 1] - begins[y] if some else width
         if count == 0:
@@ -173,7 +173,7 @@ def _add(  # type: ignore[no-untyped-def]
                 of_one, of_two, of_three = matrix[colour]
                 for i in range(count):
                     values[i] = of_one * (p[i] - zero[0]) + of_two * (q[i] - zero[1]) + of_three * (r[i] - zero[2])
-            to_light(values, count, curve, wholes, bits)
+            to_light(values, count, curve, logs, bits)
             lit = light[colour, place : place + count]
             for i in range(count):
                 lit[i] += share * values[i]
@@ -182,13 +182,13 @@ def _add(  # type: ignore[no-untyped-def]
 @njit(**KERNEL)
 def _code(light, back, zero, curve, codes, most, first, last):  # type: ignore[no-untyped-def]
     roots = np.empty((light.shape[0], AT_ONCE), np.float32)
-    wholes, bits = np.empty(AT_ONCE, np.float32), np.empty(AT_ONCE, np.int32)
+    logs, bits = np.empty(AT_ONCE, np.float32), np.empty(AT_ONCE, np.int32)
     values = np.empty(AT_ONCE, np.float32)
     for begins in range(first, last, AT_ONCE):
         count = min(AT_ONCE, last - begins)
         for colour in range(light.shape[0]):
             roots[colour, :count] = light[colour, begins : begins + count]
-            from_light(roots[colour], count, curve, wholes, bits)
+            from_light(roots[colour], count, curve, logs, bits)
         for plane in range(len(back)):
             values[:count] = zero[plane]
             for colour in range(light.shape[0]):

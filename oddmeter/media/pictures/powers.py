@@ -42,64 +42,47 @@ _fused = intrinsic(_once_rounded)
 of today."""
 
 
-@njit(**KERNEL, inline="always")
-def _log_of_one_and(f):  # type: ignore[no-untyped-def]
-    log = _fused(_fused(_fused(_fused(_L8, f, _L7), f, _L6), f, _L5), f, _L4)
-    return _fused(_fused(_fused(_fused(log, f, _L3), f, _L2), f, _L1), f, _L0)
-
-
-@njit(**KERNEL, inline="always")
-def _two_to_the(r):  # type: ignore[no-untyped-def]
-    return _fused(_fused(_fused(_fused(_fused(_fused(_E6, r, _E5), r, _E4), r, _E3), r, _E2), r, _E1), r, np.float32(1))
-
-
 @njit(**KERNEL)
-def _taken_apart(sizes, wholes, bits):  # type: ignore[no-untyped-def]
-    """The exponent of each size, as of a number between √½ and √2, and the bits of what takes it off."""
+def log_of(sizes, logs, bits):  # type: ignore[no-untyped-def]
+    """The logarithm to base 2 of each of at most ``AT_ONCE`` float32 values, whatever their signs, into ``logs``;
+    ``bits``, int32, is room for as many."""
     scale = bits.view(np.float32)
     for i in range(len(sizes)):
         scale[i] = abs(sizes[i])
     for i in range(len(sizes)):  # the number of the bits is the logarithm, but for what is bent between wholes
-        wholes[i] = np.floor(_fused(np.float32(bits[i]), np.float32(1) / _BITS, np.float32(0.586) - _BIAS))
+        logs[i] = np.floor(_fused(np.float32(bits[i]), np.float32(1) / _BITS, np.float32(0.586) - _BIAS))
     for i in range(len(sizes)):
-        bits[i] = np.int32(_fused(wholes[i], -_BITS, _BIAS * _BITS))
+        bits[i] = np.int32(_fused(logs[i], -_BITS, _BIAS * _BITS))
+    for i in range(len(sizes)):
+        f = _fused(abs(sizes[i]), scale[i], np.float32(-1))
+        log = _fused(_fused(_fused(_fused(_L8, f, _L7), f, _L6), f, _L5), f, _L4)
+        log = _fused(_fused(_fused(_fused(log, f, _L3), f, _L2), f, _L1), f, _L0)
+        logs[i] = _fused(log, f, logs[i])
 
 
 @njit(**KERNEL)
-def raise_to(values, count, power, wholes, bits):  # type: ignore[no-untyped-def]
+def two_to_the(logs, bits):  # type: ignore[no-untyped-def]
+    """Two to the power of each of at most ``AT_ONCE`` float32 values from −126 to 127, in place; ``bits`` as above."""
+    scale = bits.view(np.float32)
+    for i in range(len(logs)):
+        whole = np.floor(logs[i] + np.float32(0.5))
+        r = logs[i] - whole
+        power = _fused(_fused(_fused(_fused(_fused(_E6, r, _E5), r, _E4), r, _E3), r, _E2), r, _E1)
+        logs[i] = _fused(power, r, np.float32(1))
+        bits[i] = np.int32(_fused(whole, _BITS, _BIAS * _BITS))
+    for i in range(len(logs)):
+        logs[i] *= scale[i]
+
+
+@njit(**KERNEL)
+def raise_to(values, count, power, logs, bits):  # type: ignore[no-untyped-def]
     """Raise the first ``count`` float32 values to a power, in place, each with its sign: to 4e-7 of what comes, and to
-    1e-7 where that is less than 1. ``wholes``, float32, and ``bits``, int32, are room for ``AT_ONCE`` each."""
-    one, half, scale = np.float32(1), np.float32(0.5), bits.view(np.float32)
+    1e-7 where that is less than 1. ``logs``, float32, and ``bits``, int32, are room for ``AT_ONCE`` each."""
     for begins in range(0, count, AT_ONCE):
         some = values[begins : min(count, begins + AT_ONCE)]
-        _taken_apart(some, wholes, bits)
+        log_of(some, logs, bits)
         for i in range(len(some)):
-            f = _fused(abs(some[i]), scale[i], -one)
-            raised = max(power * _fused(_log_of_one_and(f), f, wholes[i]), _LEAST)
-            whole = np.floor(raised + half)
-            wholes[i] = _two_to_the(raised - whole)
-            bits[i] = np.int32(_fused(whole, _BITS, _BIAS * _BITS))
+            logs[i] = max(power * logs[i], _LEAST)
+        two_to_the(logs[: len(some)], bits)
         for i in range(len(some)):
-            some[i] = np.copysign(wholes[i] * scale[i], some[i])
-
-
-@njit(**KERNEL)
-def two_to_the(some, wholes, bits):  # type: ignore[no-untyped-def]
-    """Two to the power of each of at most ``AT_ONCE`` float32 values from −126 to 127, in place."""
-    scale = bits.view(np.float32)
-    for i in range(len(some)):
-        whole = np.floor(some[i] + np.float32(0.5))
-        wholes[i] = _two_to_the(some[i] - whole)
-        bits[i] = np.int32(_fused(whole, _BITS, _BIAS * _BITS))
-    for i in range(len(some)):
-        some[i] = wholes[i] * scale[i]
-
-
-@njit(**KERNEL)
-def log_of(some, wholes, bits):  # type: ignore[no-untyped-def]
-    """The logarithm to base 2 of each of at most ``AT_ONCE`` float32 values above 0, in place."""
-    scale = bits.view(np.float32)
-    _taken_apart(some, wholes, bits)
-    for i in range(len(some)):
-        f = _fused(some[i], scale[i], np.float32(-1))
-        some[i] = _fused(_log_of_one_and(f), f, wholes[i])
+            some[i] = np.copysign(logs[i], some[i])
