@@ -27,6 +27,7 @@ from oddmeter.media.pictures.stills import still
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify
+from tests.media.tagged import write_tagged
 
 ONE = 1 << 16
 MATRICES = {
@@ -206,20 +207,9 @@ def test_what_is_identified_is_the_content(tmp_path: Path) -> None:
 @pytest.mark.parametrize("setting", [Setting.EDIT, Setting.ARCHIVE])
 def test_ten_bits_and_high_dynamic_range_stay(setting: Setting, pixel_format: str, tmp_path: Path) -> None:
     """Every step of a ramp that eight bits cannot tell apart is still there, and the curve and colours are named."""
-    path = tmp_path / "storm.mkv"
     ramp = np.repeat(np.arange(400, 720, dtype=np.uint16)[None, :], 192, axis=0)
-    with av.open(str(path), "w") as container:
-        stream = container.add_stream("ffv1", rate=25)
-        stream.width, stream.height, stream.pix_fmt = 320, 192, pixel_format
-        for name, value in (("color_trc", 16), ("color_primaries", 9), ("colorspace", 9), ("color_range", 1)):
-            setattr(stream.codec_context, name, value)
-        for number in range(6):
-            frame = VideoFrame(320, 192, pixel_format)
-            for at, plane in enumerate(planes_of(frame)):
-                plane[:] = np.roll(ramp, 8 * number, axis=1) if at == 0 else 512
-            frame.pts, frame.time_base = number, Fraction(1, 25)
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
+    lumas = (np.roll(ramp, 8 * number, axis=1) for number in range(6))
+    path = write_tagged(tmp_path / "storm.mkv", lumas, pixel_format=pixel_format)
     facts = probe(path)
     assert (facts.bits, facts.transfer) == (10, "PQ")
     plan = plan_of(path, tmp_path / "made", setting)
@@ -238,21 +228,10 @@ def test_ten_bits_and_high_dynamic_range_stay(setting: Setting, pixel_format: st
 
 @pytest.mark.parametrize("setting", list(Setting))
 def test_mastering_and_light_level_data_are_carried_over(setting: Setting, tmp_path: Path) -> None:
-    path = tmp_path / "lantern.mp4"
     display = "G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50)"
     told = f"log-level=none:hdr-opt=1:repeat-headers=1:master-display={display}:max-cll=640,120"
-    with av.open(str(path), "w") as container:
-        stream = container.add_stream("libx265", rate=25, options={"x265-params": told})
-        stream.width, stream.height, stream.pix_fmt = 320, 192, "yuv420p10le"
-        for name, value in (("color_trc", 16), ("color_primaries", 9), ("colorspace", 9), ("color_range", 1)):
-            setattr(stream.codec_context, name, value)
-        for number in range(4):
-            frame = VideoFrame(320, 192, "yuv420p10le")
-            for at, plane in enumerate(planes_of(frame)):
-                plane[:] = 400 + 20 * number if at == 0 else 512
-            frame.pts, frame.time_base = number, Fraction(1, 25)
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
+    lumas, options = range(400, 480, 20), {"x265-params": told}
+    path = write_tagged(tmp_path / "lantern.mp4", lumas, codec="libx265", options=options)
     plan = plan_of(path, tmp_path / "made", setting)
     assert verified(plan)
     wanted, found = mastering_in(path), mastering_in(plan.out)

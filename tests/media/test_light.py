@@ -138,7 +138,7 @@ def test_a_mix_is_the_same_as_adding_two() -> None:
 
 @pytest.mark.parametrize("form", ["yuv420p", "yuv422p10le", "gbrp"])
 def test_halves_that_two_threads_add_are_the_whole(form: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Of the whole picture, and where a part of it is mixed; of an odd number of lines."""
+    """Of the whole picture, and where a part of it is mixed."""
     frames = [pictured(form, 10 if "10" in form else 8, full=False, seed=seed) for seed in (3, 4)]
     part = np.zeros((64, 64), np.float32)
     part[7:30, 11:50] = np.linspace(0, 1, 39, dtype=np.float32)

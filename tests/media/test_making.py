@@ -39,6 +39,7 @@ from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 from oddmeter.media.viewing import Viewed, Viewing
+from tests.media.tagged import write_tagged
 
 REAL = Intent.REAL_TIME
 PAL, NTSC = Fraction(16, 15), Fraction(8, 9)
@@ -372,19 +373,7 @@ def test_light_is_mixed_not_code_values() -> None:
 @pytest.mark.parametrize(("curve", "wanted"), [(1, 558), (16, 635), (18, 592)], ids=["BT.709", "PQ", "HLG"])
 def test_a_mix_takes_the_light_of_the_curve_that_the_file_names(curve: int, wanted: int, tmp_path: Path) -> None:
     """Half way from code 300 to code 700 of ten bits, as each standard's own formula gives it."""
-    path = tmp_path / "lamp.mkv"
-    with av.open(str(path), "w") as container:
-        stream = container.add_stream("ffv1", rate=25)
-        stream.width, stream.height, stream.pix_fmt = 64, 48, "yuv420p10le"
-        for name, value in (("color_trc", curve), ("color_primaries", 9), ("colorspace", 9), ("color_range", 1)):
-            setattr(stream.codec_context, name, value)
-        for number, luma in enumerate((300, 700, 700)):
-            frame = VideoFrame(64, 48, "yuv420p10le")
-            for at, plane in enumerate(planes_of(frame)):
-                plane[:] = luma if at == 0 else 512
-            frame.pts, frame.time_base = number, Fraction(1, 25)
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
+    path = write_tagged(tmp_path / "lamp.mkv", (300, 700, 700), size=(64, 48), curve=curve)
     planned = planned_for(path, "25", Treatment(Intent.PACE, Fraction(1, 2), between=Between.MIX))
     with maker_of(path, planned) as maker:
         assert planes_of(maker.picture(1))[0][0, 0] == wanted
