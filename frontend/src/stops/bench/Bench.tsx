@@ -29,9 +29,9 @@ export function Bench() {
   const asked = useMemo(() => sideAsked(search), [search]);
   const a = useSide(showId, clipId, NOTHING);
   const b = useSide(showId, clipId, asked);
-  const row = useRow(showId, bench.error || a.error ? clipId : undefined);
-  if (bench.isPending || a.isPending) return <Waiting what="Opening the clip" why={bench.failureReason} />;
   const error = bench.error ?? a.error;
+  const row = useRow(showId, error ? clipId : undefined);
+  if (bench.isPending || a.isPending) return <Waiting what="Opening the clip" why={bench.failureReason} />;
   if (!bench.data || !a.data)
     return (
       <div className="flex h-full min-h-0 flex-col">

@@ -103,7 +103,7 @@ export function Dossier(props: {
               <TabPanel key={key} className="h-full" tabIndex={-1}>
                 {!dossier.data ? (
                   <p className="p-3 text-soft">{dossier.error?.message ?? "Reading the evidence …"}</p>
-                ) : row.facts?.fault || (row.facts && dossier.data.frames < 1) ? (
+                ) : row.facts && (row.facts.fault || dossier.data.frames < 1) ? (
                   <p className="p-3 text-soft">There are no pictures to look at.</p>
                 ) : (
                   <Look key={row.id} showId={showId} row={row} dossier={dossier.data} />
