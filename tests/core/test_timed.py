@@ -232,6 +232,19 @@ def test_a_curve_backwards_is_said_in_the_curve() -> None:
         conform(Material(9, Rate.of(25)), Treatment(Intent.CURVE, curve=curve, reverse=True), Rate.of(25))
 
 
+def test_a_frame_that_has_no_time_is_shown_on_no_way() -> None:
+    """Two frames come at once at 80 ms: the first of them is over before it began, there and back."""
+    clock = Clock.of([0, 40, 80, 80, 120, 160], Fraction(1, 1000))
+    there_and_back = Curve.parse({"points": [
+        {"frame": 5, "arrives": "1", "leaves": "-1"}, {"frame": 0, "arrives": "-1", "leaves": "-1"},
+    ]})  # fmt: skip
+    treatment = Treatment(Intent.CURVE, curve=there_and_back, between=Between.PICK)
+    timed = conform(Material(5, Rate.of(25), clock=clock), treatment, Rate.of(25)).frame_map
+    assert [timed.pick(frame) for frame in range(timed.length)] == [0, 1, 3, 4, 4, 3, 1, 0]
+    assert list(timed.picks()) == [timed.pick(frame) for frame in range(timed.length)]
+    assert timed.tally() == Tally(unique=7, repeated=1, made=0, dropped=1)
+
+
 @given(forward_curves(80))
 def test_a_curve_is_kept_as_text(curve: Curve) -> None:
     wish = Wish(Intent.CURVE, curve=curve)

@@ -3,7 +3,7 @@
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from fractions import Fraction
-from math import floor
+from math import ceil, floor
 
 import numpy as np
 import numpy.typing as npt
@@ -28,6 +28,11 @@ class Ruler(ABC):
     @abstractmethod
     def place(self, source: Fraction) -> Fraction:
         """Where the clip is at a source second, in units from the in point."""
+
+    @abstractmethod
+    def unit_before(self, place: Fraction) -> int:
+        """The unit whose time is run through from its end on the way back from a place: ⌈x⌉ − 1, or the last before it
+        that stays on screen at all."""
 
     @abstractmethod
     def time(self, place: int | Fraction) -> Fraction:
@@ -65,6 +70,10 @@ class EvenRuler(Ruler):
     def place(self, source: Fraction) -> Fraction:
         """(σ − origin) · rate."""
         return (source - self.origin) * self.rate
+
+    def unit_before(self, place: Fraction) -> int:
+        """⌈x⌉ − 1."""
+        return ceil(place) - 1
 
     def time(self, place: int | Fraction) -> Fraction:
         """origin + place / rate."""
@@ -114,6 +123,11 @@ class OwnRuler(Ruler):
         """The unit on screen, and how much of its time is over; behind the end as if the last one followed on."""
         over = source - self.origin - self.clock.end
         return self.clock.frames + over / self.tail if over > 0 else self.clock.place(source - self.origin)
+
+    def unit_before(self, place: Fraction) -> int:
+        """By searching the ticks."""
+        unit = ceil(place) - 1
+        return unit if unit >= self.clock.frames else int(self.units_before(self.clock.ticks[unit + 1]))
 
     def time(self, place: int | Fraction) -> Fraction:
         """The time of a unit's tick, and its share of the time until the next."""

@@ -94,11 +94,11 @@ class TimedMap(FrameMap):
         return self.ruler.place(self.path.at(moment))
 
     def pick(self, frame: int, *, late: bool = False) -> int:
-        """The source unit on screen: ⌊x⌋, and ⌈x⌉ − 1 on the way back, since its time is run through from its end."""
+        """The source unit on screen: ⌊x⌋, and on the way back the one whose time is run through from its end."""
         moment = self.moment(self._within(frame), late=late)
         source, way = self.path.at(moment), self.path.piece(moment).way
         place = self.ruler.place(source)
-        unit = ceil(place) - 1 if way < 0 else floor(place)
+        unit = self.ruler.unit_before(place) if way < 0 else floor(place)
         return self._turned(max(0, min(self.units - 1, unit)))
 
     def picks(self) -> Iterator[int]:
