@@ -172,6 +172,34 @@ def test_stutter_becomes_flow_with_trust_set_and_is_rendered_and_proven(page: Pa
     expect(page.get_by_text("proven").first).to_be_visible()
 
 
+def test_a_whole_clip_at_a_glance_looks_as_even_as_it_is(page: Page, running: Running) -> None:
+    """A quarter speed mixed on twos: of four frames one is new, one made, and two are repeated, all along."""
+    show = Show(page, running)
+    bench_of(show, "FD1_C01_pour_fast.mov", running)
+    row = row_of(show, "FD1_C01_pour_fast.mov")
+    decided = {
+        "clips": [{"id": row["id"], "revision": row["revision"]}],
+        "intent": {"intent": "speed", "value": "1/4"}, "set": {"between": "mix", "held": "on twos"},
+    }  # fmt: skip
+    assert show.page.request.post(f"{show.url}/api/shows/{show.id}/treatments", data=decided).ok
+    expect(page.get_by_text("2400 frames").first).to_be_visible()
+    page.get_by_role("button", name="Whole clip").click()
+    bars = """c => {
+        const [top, high] = [28, 26].map((y) => Math.round(y * devicePixelRatio));
+        const seen = c.getContext("2d").getImageData(4, top, c.width - 8, high), lines = [];
+        for (let y = 0; y < high; y++) {
+            const line = seen.data.slice(y * seen.width * 4, (y + 1) * seen.width * 4), colours = new Set();
+            for (let x = 0; x < line.length; x += 4) colours.add(line.slice(x, x + 3).join());
+            lines.push([...colours].join(" and "));
+        }
+        return lines;
+    }"""
+    strip = page.get_by_role("slider", name="Playhead")
+    wait_until(lambda: len(set(strip.evaluate(bars))) == 3)
+    new, made, repeated = dict.fromkeys(lines := strip.evaluate(bars))
+    assert [lines.count(one) for one in (new, made, repeated)] == [6, 7, 13]
+
+
 def test_what_is_typed_and_side_b_are_both_kept_by_one_stroke(page: Page, running: Running) -> None:
     show = Show(page, running)
     bench_of(show, "VR_clock_23.mkv", running)

@@ -12,6 +12,8 @@ export const HEIGHT = 116;
 export const LOW_HEIGHT = 94;
 const BEATS = 26;
 const SOURCE = 84;
+/** How high a bar of many frames is. */
+const BAR = 26;
 
 interface Drawn {
   width: number;
@@ -134,23 +136,40 @@ function drawBeats(pen: CanvasRenderingContext2D, strip: Strip, x: Place, inks: 
   }
 }
 
-/** Where frames cannot be told apart: how many of each part are new, repeated and made above, and dropped below. */
+/** Where frames cannot be told apart: how many of each part are new, repeated and made above, and dropped below. Edges
+ * lie on whole pixels, so that an even clip looks even; what is there at all is at least a pixel high. */
 function drawColumns(pen: CanvasRenderingContext2D, strip: Strip, x: Place, inks: Inks) {
+  const ratio = pen.getTransform().a;
+  const whole = (place: number) => Math.round(place * ratio) / ratio;
+  const tall = (share: number) => (share > 0 ? Math.max(1 / ratio, whole(Math.min(1, share) * BAR)) : 0);
+  const base = BEATS + 28;
   let at = strip.first;
   for (const column of strip.columns) {
-    const left = x(at - 0.5);
-    const wide = Math.max(1, x(at + column.frames - 0.5) - left);
-    const bar = (share: number, colour: string, base: number, up: boolean) => {
-      const high = Math.min(1, share) * 26;
+    const left = whole(x(at - 0.5));
+    const wide = Math.max(1 / ratio, whole(x(at + column.frames - 0.5)) - left);
+    const bar = (colour: string, top: number, high: number) => {
       pen.fillStyle = colour;
-      pen.fillRect(left, up ? base - high : base, wide, high);
+      pen.fillRect(left, top, wide, high);
     };
-    bar(1, inks.ink, BEATS + 28, true);
-    bar(column.made / column.frames, inks.plum, BEATS + 28, true);
-    bar(column.repeated / column.frames, inks.brass, BEATS + 28, true);
-    bar(column.dropped / column.frames / 2, inks.soft, BEATS + 30, false);
+    const repeated = tall(column.repeated / column.frames);
+    const made = Math.min(tall(column.made / column.frames), BAR - repeated);
+    bar(inks.ink, base - BAR, BAR - repeated - made);
+    bar(inks.plum, base - repeated - made, made);
+    bar(inks.brass, base - repeated, repeated);
+    bar(inks.soft, base + 2, tall(column.dropped / column.frames / 2));
     at += column.frames;
   }
-  pen.fillStyle = inks.soft;
-  pen.fillText("above: ▮ new  ▮ repeated (ochre)  ◆ made (plum) · below: dropped", 4, SOURCE + 13);
+  const legend = [
+    ["above, from the top:", inks.soft],
+    ["▮ new", inks.ink],
+    ["▮ made", inks.plum],
+    ["▮ repeated", inks.brass],
+    ["· below: dropped", inks.soft],
+  ] as const;
+  let from = 4;
+  for (const [words, colour] of legend) {
+    pen.fillStyle = colour;
+    pen.fillText(words, from, SOURCE + 13);
+    from += pen.measureText(`${words} `).width;
+  }
 }
