@@ -130,15 +130,29 @@ def finish(connection: Connection, render_id: int, state: str, fault: str | None
     )
 
 
-def cancel(connection: Connection, render_id: int) -> None:
-    """Ask a render to stop; one that has not begun is cancelled at once. One that is finished stays as it is."""
-    connection.execute(
+def cancel(connection: Connection, render_id: int) -> bool:
+    """Ask a render to stop; one that has not begun is cancelled at once. One that is finished stays as it is, which
+    returns False."""
+    asked = connection.execute(
         "UPDATE render SET cancel_requested = true,"
         " state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END,"
         " finished_at = CASE WHEN state = 'waiting' THEN now() END"
         " WHERE id = %s AND state = ANY(%s)",
         (render_id, list(UNDER_WAY)),
     )
+    return asked.rowcount == 1
+
+
+def to_try_again(connection: Connection, show_id: int) -> dict[int, str]:
+    """The renders of a show that failed or were cancelled and whose file has not been asked for again since, the oldest
+    first, each with its file; of those of one file the newest."""
+    rows = connection.execute(
+        "SELECT max(id) AS id, out_path FROM render r WHERE show_id = %s AND state IN ('failed', 'cancelled')"
+        " AND NOT EXISTS (SELECT FROM render now WHERE now.out_path = r.out_path"
+        " AND now.state NOT IN ('failed', 'cancelled')) GROUP BY out_path ORDER BY id",
+        (show_id,),
+    ).fetchall()
+    return {int(str(number)): str(out_path) for number, out_path in rows}
 
 
 def retry(connection: Connection, render_id: int) -> None:

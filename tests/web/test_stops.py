@@ -238,7 +238,7 @@ def test_handoff_from_names_to_the_sheet(browser: Browser) -> None:
     browser.send("POST", f"/api/renders/{cancelled['id']}/cancel")
     browser.work()
     states = [render["state"] for render in browser.get(f"/api/shows/{show}/renders")]
-    assert states == ["cancelled", "done", "done"]
+    assert states == ["done", "done", "cancelled"], "the newest first"
     assert browser.refused("POST", f"/api/renders/{others[0]['id']}/retry")[0] == 422
     browser.send("POST", f"/api/renders/{cancelled['id']}/retry")
     browser.work()

@@ -1902,7 +1902,8 @@ export interface paths {
     };
     /**
      * List Renders
-     * @description All files asked for, the newest first.
+     * @description All files asked for: those at work, those that failed and can be tried again, those that wait, in turn, and then
+     *     the others, the newest first.
      */
     get: operations["list_renders_api_shows__show_id__renders_get"];
     put?: never;
@@ -1951,6 +1952,67 @@ export interface paths {
      * @description Try a file again that failed or was cancelled.
      */
     post: operations["retry_api_renders__render_id__retry_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/renders/queue": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Queue
+     * @description All files of a show at a glance.
+     */
+    get: operations["queue_api_shows__show_id__renders_queue_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/renders/cancel": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Cancel All
+     * @description Stop making all files of a show that are not finished.
+     */
+    post: operations["cancel_all_api_shows__show_id__renders_cancel_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/renders/retry": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Retry All
+     * @description Try all files of a show again that failed or were cancelled; of those of one name the one asked for last, and
+     *     none that has been asked for again since.
+     */
+    post: operations["retry_all_api_shows__show_id__renders_retry_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -4141,6 +4203,29 @@ export interface components {
       answers: components["schemas"]["ChoiceView"][];
     };
     /**
+     * QueueView
+     * @description All files of a show at a glance: how many are proven and under way; of these the frames made so far, of how many,
+     *     and how long they still take; and how many can be tried again, of which some failed, and others were cancelled.
+     */
+    QueueView: {
+      /** Files */
+      files: number;
+      /** Proven */
+      proven: number;
+      /** Under Way */
+      under_way: number;
+      /** Done Frames */
+      done_frames: number;
+      /** Total Frames */
+      total_frames: number;
+      /** Left */
+      left: string | null;
+      /** Failed */
+      failed: number;
+      /** Again */
+      again: number;
+    };
+    /**
      * Queued
      * @description What was queued, and what was not.
      */
@@ -4169,6 +4254,14 @@ export interface components {
       spoken: string;
       /** Exact */
       exact: string;
+    };
+    /**
+     * Reached
+     * @description How many files it was done to.
+     */
+    Reached: {
+      /** Files */
+      files: number;
     };
     /**
      * ReadView
@@ -4400,8 +4493,8 @@ export interface components {
       total_frames: number;
       /** Attempts */
       attempts: number;
-      /** Seconds Left */
-      seconds_left: number | null;
+      /** Left */
+      left: string | null;
       /** Fault */
       fault: string | null;
       /** Checks */
@@ -9422,6 +9515,111 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  queue_api_shows__show_id__renders_queue_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["QueueView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  cancel_all_api_shows__show_id__renders_cancel_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Reached"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  retry_all_api_shows__show_id__renders_retry_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Reached"];
+        };
       };
       /** @description Client Error */
       "4XX": {

@@ -160,6 +160,13 @@ export function useRenders(showId: number) {
   });
 }
 
+export function useQueue(showId: number) {
+  return useQuery({
+    queryKey: ["renders", showId, "queue"],
+    queryFn: () => answer(api.GET("/api/shows/{show_id}/renders/queue", { params: { path: { show_id: showId } } })),
+  });
+}
+
 export function useHandoffChoices() {
   return useQuery({ queryKey: ["handoff"], queryFn: () => answer(api.GET("/api/handoff")) });
 }

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../data/client";
 import { useTheme } from "../data/preferences";
-import { useDeliveries, useRenders, useShows, useUndo } from "../data/queries";
+import { useDeliveries, useQueue, useShows, useUndo } from "../data/queries";
 import { EVERYWHERE, useKeysEverywhere } from "../ui/keys";
 import { Key, Number, Progress } from "../ui/parts";
 import { Reckoner } from "./Reckoner";
@@ -174,28 +174,27 @@ function ShowMenu({ show }: { show: Schemas["ShowView"] }) {
 /** Probing and rendering under way, in one line; nothing where there is none. */
 function RunningWork({ showId }: { showId: number }) {
   const deliveries = useDeliveries(showId).data ?? [];
-  const renders = (useRenders(showId).data ?? []).filter((r) => ["waiting", "rendering", "proving"].includes(r.state));
+  const queue = useQueue(showId).data;
   const clips = deliveries.reduce((sum, d) => sum + d.clips, 0);
   const probed = deliveries.reduce((sum, d) => sum + d.probed, 0);
-  const frames = renders.reduce((sum, r) => sum + r.total_frames, 0);
-  const made = renders.reduce((sum, r) => sum + r.done_frames, 0);
+  const making = queue?.under_way ? queue : null;
   const looking = probed < clips;
-  if (!looking && renders.length === 0) return null;
+  if (!looking && !making) return null;
   return (
     <Link
-      to={`/shows/${showId}/${renders.length ? "handoff" : "intake"}`}
+      to={`/shows/${showId}/${making ? "handoff" : "intake"}`}
       role="status"
       className="flex w-44 flex-col gap-0.5 border-l border-hair pl-3 text-[12px] leading-4 text-soft hover:text-patina"
     >
       <span className="truncate">
-        {renders.length > 0
-          ? `making ${renders.length} ${renders.length === 1 ? "file" : "files"}`
+        {making
+          ? `making ${making.under_way} ${making.under_way === 1 ? "file" : "files"}${making.left ? `, ${making.left}` : ""}`
           : `looking at clip ${probed + 1} of ${clips}`}
       </span>
       <Progress
-        done={renders.length ? made : probed}
-        of={renders.length ? frames : clips}
-        label={renders.length ? "Frames made" : "Clips looked at"}
+        done={making ? making.done_frames : probed}
+        of={making ? making.total_frames : clips}
+        label={making ? "Frames made" : "Clips looked at"}
       />
     </Link>
   );

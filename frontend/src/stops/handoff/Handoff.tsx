@@ -173,6 +173,7 @@ function Files(props: {
           const row = rowOf(id);
           const file = byClip.get(id);
           const on = chosen.has(id);
+          const note = file?.problem ? `✕ ${file.problem}` : file?.remark;
           return (
             <li
               key={item.key}
@@ -194,21 +195,19 @@ function Files(props: {
                     disabled={!row?.plan}
                     onChange={() => toggle(id)}
                   />
-                  <span className="min-w-0">
-                    <span className="block truncate font-medium">{on && file ? file.out_path : name}</span>
-                    {on && file?.problem && (
-                      <span className="block truncate text-[12.5px] text-madder">✕ {file.problem}</span>
-                    )}
-                    {on && !file?.problem && file?.remark && (
-                      <span className="block truncate text-[12.5px] text-soft" title={file.remark}>
-                        {file.remark}
-                      </span>
-                    )}
-                  </span>
+                  <span className="truncate font-medium">{on && file ? file.out_path : name}</span>
                   <span className={`truncate ${row?.intent ? "" : "text-soft italic"}`}>
                     {row ? (row.plan ? row.intent_words : "cannot be planned") : ""}
                   </span>
                   <Number className="text-right">{row?.plan ? row.plan.after.frames : "—"}</Number>
+                  {on && note && (
+                    <span
+                      className={`col-span-3 col-start-2 truncate text-[12.5px] ${file?.problem ? "text-madder" : "text-soft"}`}
+                      title={note}
+                    >
+                      {note}
+                    </span>
+                  )}
                 </label>
               </div>
             </li>

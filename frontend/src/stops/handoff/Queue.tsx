@@ -1,7 +1,7 @@
 import { ChevronRight } from "lucide-react";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
-import { useAct, useRenders } from "../../data/queries";
+import { useAct, useQueue, useRenders } from "../../data/queries";
 import { SheetLine } from "./SheetLine";
 import { Button, Empty, Heading, Number, Progress } from "../../ui/parts";
 
@@ -20,15 +20,41 @@ const STATES: Record<string, { word: string; shape: string; tone: string }> = {
 export function Queue({ showId }: { showId: number }) {
   const renders = useRenders(showId);
   const rows = renders.data ?? [];
-  const proven = rows.filter((r) => r.state === "done").length;
+  const all = useQueue(showId).data;
+  const path = { params: { path: { show_id: showId } } };
+  const cancel = useAct(
+    () => answer(api.POST("/api/shows/{show_id}/renders/cancel", path)),
+    ({ files }) => `Stopping ${inFiles(files)}.`,
+  );
+  const retry = useAct(
+    () => answer(api.POST("/api/shows/{show_id}/renders/retry", path)),
+    ({ files }) => `${inFiles(files)} queued again.`,
+  );
   return (
     <section className="flex min-h-0 min-w-0 flex-col bg-raised" aria-label="Queue and proof">
       <SheetLine showId={showId} />
-      <Heading>
+      <Heading
+        aside={
+          <span className="flex">
+            {all && all.again > 1 && (
+              <Button weight="quiet" className="px-1!" onClick={() => retry.mutate(undefined)}>
+                Try {inFiles(all.again)} again
+              </Button>
+            )}
+            {all && all.under_way > 1 && (
+              <Button weight="quiet" className="px-1!" onClick={() => cancel.mutate(undefined)}>
+                Cancel {inFiles(all.under_way)}
+              </Button>
+            )}
+          </span>
+        }
+      >
         Queue and proof
-        {rows.length > 0 && (
+        {all && all.files > 0 && (
           <span className="ml-2 font-normal text-soft">
-            <Number>{proven}</Number> of <Number>{rows.length}</Number> proven
+            <Number>{all.proven}</Number> of <Number>{all.files}</Number> proven
+            {all.left && `, ${all.left} left`}
+            {all.failed > 0 && <span className="text-madder"> ✕ {all.failed} failed</span>}
           </span>
         )}
       </Heading>
@@ -46,6 +72,10 @@ export function Queue({ showId }: { showId: number }) {
       )}
     </section>
   );
+}
+
+function inFiles(count: number): string {
+  return `${count} ${count === 1 ? "file" : "files"}`;
 }
 
 function RenderItem({ render }: { render: Render }) {
@@ -125,7 +155,7 @@ function RenderItem({ render }: { render: Render }) {
             {render.done_frames} of {render.total_frames}
           </Number>
           <Number className="w-20 shrink-0 text-right whitespace-nowrap">
-            {render.seconds_left !== null ? `${render.seconds_left} s left` : ""}
+            {render.left ? `${render.left} left` : ""}
           </Number>
         </div>
       )}

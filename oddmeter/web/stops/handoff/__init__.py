@@ -1,5 +1,5 @@
 """Handoff: files made and proven, and the conform sheet."""
 
-from oddmeter.web.stops.handoff import renders, sheet
+from oddmeter.web.stops.handoff import queue, renders, sheet
 
-ROUTERS = (renders.router, sheet.router)
+ROUTERS = (renders.router, queue.router, sheet.router)

@@ -1,7 +1,6 @@
-"""Handoff: what to make, under which names; the queue; the proof of each file; and the conform sheet."""
+"""Handoff: what to make, under which names."""
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from pathlib import PurePosixPath
 from typing import Annotated
 
@@ -21,7 +20,6 @@ from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.files.identity import is_as_known
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
-from oddmeter.store.renders import Render
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
@@ -29,8 +27,6 @@ from oddmeter.web.views.files import named_path, note_taken
 from oddmeter.work.orders import order_of, plan_to_make
 
 router = APIRouter(prefix="/api", tags=["handoff"])
-
-_FRAMES_TO_TELL = 12
 
 
 class SettingView(BaseModel):
@@ -88,38 +84,6 @@ class Queued(BaseModel):
     refused: list[FilePreview]
 
 
-class CheckView(BaseModel):
-    """One thing the proof compared."""
-
-    name: str
-    planned: str
-    found: str
-    passed: bool
-
-
-class RenderView(BaseModel):
-    """A file asked for: how far it is, and its proof. One of a timeline belongs to no clip; its ``clip_name`` is then
-    what it is made of."""
-
-    id: int
-    clip_id: int | None
-    clip_name: str
-    setting: Setting
-    out_path: str
-    timeline: str
-    state: str
-    done_frames: int
-    total_frames: int
-    attempts: int
-    seconds_left: int | None
-    fault: str | None
-    checks: list[CheckView]
-    wrong_frames: list[int]
-    too_still: int
-    asked_at: datetime
-    finished_at: datetime | None
-
-
 @router.get("/handoff")
 def choices(here: Here) -> HandoffChoices:
     """The settings, the words for names, and the folder for made files."""
@@ -155,30 +119,6 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Queued:
                 made = renders.ask(connection, timeline, clip, asked.setting, path, order, file.view.frames)
                 here.queue.ask_render(connection, made, path)
     return Queued(queued=len(wanted) - len(refused), refused=refused)
-
-
-@router.get("/shows/{show_id}/renders")
-def list_renders(here: Here, show_id: ShowId) -> list[RenderView]:
-    """All files asked for, the newest first."""
-    with here.database.transaction() as connection:
-        return [_render_view(render) for render in renders.renders_of_show(connection, show_id)]
-
-
-@router.post("/renders/{render_id}/cancel", status_code=204)
-def cancel(here: Here, render_id: int) -> None:
-    """Stop making a file; what was written of it is removed."""
-    with here.database.transaction() as connection:
-        renders.render(connection, render_id)
-        renders.cancel(connection, render_id)
-
-
-@router.post("/renders/{render_id}/retry", status_code=204)
-def retry(here: Here, render_id: int) -> None:
-    """Try a file again that failed or was cancelled."""
-    with here.database.transaction() as connection:
-        known = renders.render(connection, render_id)
-        renders.retry(connection, render_id)
-        here.queue.ask_render(connection, render_id, known.out_path)
 
 
 @dataclass(frozen=True)
@@ -237,34 +177,3 @@ def _remark(plan: Plan, encoding: Encoding) -> str | None:
     if left_in and clip.picture is not None and clip.picture.repeats is not None:
         told.append("Its repeats stay inside: only samples of it were looked at. Look at the whole clip in Intake.")
     return " ".join(filter(None, told)) or None
-
-
-def _render_view(render: Render) -> RenderView:
-    proof = render.proof or {}
-    return RenderView(
-        id=render.id,
-        clip_id=render.clip_id,
-        clip_name=render.clip_name,
-        setting=Setting(render.setting),
-        out_path=render.out_path,
-        timeline=render.timeline,
-        state=render.state,
-        done_frames=render.done_frames,
-        total_frames=render.total_frames,
-        attempts=render.attempts,
-        seconds_left=_seconds_left(render),
-        fault=render.fault,
-        checks=[CheckView.model_validate(check) for check in proof.get("checks", [])],
-        wrong_frames=proof.get("wrong_frames", []),
-        too_still=proof.get("too_still", 0),
-        asked_at=render.asked_at,
-        finished_at=render.finished_at,
-    )
-
-
-def _seconds_left(render: Render) -> int | None:
-    """Seconds until the frames are made at the pace so far; None where that cannot be told."""
-    if render.state != "rendering" or render.begun_at is None or render.done_frames < _FRAMES_TO_TELL:
-        return None
-    so_far = (datetime.now(UTC) - render.begun_at).total_seconds()
-    return round(so_far * (render.total_frames - render.done_frames) / render.done_frames)

@@ -1,0 +1,207 @@
+"""The queue: files asked for, how far each is, its proof; stopped and tried again, one by one or all of them."""
+
+from datetime import UTC, datetime, timedelta
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from oddmeter.media.containers.settings import Setting
+from oddmeter.store import renders
+from oddmeter.store.renders import Render
+from oddmeter.web.http.context import Here
+from oddmeter.web.views.asked import ShowId
+
+router = APIRouter(prefix="/api", tags=["handoff"])
+
+_FRAMES_TO_TELL, _FILES_TO_TELL = 12, 50
+
+
+class CheckView(BaseModel):
+    """One thing the proof compared."""
+
+    name: str
+    planned: str
+    found: str
+    passed: bool
+
+
+class RenderView(BaseModel):
+    """A file asked for: how far it is, and its proof. One of a timeline belongs to no clip; its ``clip_name`` is then
+    what it is made of."""
+
+    id: int
+    clip_id: int | None
+    clip_name: str
+    setting: Setting
+    out_path: str
+    timeline: str
+    state: str
+    done_frames: int
+    total_frames: int
+    attempts: int
+    left: str | None
+    fault: str | None
+    checks: list[CheckView]
+    wrong_frames: list[int]
+    too_still: int
+    asked_at: datetime
+    finished_at: datetime | None
+
+
+class QueueView(BaseModel):
+    """All files of a show at a glance: how many are proven and under way; of these the frames made so far, of how many,
+    and how long they still take; and how many can be tried again, of which some failed, and others were cancelled."""
+
+    files: int
+    proven: int
+    under_way: int
+    done_frames: int
+    total_frames: int
+    left: str | None
+    failed: int
+    again: int
+
+
+class Reached(BaseModel):
+    """How many files it was done to."""
+
+    files: int
+
+
+@router.get("/shows/{show_id}/renders")
+def list_renders(here: Here, show_id: ShowId) -> list[RenderView]:
+    """All files asked for: those at work, those that failed and can be tried again, those that wait, in turn, and then
+    the others, the newest first."""
+    with here.database.transaction() as connection:
+        files, again = renders.renders_of_show(connection, show_id), renders.to_try_again(connection, show_id)
+
+    def place(file: Render) -> tuple[int, int]:
+        if file.state == "waiting":
+            return 2, file.id
+        first = 0 if file.state in renders.UNDER_WAY else 1 if _failed(file, again) else 3
+        return first, -file.id
+
+    return [_render_view(file) for file in sorted(files, key=place)]
+
+
+@router.post("/renders/{render_id}/cancel", status_code=204)
+def cancel(here: Here, render_id: int) -> None:
+    """Stop making a file; what was written of it is removed."""
+    with here.database.transaction() as connection:
+        renders.render(connection, render_id)
+        renders.cancel(connection, render_id)
+
+
+@router.post("/renders/{render_id}/retry", status_code=204)
+def retry(here: Here, render_id: int) -> None:
+    """Try a file again that failed or was cancelled."""
+    with here.database.transaction() as connection:
+        known = renders.render(connection, render_id)
+        renders.retry(connection, render_id)
+        here.queue.ask_render(connection, render_id, known.out_path)
+
+
+@router.get("/shows/{show_id}/renders/queue")
+def queue(here: Here, show_id: ShowId) -> QueueView:
+    """All files of a show at a glance."""
+    with here.database.transaction() as connection:
+        files = renders.renders_of_show(connection, show_id)
+        again = renders.to_try_again(connection, show_id)
+    going = [file for file in files if file.state in renders.UNDER_WAY]
+    return QueueView(
+        files=len(files),
+        proven=sum(file.state == "done" for file in files),
+        under_way=len(going),
+        done_frames=sum(file.done_frames for file in going),
+        total_frames=sum(file.total_frames for file in going),
+        left=_queue_left(files),
+        failed=sum(_failed(file, again) for file in files),
+        again=len(again),
+    )
+
+
+@router.post("/shows/{show_id}/renders/cancel")
+def cancel_all(here: Here, show_id: ShowId) -> Reached:
+    """Stop making all files of a show that are not finished."""
+    with here.database.transaction() as connection:
+        going = [file.id for file in renders.renders_of_show(connection, show_id) if file.state in renders.UNDER_WAY]
+        return Reached(files=sum(renders.cancel(connection, number) for number in going))
+
+
+@router.post("/shows/{show_id}/renders/retry")
+def retry_all(here: Here, show_id: ShowId) -> Reached:
+    """Try all files of a show again that failed or were cancelled; of those of one name the one asked for last, and
+    none that has been asked for again since."""
+    with here.database.transaction() as connection:
+        again = renders.to_try_again(connection, show_id)
+        for number, out_path in again.items():
+            renders.retry(connection, number)
+            here.queue.ask_render(connection, number, out_path)
+    return Reached(files=len(again))
+
+
+def _render_view(render: Render) -> RenderView:
+    proof = render.proof or {}
+    return RenderView(
+        id=render.id,
+        clip_id=render.clip_id,
+        clip_name=render.clip_name,
+        setting=Setting(render.setting),
+        out_path=render.out_path,
+        timeline=render.timeline,
+        state=render.state,
+        done_frames=render.done_frames,
+        total_frames=render.total_frames,
+        attempts=render.attempts,
+        left=_left(render),
+        fault=render.fault,
+        checks=[CheckView.model_validate(check) for check in proof.get("checks", [])],
+        wrong_frames=proof.get("wrong_frames", []),
+        too_still=proof.get("too_still", 0),
+        asked_at=render.asked_at,
+        finished_at=render.finished_at,
+    )
+
+
+def _failed(file: Render, again: dict[int, str]) -> bool:
+    return file.state == "failed" and file.id in again
+
+
+def _left(render: Render) -> str | None:
+    """How long it takes until the frames are made, at the pace so far; None where that cannot be told."""
+    if render.state != "rendering" or render.begun_at is None or render.done_frames < _FRAMES_TO_TELL:
+        return None
+    so_far = (datetime.now(UTC) - render.begun_at).total_seconds()
+    return duration_words(so_far * (render.total_frames - render.done_frames) / render.done_frames)
+
+
+def _queue_left(files: list[Render]) -> str | None:
+    """How long it takes until all that is under way is made and proven, at the pace of the files begun last; their
+    times may overlap. To prove a frame counts as much as to make it."""
+    now = datetime.now(UTC)
+    begun = sorted(
+        (file.begun_at, file.finished_at or now, _work(file)) for file in files
+        if file.begun_at and file.state in ("rendering", "proving", "done")
+    )[-_FILES_TO_TELL:]  # fmt: skip
+    left = sum(2 * file.total_frames - _work(file) for file in files if file.state in renders.UNDER_WAY)
+    done = sum(work for _, _, work in begun)
+    if not left or done < _FRAMES_TO_TELL:
+        return None
+    busy, until = timedelta(), begun[0][0]
+    for begins, ends, _ in begun:
+        busy += max(timedelta(), ends - max(begins, until))
+        until = max(until, ends)
+    return duration_words(busy.total_seconds() * left / done)
+
+
+def _work(file: Render) -> int:
+    """Frames made, and those proven once more."""
+    return file.done_frames + (file.total_frames if file.state == "done" else 0)
+
+
+def duration_words(seconds: float) -> str:
+    """Seconds as people say them: ``40 s``, ``12 min``, ``3.5 h``."""
+    for most, unit, name in ((90, 1, "s"), (90 * 60, 60, "min")):
+        if seconds < most:
+            return f"{seconds / unit:.0f} {name}"
+    return f"{seconds / 3600:.1f} h"
