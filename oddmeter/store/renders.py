@@ -118,15 +118,16 @@ def note_progress(connection: Connection, render_id: int, frames: int) -> bool:
 
 
 def proving(connection: Connection, render_id: int) -> None:
-    """The file is made; it is being proven."""
-    connection.execute("UPDATE render SET state = 'proving', done_frames = total_frames WHERE id = %s", (render_id,))
+    """The file is made; its frames are counted again as they are proven."""
+    connection.execute("UPDATE render SET state = 'proving', done_frames = 0 WHERE id = %s", (render_id,))
 
 
 def finish(connection: Connection, render_id: int, state: str, fault: str | None, proof: dict[str, Any] | None) -> None:
     """End a render as ``done``, ``failed`` or ``cancelled``, with its proof or what went wrong."""
     connection.execute(
-        "UPDATE render SET state = %s, fault = %s, proof = %s, finished_at = now() WHERE id = %s",
-        (state, fault, Jsonb(proof) if proof is not None else None, render_id),
+        "UPDATE render SET state = %s, fault = %s, proof = %s, finished_at = now(),"
+        " done_frames = CASE WHEN %s THEN total_frames ELSE done_frames END WHERE id = %s",
+        (state, fault, Jsonb(proof) if proof is not None else None, proof is not None, render_id),
     )
 
 

@@ -229,7 +229,7 @@ def _made_and_proven(
         render(plan, progress, right.insist)
     _surely(database, lambda c: renders.proving(c, asked.id))
     try:
-        proof = verify(plan, lambda _: progress(plan.length))
+        proof = verify(plan, progress)
     except CancelledError:
         if not made_by_a_worker_that_died:
             plan.out.unlink()

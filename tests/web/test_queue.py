@@ -104,10 +104,10 @@ def test_how_long_all_of_it_takes_is_told_from_the_files_begun_last(browser: Bro
         connection.execute("UPDATE render SET begun_at = now() - interval '20 seconds' WHERE id = %s", (second["id"],))
     told = queue(browser, show)
     assert (told["files"], told["proven"], told["under_way"]) == (3, 1, 2)
-    assert (told["done_frames"], told["total_frames"]) == (20, frames[1] + frames[2])
+    assert (told["done_frames"], told["total_frames"]) == (20, 2 * (frames[1] + frames[2]))
     left = 80 * (2 * (frames[1] + frames[2]) - 20) / (2 * frames[0] + 20)
     assert told["left"] in {duration_words(left + late) for late in (0, 1, 2, 3)}
-    assert files(browser, show)[1]["left"] in {duration_words(n * (frames[1] - 20) / 20) for n in (20, 21, 22)}
+    assert files(browser, show)[1]["left"] in {duration_words(n * (2 * frames[1] - 20) / 20) for n in (20, 21, 22)}
 
 
 @pytest.mark.parametrize(

@@ -147,11 +147,13 @@ def test_cancelling_while_it_is_proven_takes_the_file_away(desk: Desk, monkeypat
         with desk.database.transaction() as connection:
             renders.cancel(connection, asked)
         while True:
-            progress(0)
+            progress(40)
 
     monkeypatch.setattr("oddmeter.work.tasks.verify", cancelled_in_mid_proof)
     make(desk.config, desk.database, asked)
-    assert desk.render(asked).state == "cancelled" and list(desk.config.made.iterdir()) == []
+    cancelled = desk.render(asked)
+    assert (cancelled.state, cancelled.done_frames) == ("cancelled", 40), "counted as far as it was proven"
+    assert list(desk.config.made.iterdir()) == []
 
 
 def test_what_ends_every_worker_is_given_up(desk: Desk) -> None:

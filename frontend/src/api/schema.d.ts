@@ -4204,8 +4204,9 @@ export interface components {
     };
     /**
      * QueueView
-     * @description All files of a show at a glance: how many are proven and under way; of these the frames made so far, of how many,
-     *     and how long they still take; and how many can be tried again, of which some failed, and others were cancelled.
+     * @description All files of a show at a glance: how many are proven and under way; of these the frames made and those proven so
+     *     far, of how many, and how long they still take; and how many can be tried again, of which some failed, and others
+     *     were cancelled.
      */
     QueueView: {
       /** Files */

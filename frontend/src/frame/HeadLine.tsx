@@ -194,7 +194,7 @@ function RunningWork({ showId }: { showId: number }) {
       <Progress
         done={making ? making.done_frames : probed}
         of={making ? making.total_frames : clips}
-        label={making ? "Frames made" : "Clips looked at"}
+        label={making ? "Frames made and proven" : "Clips looked at"}
       />
     </Link>
   );

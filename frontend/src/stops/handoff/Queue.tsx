@@ -150,7 +150,11 @@ function RenderItem({ render }: { render: Render }) {
       </div>
       {underWay && render.state !== "waiting" && (
         <div className="mt-1 flex items-center gap-2 pl-6 text-[12.5px] text-soft">
-          <Progress done={render.done_frames} of={render.total_frames} label={`Frames of ${render.out_path} made`} />
+          <Progress
+            done={render.done_frames}
+            of={render.total_frames}
+            label={`Frames of ${render.out_path} ${render.state === "proving" ? "proven" : "made"}`}
+          />
           <Number className="w-32 shrink-0 text-right whitespace-nowrap">
             {render.done_frames} of {render.total_frames}
           </Number>

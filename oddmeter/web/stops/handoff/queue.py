@@ -49,8 +49,9 @@ class RenderView(BaseModel):
 
 
 class QueueView(BaseModel):
-    """All files of a show at a glance: how many are proven and under way; of these the frames made so far, of how many,
-    and how long they still take; and how many can be tried again, of which some failed, and others were cancelled."""
+    """All files of a show at a glance: how many are proven and under way; of these the frames made and those proven so
+    far, of how many, and how long they still take; and how many can be tried again, of which some failed, and others
+    were cancelled."""
 
     files: int
     proven: int
@@ -112,8 +113,8 @@ def queue(here: Here, show_id: ShowId) -> QueueView:
         files=len(files),
         proven=sum(file.state == "done" for file in files),
         under_way=len(going),
-        done_frames=sum(file.done_frames for file in going),
-        total_frames=sum(file.total_frames for file in going),
+        done_frames=sum(_done(file) for file in going),
+        total_frames=sum(_whole(file) for file in going),
         left=_queue_left(files),
         failed=sum(_failed(file, again) for file in files),
         again=len(again),
@@ -167,24 +168,24 @@ def _failed(file: Render, again: dict[int, str]) -> bool:
     return file.state == "failed" and file.id in again
 
 
-def _left(render: Render) -> str | None:
-    """How long it takes until the frames are made, at the pace so far; None where that cannot be told."""
-    if render.state != "rendering" or render.begun_at is None or render.done_frames < _FRAMES_TO_TELL:
+def _left(file: Render) -> str | None:
+    """How long it takes until a file is made and proven, at the pace so far; None where that cannot be told."""
+    if file.state not in ("rendering", "proving") or file.begun_at is None or _done(file) < _FRAMES_TO_TELL:
         return None
-    so_far = (datetime.now(UTC) - render.begun_at).total_seconds()
-    return duration_words(so_far * (render.total_frames - render.done_frames) / render.done_frames)
+    so_far = (datetime.now(UTC) - file.begun_at).total_seconds()
+    return duration_words(so_far * (_whole(file) - _done(file)) / _done(file))
 
 
 def _queue_left(files: list[Render]) -> str | None:
     """How long it takes until all that is under way is made and proven, at the pace of the files begun last; their
-    times may overlap. To prove a frame counts as much as to make it."""
+    times may overlap."""
     now = datetime.now(UTC)
     begun = sorted(
-        (file.begun_at, file.finished_at or now, _work(file)) for file in files
+        (file.begun_at, file.finished_at or now, _done(file)) for file in files
         if file.begun_at and file.state in ("rendering", "proving", "done")
     )[-_FILES_TO_TELL:]  # fmt: skip
-    left = sum(2 * file.total_frames - _work(file) for file in files if file.state in renders.UNDER_WAY)
-    done = sum(work for _, _, work in begun)
+    left = sum(_whole(file) - _done(file) for file in files if file.state in renders.UNDER_WAY)
+    done = sum(done for _, _, done in begun)
     if not left or done < _FRAMES_TO_TELL:
         return None
     busy, until = timedelta(), begun[0][0]
@@ -194,9 +195,14 @@ def _queue_left(files: list[Render]) -> str | None:
     return duration_words(busy.total_seconds() * left / done)
 
 
-def _work(file: Render) -> int:
-    """Frames made, and those proven once more."""
-    return file.done_frames + (file.total_frames if file.state == "done" else 0)
+def _done(file: Render) -> int:
+    """Frames made, and those proven: to prove one takes about as long as to make it."""
+    return file.done_frames + (file.total_frames if file.state in ("proving", "done") else 0)
+
+
+def _whole(file: Render) -> int:
+    """Frames to be made and proven."""
+    return 2 * file.total_frames
 
 
 def duration_words(seconds: float) -> str:
