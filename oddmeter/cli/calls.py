@@ -2,7 +2,8 @@
 
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
@@ -62,6 +63,17 @@ def print_lines(values: dict[str, Any], indent: str = "") -> None:
             "—" if value is None else json.dumps(value, ensure_ascii=False) if isinstance(value, dict | list) else value
         )
         print(f"{indent}{key.replace('_', ' '):{width}}  {shown}")
+
+
+@contextmanager
+def told(what: str, frames: int) -> Iterator[Callable[[int], None]]:
+    """Shows on a terminal how far something is that goes through so many frames, and how long it still takes; to be
+    called with the frames done. Nothing is shown where errors go elsewhere."""
+    hidden, steps = not sys.stderr.isatty(), max(1, frames // 200)
+    with typer.progressbar(
+        length=frames, label=what, hidden=hidden, file=sys.stderr, show_pos=True, update_min_steps=steps
+    ) as bar:
+        yield lambda done: bar.update(done - bar.pos)
 
 
 def sentence(error: Exception) -> str:

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 from pydantic import TypeAdapter
 
-from oddmeter.cli.calls import AsJson, WrongCallError, app, called, choice, print_json, print_lines, stop, text_of
+from oddmeter.cli.calls import AsJson, WrongCallError, app, called, choice, print_json, print_lines, stop, text_of, told
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields, Intent
@@ -225,8 +225,10 @@ def conform_file(
         path, outcome.facts, planned, chosen, out, drop_frame, asked.canvas(outcome.facts), sound_rate,
         frozenset(clip.picture.cuts if clip.picture else ()),
     )  # fmt: skip
-    render(plan)
-    proof = verify(plan)
+    with told(f"Making {out.name}", plan.length) as progress:
+        render(plan, progress)
+    with told(f"Proving {out.name}", plan.length) as progress:
+        proof = verify(plan, progress)
     plan_figures = figures(planned, drop_frame)
     if as_json:
         print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out)})

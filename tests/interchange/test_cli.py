@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import subprocess
 import sys
 from contextlib import redirect_stderr, redirect_stdout
@@ -129,6 +130,29 @@ def test_conform_makes_and_proves_a_file(footage: dict[str, Path], tmp_path: Pat
     assert got["plan"]["pattern"] == [1, 1, 1, 2] and got["proof"]["passed"] and out.is_file()
     again = oddmeter("conform", footage["HB_quay_29.mp4"], *options)
     assert again.status == 1 and again.err == "oddmeter: quay.mkv is there already; it was not written over.\n"
+
+
+def test_on_a_terminal_conform_shows_how_far_it_is(footage: dict[str, Path], tmp_path: Path) -> None:
+    """And nowhere else: the answer on the other stream is the same, and a pipe gets nothing more."""
+
+    class Terminal(io.StringIO):
+        def isatty(self) -> bool:
+            return True
+
+    terminal, options = (
+        Terminal(),
+        ["--timeline", "25", "--intent", "leave", "--span", "0-99", "--setting", "archive", "--json"],
+    )
+    arguments = ["oddmeter", "conform", str(footage["HB_quay_29.mp4"]), *options, "--out", str(tmp_path / "quay.mkv")]
+    out = io.StringIO()
+    with (
+        patch.object(sys, "argv", arguments), redirect_stdout(out), redirect_stderr(terminal),
+        pytest.raises(SystemExit, match=r"^0$"),
+    ):  # fmt: skip
+        main()
+    assert json.loads(out.getvalue())["proof"]["passed"]
+    for what in ("Making quay.mkv", "Proving quay.mkv"):
+        assert re.search(rf"{what}.* 84/84", terminal.getvalue())
 
 
 def test_conform_says_what_becomes_of_the_sound(footage: dict[str, Path], tmp_path: Path) -> None:
