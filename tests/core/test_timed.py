@@ -245,6 +245,21 @@ def test_a_frame_that_has_no_time_is_shown_on_no_way() -> None:
     assert timed.tally() == Tally(unique=7, repeated=1, made=0, dropped=1)
 
 
+@pytest.mark.parametrize("own", [False, True])
+def test_a_shutter_that_is_open_as_the_clip_ends_backwards_gathers(own: bool) -> None:
+    """However little of the clip is left: as in front of the end on the way forwards."""
+    points = [{"frame": 40, "arrives": "1/8", "leaves": "-179/60"}, {"frame": 0, "arrives": "-179/60"}]
+    treatment = Treatment(
+        Intent.CURVE, curve=Curve.parse({"points": points}), between=Between.GATHER, shutter=Fraction(1)
+    )
+    material = Material(40, Rate.of(25), clock=even_clock(40, Fraction(25)) if own else None)
+    timed = conform(material, treatment, Rate.of(25)).frame_map
+    *_, before, last = (timed.shown(frame, between=Between.GATHER) for frame in range(timed.length))
+    assert [len(before.units), len(last.units)] == [4, 2]
+    counted, walked = timed.tally(between=Between.GATHER), FrameMap.tally(timed, between=Between.GATHER)
+    assert (counted.unique, counted.repeated, counted.made) == (walked.unique, walked.repeated, walked.made)
+
+
 @given(forward_curves(80))
 def test_a_curve_is_kept_as_text(curve: Curve) -> None:
     wish = Wish(Intent.CURVE, curve=curve)

@@ -125,9 +125,9 @@ class Moments:
     def _gathers(self) -> Flags:
         """Where the source runs fast enough to be gathered: by arithmetic where it runs evenly, and one by one where
         floats cannot tell."""
-        run = [self._near(places) for places in (self.opens, self.closes)]
-        over = np.abs(run[1] - run[0]) - LEAST_GATHERED * float(self.shutter)
-        out, unsure = over >= 0, np.abs(over) < 1e-6 + 1e-12 * np.abs(run[0])
+        opens, closes = np.maximum(0, self._near(self.opens)), self._near(self.closes)
+        over = np.abs(closes - opens) - LEAST_GATHERED * float(self.shutter)
+        out, unsure = over >= 0, np.abs(over) < 1e-6 + 1e-12 * np.abs(opens)
         for piece, low, high in _spread(self.path, self.numbers, self.step, Fraction(0)) if unsure.any() else ():
             stay = high
             if piece is not self.path.pieces[-1]:
@@ -143,13 +143,13 @@ class Moments:
     def _near(self, places: Places) -> Floats:
         """About where the clip is, in units."""
         unit, since, lasts = self.ruler.spots(places.marks)
-        return np.asarray(np.maximum(0, unit + (since + places.fine) / lasts), np.float64)
+        return np.asarray(unit + (since + places.fine) / lasts, np.float64)
 
     def _range(self, i: int) -> tuple[Fraction, Fraction]:
         """The places at which a shutter opens at a moment, and closes."""
         moment = self.numbers[i] * self.step
         opens, closes = (self.ruler.place(self.path.at(one)) for one in (moment, moment + self._open))
-        return opens, closes
+        return max(Fraction(0), opens), closes
 
     def _taken(self, i: int) -> Weights:
         return Weights.gathered(*self._range(i), self.units)

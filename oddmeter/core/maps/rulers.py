@@ -119,10 +119,20 @@ class OwnRuler(Ruler):
         steps = np.diff(self.clock.ticks)
         return int(steps[np.flatnonzero(steps)[-1]]) * self.clock.base
 
+    @property
+    def head(self) -> Fraction:
+        """Seconds that the first unit stays which stays at all."""
+        steps = np.diff(self.clock.ticks)
+        return int(steps[np.flatnonzero(steps)[0]]) * self.clock.base
+
     def place(self, source: Fraction) -> Fraction:
-        """The unit on screen, and how much of its time is over; behind the end as if the last one followed on."""
-        over = source - self.origin - self.clock.end
-        return self.clock.frames + over / self.tail if over > 0 else self.clock.place(source - self.origin)
+        """The unit on screen, and how much of its time is over; before the beginning as if the first one had come
+        before, behind the end as if the last one followed on."""
+        since = source - self.origin
+        if since < 0:
+            return since / self.head
+        over = since - self.clock.end
+        return self.clock.frames + over / self.tail if over > 0 else self.clock.place(since)
 
     def unit_before(self, place: Fraction) -> int:
         """By searching the ticks."""
@@ -146,11 +156,11 @@ class OwnRuler(Ruler):
         return np.asarray(np.searchsorted(self.clock.ticks, marks, "left") - 1, np.int64)
 
     def spots(self, marks: Whole) -> tuple[Whole, Whole, Whole]:
-        """By searching the ticks; behind the end as if the last unit followed on."""
+        """By searching the ticks; before the beginning and behind the end as if the first and the last unit went on."""
         ticks = self.clock.ticks
         steps = np.append(np.maximum(1, np.diff(ticks)), int(self.tail / self.clock.base))
         unit = np.clip(self.units_at(marks), 0, self.clock.frames)
-        return unit, marks - ticks[unit], steps[unit]
+        return unit, marks - ticks[unit], np.where(marks < 0, int(self.head / self.clock.base), steps[unit])
 
     def begin_at(self, marks: Whole) -> Flags:
         """By searching the ticks."""
