@@ -29,7 +29,7 @@ def house(connection: Connection, show_id: int) -> House:
         if show is None:
             raise MissingError("This show")
         deliveries = cursor.execute(
-            "SELECT id, name, decisions FROM delivery WHERE show_id = %s AND NOT removed", (show_id,)
+            "SELECT id, name, decisions FROM delivery WHERE show_id = %s AND NOT removed ORDER BY id", (show_id,)
         ).fetchall()
         recipes = cursor.execute(
             "SELECT id, name, decisions, rule, revision FROM recipe WHERE show_id = %s ORDER BY position, id",

@@ -41,6 +41,20 @@ def read(database: Database, ask: Callable[[Connection], T]) -> T:
         return ask(connection)
 
 
+def test_deliveries_come_in_the_order_in_which_they_were_brought_in(database: Database, show_id: int) -> None:
+    """Also where the database puts one into the room that another left."""
+    for name in ("Gone", "First"):
+        with change(database, show_id, "brought in", "Ada") as connection:
+            clips.bring_in(connection, clips.add_delivery(connection, show_id, name, "Footage", name, []))
+    with psycopg.connect(database.url, autocommit=True) as connection:
+        connection.execute("DELETE FROM delivery WHERE name = 'Gone'")
+        connection.execute("VACUUM delivery")
+    with change(database, show_id, "brought in", "Ada") as connection:
+        clips.bring_in(connection, clips.add_delivery(connection, show_id, "Second", "Footage", "second", []))
+    house = read(database, lambda c: decisions.house(c, show_id))
+    assert [layer.name for layer in house.deliveries.values()] == ["First", "Second"]
+
+
 def test_every_level_is_read_back_as_it_was_written(database: Database, show_id: int, ids: list[int]) -> None:
     rule = Rule.parse({"shot_rate": {"least": "119.88"}, "tag": "Bell"})
     with change(database, show_id, "decide", "Ada") as connection:
