@@ -243,6 +243,10 @@ def test_a_frame_that_has_no_time_is_shown_on_no_way() -> None:
     assert [timed.pick(frame) for frame in range(timed.length)] == [0, 1, 3, 4, 4, 3, 1, 0]
     assert list(timed.picks()) == [timed.pick(frame) for frame in range(timed.length)]
     assert timed.tally() == Tally(unique=7, repeated=1, made=0, dropped=1)
+    for ruler in (OwnRuler(Fraction(0), clock), EvenRuler(Fraction(0), Fraction(25))):
+        assert [ruler.unit_before(Fraction(place)) for place in (-7, 0, 6)] == [-8, -1, 5], (
+            "outside of the clip as well"
+        )
 
 
 @pytest.mark.parametrize("own", [False, True])

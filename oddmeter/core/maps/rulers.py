@@ -137,7 +137,7 @@ class OwnRuler(Ruler):
     def unit_before(self, place: Fraction) -> int:
         """By searching the ticks."""
         unit = ceil(place) - 1
-        return unit if unit >= self.clock.frames else int(self.units_before(self.clock.ticks[unit + 1]))
+        return int(self.units_before(self.clock.ticks[unit + 1])) if 0 <= unit < self.clock.frames else unit
 
     def time(self, place: int | Fraction) -> Fraction:
         """The time of a unit's tick, and its share of the time until the next."""
