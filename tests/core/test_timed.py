@@ -264,6 +264,18 @@ def test_a_shutter_that_is_open_as_the_clip_ends_backwards_gathers(own: bool) ->
     assert (counted.unique, counted.repeated, counted.made) == (walked.unique, walked.repeated, walked.made)
 
 
+def test_what_the_shutter_of_a_second_field_took_is_not_dropped() -> None:
+    """It opens for frames 20 to 22; the next field shows 21, and the one after it rests at 23."""
+    rests = Curve.parse({"points": [{"frame": 23, "arrives": "439/200", "holds": 3}]})
+    treatment = Treatment(Intent.CURVE, curve=rests, between=Between.GATHER, shutter=Fraction(1))
+    timed = conform(Material(40, Rate.of(25)), treatment, Rate.of(25)).frame_map
+    shown = [timed.shown(frame, TimelineScan.UPPER, Between.GATHER) for frame in range(timed.length)]
+    assert [sorted(unit for unit, _ in moment.parts) for moment in shown[9].moments][1] == [20, 21, 22]
+    assert [moment.first for moment in shown[10].moments] == [21, 23]
+    seen = {unit for one in shown for unit in one.units}
+    assert timed.tally(scan=TimelineScan.UPPER, between=Between.GATHER).dropped == 40 - len(seen)
+
+
 @given(forward_curves(80))
 def test_a_curve_is_kept_as_text(curve: Curve) -> None:
     wish = Wish(Intent.CURVE, curve=curve)

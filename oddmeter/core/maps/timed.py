@@ -215,8 +215,10 @@ class TimedMap(FrameMap):
         stop = self.length if stop is None else min(stop, self.length)
         if stop <= first:
             return Tally()
-        if (first, stop) != (0, self.length) or all(piece.way >= 0 for piece in self.path.pieces):
-            # What is passed over on the only way is shown on none.
+        overlaps = between is Between.GATHER and self._fields(scan) == 2
+        if (first, stop) != (0, self.length) or (not overlaps and all(piece.way >= 0 for piece in self.path.pieces)):
+            # What is passed over on the only way is shown on none; but a shutter that opens for a second field may have
+            # taken what the next field passes over.
             edges = [*range(first, stop, _AT_ONCE), stop]
             parts = (self.tallies(part, scan, between)[0] for part in pairwise(edges))
             return sum(parts, Tally())
