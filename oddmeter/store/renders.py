@@ -131,17 +131,17 @@ def finish(connection: Connection, render_id: int, state: str, fault: str | None
     )
 
 
-def cancel(connection: Connection, render_id: int) -> bool:
-    """Ask a render to stop; one that has not begun is cancelled at once. One that is finished stays as it is, which
-    returns False."""
+def cancel(connection: Connection, *render_ids: int) -> int:
+    """Ask renders to stop; one that has not begun is cancelled at once, and one that is finished stays as it is.
+    Returns how many were asked."""
     asked = connection.execute(
         "UPDATE render SET cancel_requested = true,"
         " state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END,"
         " finished_at = CASE WHEN state = 'waiting' THEN now() END"
-        " WHERE id = %s AND state = ANY(%s)",
-        (render_id, list(UNDER_WAY)),
+        " WHERE id = ANY(%s) AND state = ANY(%s)",
+        (list(render_ids), list(UNDER_WAY)),
     )
-    return asked.rowcount == 1
+    return asked.rowcount
 
 
 def to_try_again(connection: Connection, show_id: int) -> dict[int, str]:

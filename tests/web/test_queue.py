@@ -19,9 +19,9 @@ def asked(browser: Browser) -> tuple[int, list[dict[str, Any]]]:
     return show, files(browser, show)
 
 
-def make(browser: Browser, show: int, count: int = 3) -> None:
+def make(browser: Browser, show: int, count: int = 3, folder: str = "") -> None:
     ids = browser.get(f"/api/shows/{show}/ledger")["ids"][:count]
-    body = {"clip_ids": ids, "setting": "view", "folder": f"show {show}", "pattern": "{clip}"}
+    body = {"clip_ids": ids, "setting": "view", "folder": f"show {show}/{folder}", "pattern": "{clip}"}
     assert browser.send("POST", f"/api/shows/{show}/renders", body) == {"queued": count, "refused": []}
 
 
@@ -72,9 +72,7 @@ def test_a_file_that_was_asked_for_again_is_not_tried_again(browser: Browser) ->
 
 def test_what_is_at_work_and_what_failed_stands_before_what_waits(browser: Browser) -> None:
     show, (first, second, third) = asked(browser)
-    make_again = {"folder": "more", "setting": "view", "pattern": "{clip}"}
-    ids = browser.get(f"/api/shows/{show}/ledger")["ids"]
-    browser.send("POST", f"/api/shows/{show}/renders", {"clip_ids": ids, **make_again})
+    make(browser, show, folder="more")
     with browser.database.transaction() as connection:
         renders.finish(connection, first["id"], "done", None, {})
         renders.finish(connection, second["id"], "failed", "There is no room left.", None)

@@ -7,6 +7,7 @@ import { useTheme } from "../data/preferences";
 import { useDeliveries, useQueue, useShows, useUndo } from "../data/queries";
 import { EVERYWHERE, useKeysEverywhere } from "../ui/keys";
 import { Key, Number, Progress } from "../ui/parts";
+import { inFiles } from "../ui/words";
 import { Reckoner } from "./Reckoner";
 import { CommandField } from "./CommandField";
 import { KeysDialog } from "./KeysDialog";
@@ -188,7 +189,7 @@ function RunningWork({ showId }: { showId: number }) {
     >
       <span className="truncate">
         {making
-          ? `making ${making.under_way} ${making.under_way === 1 ? "file" : "files"}${making.left ? `, ${making.left}` : ""}`
+          ? `making ${inFiles(making.under_way)}${making.left ? `, ${making.left}` : ""}`
           : `looking at clip ${probed + 1} of ${clips}`}
       </span>
       <Progress

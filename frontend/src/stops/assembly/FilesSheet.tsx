@@ -5,6 +5,7 @@ import { useAct, useHandoffChoices } from "../../data/queries";
 import { Sheet } from "../../ui/Sheet";
 import { Button, Labelled, Number, fieldLook } from "../../ui/parts";
 import type { Cut } from "./data";
+import { inFiles } from "../../ui/words";
 
 type Of = Schemas["FilesOf"];
 
@@ -60,7 +61,7 @@ export function FilesSheet({
     (made) => {
       close();
       const refused = made.refused.length ? ` ${made.refused.length} refused.` : "";
-      return `${made.queued} ${made.queued === 1 ? "file" : "files"} queued; Handoff shows how far they are.${refused}`;
+      return `${inFiles(made.queued)} queued; Handoff shows how far they are.${refused}`;
     },
   );
   const files = told.data ?? [];
@@ -78,7 +79,7 @@ export function FilesSheet({
             Leave it
           </Button>
           <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
-            {good.length ? `Make ${good.length} ${good.length === 1 ? "file" : "files"}` : OF[of].none}
+            {good.length ? `Make ${inFiles(good.length)}` : OF[of].none}
           </Button>
         </>
       }

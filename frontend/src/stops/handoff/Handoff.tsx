@@ -8,6 +8,7 @@ import { Glimpse } from "../../ui/Glimpse";
 import { useVirtual } from "../../ui/useVirtual";
 import { Button, Empty, fieldLook, Heading, Labelled, Number, Waiting } from "../../ui/parts";
 import { Queue } from "./Queue";
+import { inFiles } from "../../ui/words";
 
 type Setting = Schemas["Setting"];
 
@@ -35,7 +36,7 @@ export function Handoff() {
     (made) => {
       selection.set(made.refused.map((file) => file.clip_id));
       const refused = made.refused.length ? ` ${made.refused.length} refused, still ticked.` : "";
-      return `${made.queued} ${made.queued === 1 ? "file" : "files"} queued.${refused}`;
+      return `${inFiles(made.queued)} queued.${refused}`;
     },
   );
 
@@ -106,7 +107,7 @@ export function Handoff() {
               />
             </Labelled>
             <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
-              {good.length ? `Make ${good.length} ${good.length === 1 ? "file" : "files"}` : "Nothing to make"}
+              {good.length ? `Make ${inFiles(good.length)}` : "Nothing to make"}
             </Button>
           </div>
           <p className="mt-1.5 flex flex-wrap gap-x-1.5 gap-y-0.5 text-[12.5px] text-soft">

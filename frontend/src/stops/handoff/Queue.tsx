@@ -4,6 +4,7 @@ import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useQueue, useRenders } from "../../data/queries";
 import { SheetLine } from "./SheetLine";
 import { Button, Empty, Heading, Number, Progress } from "../../ui/parts";
+import { inFiles } from "../../ui/words";
 
 type Render = Schemas["RenderView"];
 
@@ -72,10 +73,6 @@ export function Queue({ showId }: { showId: number }) {
       )}
     </section>
   );
-}
-
-function inFiles(count: number): string {
-  return `${count} ${count === 1 ? "file" : "files"}`;
 }
 
 function RenderItem({ render }: { render: Render }) {

@@ -1,5 +1,6 @@
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct } from "../../data/queries";
+import { inFiles } from "../../ui/words";
 
 /** Send dropped files; they become a delivery named after the day. */
 export function useUpload(showId: number) {
@@ -16,6 +17,6 @@ export function useUpload(showId: number) {
         }),
       );
     },
-    (made) => `${made.clips} ${made.clips === 1 ? "file" : "files"} received.`,
+    (made) => `${inFiles(made.clips)} received.`,
   );
 }

@@ -7,8 +7,9 @@ from pydantic import BaseModel
 
 from oddmeter.media.containers.settings import Setting
 from oddmeter.store import renders
+from oddmeter.store.database import Connection
 from oddmeter.store.renders import Render
-from oddmeter.web.http.context import Here
+from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
 
 router = APIRouter(prefix="/api", tags=["handoff"])
@@ -98,8 +99,7 @@ def retry(here: Here, render_id: int) -> None:
     """Try a file again that failed or was cancelled."""
     with here.database.transaction() as connection:
         known = renders.render(connection, render_id)
-        renders.retry(connection, render_id)
-        here.queue.ask_render(connection, render_id, known.out_path)
+        _try_again(here, connection, render_id, known.out_path)
 
 
 @router.get("/shows/{show_id}/renders/queue")
@@ -126,7 +126,7 @@ def cancel_all(here: Here, show_id: ShowId) -> Reached:
     """Stop making all files of a show that are not finished."""
     with here.database.transaction() as connection:
         going = [file.id for file in renders.renders_of_show(connection, show_id) if file.state in renders.UNDER_WAY]
-        return Reached(files=sum(renders.cancel(connection, number) for number in going))
+        return Reached(files=renders.cancel(connection, *going))
 
 
 @router.post("/shows/{show_id}/renders/retry")
@@ -136,9 +136,13 @@ def retry_all(here: Here, show_id: ShowId) -> Reached:
     with here.database.transaction() as connection:
         again = renders.to_try_again(connection, show_id)
         for number, out_path in again.items():
-            renders.retry(connection, number)
-            here.queue.ask_render(connection, number, out_path)
+            _try_again(here, connection, number, out_path)
     return Reached(files=len(again))
+
+
+def _try_again(here: Context, connection: Connection, render_id: int, out_path: str) -> None:
+    renders.retry(connection, render_id)
+    here.queue.ask_render(connection, render_id, out_path)
 
 
 def _render_view(render: Render) -> RenderView:
