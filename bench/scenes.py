@@ -273,24 +273,35 @@ _NAMES = ("chelsea", "coffee", "motorcycle_left", "brick", "gravel", "grass", "r
 
 
 def photographs(seed: int) -> Scene:
-    """One photograph on its way across, turning and growing, over another one."""
+    """One photograph on its way across, turning and growing, over another one. What is shown smaller than it is was
+    brought down to that size first, as a lens and a sensor would take it."""
     dice = np.random.default_rng(seed)
-    back, front = (
-        cv2.imread(str(next(PHOTOGRAPHS.glob(f"{name}.*")))) for name in dice.choice(_NAMES, 2, replace=False)
-    )
+    names = dice.choice(_NAMES, 2, replace=False)
+    taken = [cv2.imread(str(next(PHOTOGRAPHS.glob(f"{name}.*")))).astype(np.float32) for name in names]
     speed, spin, zoom = dice.uniform(-0.4, 0.4, (2, 2)), dice.uniform(-8, 8, 2), dice.uniform(-0.25, 0.25, 2)
 
-    def placed(picture: np.ndarray, number: int, t: float, w: int, h: int, size: float) -> np.ndarray:
+    def brought_down(w: int, h: int) -> list[tuple[np.ndarray, float]]:
+        found = []
+        for picture, size in zip(taken, (1.4, 0.45), strict=True):
+            scale = size * max(w / picture.shape[1], h / picture.shape[0])
+            down = min(1.0, scale)
+            small = cv2.resize(picture, None, fx=down, fy=down, interpolation=cv2.INTER_AREA)
+            found.append((small, scale / down))
+        return found
+
+    def placed(picture: np.ndarray, number: int, t: float, w: int, h: int, scale: float) -> np.ndarray:
         rows, columns = picture.shape[:2]
-        scale = size * max(w / columns, h / rows) * math.exp(zoom[number] * t)
-        turn = about(columns / 2, rows / 2, spin[number] * t, scale)
+        turn = about(columns / 2, rows / 2, spin[number] * t, scale * math.exp(zoom[number] * t))
         x, y = w / 2 - columns / 2 + speed[number, 0] * t * h, h / 2 - rows / 2 + speed[number, 1] * t * h
         return shift(x, y) @ turn
 
+    sized = kept(brought_down)
+
     def draw(t: float, w: int, h: int) -> np.ndarray:
-        picture = moved(back.astype(np.float32), placed(back, 0, t, w, h, 1.4), w, h)
+        (back, larger), (front, smaller) = sized(w, h)
+        picture = moved(back, placed(back, 0, t, w, h, larger), w, h)
         mask = np.ones(front.shape[:2], np.float32)
-        return clipped(pasted(picture, front.astype(np.float32), mask, placed(front, 1, t, w, h, 0.45)))
+        return clipped(pasted(picture, front, mask, placed(front, 1, t, w, h, smaller)))
 
     return draw
 
