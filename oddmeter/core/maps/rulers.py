@@ -29,10 +29,11 @@ class Ruler(ABC):
     def place(self, source: Fraction) -> Fraction:
         """Where the clip is at a source second, in units from the in point."""
 
-    @abstractmethod
-    def unit_before(self, place: Fraction) -> int:
-        """The unit whose time is run through from its end on the way back from a place: ⌈x⌉ − 1, or the last before it
-        that stays on screen at all."""
+    def unit_before(self, source: Fraction) -> int:
+        """The unit whose time is run through from its end on the way back from a source second: ⌈x⌉ − 1, or the last
+        before it that stays on screen at all."""
+        mark = ceil((source - self.origin) * self.marks)
+        return int(self.units_before(np.asarray(mark, np.int64)))
 
     @abstractmethod
     def time(self, place: int | Fraction) -> Fraction:
@@ -70,10 +71,6 @@ class EvenRuler(Ruler):
     def place(self, source: Fraction) -> Fraction:
         """(σ − origin) · rate."""
         return (source - self.origin) * self.rate
-
-    def unit_before(self, place: Fraction) -> int:
-        """⌈x⌉ − 1."""
-        return ceil(place) - 1
 
     def time(self, place: int | Fraction) -> Fraction:
         """origin + place / rate."""
@@ -133,11 +130,6 @@ class OwnRuler(Ruler):
             return since / self.head
         over = since - self.clock.end
         return self.clock.frames + over / self.tail if over > 0 else self.clock.place(since)
-
-    def unit_before(self, place: Fraction) -> int:
-        """By searching the ticks."""
-        unit = ceil(place) - 1
-        return int(self.units_before(self.clock.ticks[unit + 1])) if 0 <= unit < self.clock.frames else unit
 
     def time(self, place: int | Fraction) -> Fraction:
         """The time of a unit's tick, and its share of the time until the next."""

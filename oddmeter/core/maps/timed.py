@@ -97,8 +97,7 @@ class TimedMap(FrameMap):
         """The source unit on screen: ⌊x⌋, and on the way back the one whose time is run through from its end."""
         moment = self.moment(self._within(frame), late=late)
         source, way = self.path.at(moment), self.path.piece(moment).way
-        place = self.ruler.place(source)
-        unit = self.ruler.unit_before(place) if way < 0 else floor(place)
+        unit = self.ruler.unit_before(source) if way < 0 else floor(self.ruler.place(source))
         return self._turned(max(0, min(self.units - 1, unit)))
 
     def picks(self) -> Iterator[int]:
