@@ -27,6 +27,7 @@ from schemathesis import GenerationMode
 from schemathesis.checks import not_a_server_error
 from schemathesis.core.failures import FailureGroup
 from schemathesis.core.result import Ok
+from schemathesis.python.asgi import shutdown_lifespans
 from schemathesis.specs.openapi.checks import (
     content_type_conformance,
     response_schema_conformance,
@@ -77,7 +78,7 @@ def found(app: FastAPI, requests: int, number: int = 1) -> tuple[Counter[int], d
             case.path_parameters.update({key: THERE[key] for key in case.path_parameters if key in THERE})
         _hold(case, case.call(headers=HOST), answers, wrong)
 
-    with TestClient(app, base_url="http://127.0.0.1") as client:
+    with under_way(app) as client:
         bring_in(client, app)
         for operation in operations:
             for mode in (GenerationMode.POSITIVE, GenerationMode.NEGATIVE):
@@ -102,7 +103,7 @@ def walked(app: FastAPI, walks: int, number: int = 1) -> tuple[Counter[int], dic
         def validate_response(self, response: Any, case: Any, *_: Any, **__: Any) -> None:
             _hold(case, response, answers, wrong)
 
-    with TestClient(app, base_url="http://127.0.0.1") as client:
+    with under_way(app) as client:
         bring_in(client, app)
         seed(number)(Walk)
         Walk.run(settings=settings(max_examples=walks, stateful_step_count=STEPS, **SETTINGS))
@@ -118,6 +119,16 @@ def _hold(case: Any, response: Any, answers: Counter[int], wrong: dict[str, str]
         for failure in group.exceptions:
             kind = f"{case.method} {case.operation.path}: {failure.title}"
             wrong.setdefault(kind, f"{failure}"[:900])
+
+
+@contextmanager
+def under_way(app: FastAPI) -> Iterator[TestClient]:
+    """The application while it is called; what the library of drawn calls has started of it is ended as well."""
+    try:
+        with TestClient(app, base_url="http://127.0.0.1") as client:
+            yield client
+    finally:
+        shutdown_lifespans()
 
 
 def bring_in(client: TestClient, app: FastAPI) -> None:
