@@ -6,6 +6,7 @@ import signal
 import struct
 import time
 import zlib
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -110,18 +111,18 @@ def absurd_png(side: int) -> bytes:
 @pytest.mark.parametrize(
     ("name", "data"),
     [
-        ("streams.mkv", many_streams(100_000)),
-        ("wide.png", absurd_png(30_000)),
-        ("wider.png", absurd_png(2_000_000_000)),
-        ("\x1b[31m\u202egnp.\u0301ü’.mov", b"\0" * 4096),
-        ("zeros.mp4", b"\0\0\0\x18ftypisom" + b"\0" * 200_000),
-        ("atoms.mov", b"\0\0\0\x08moov" * 50_000),
-        ("riff.avi", b"RIFF\xff\xff\xff\xffAVI LIST\xff\xff\xff\xffhdrl" + b"\xff" * 60_000),
+        ("streams.mkv", lambda: many_streams(100_000)),
+        ("wide.png", lambda: absurd_png(30_000)),
+        ("wider.png", lambda: absurd_png(2_000_000_000)),
+        ("\x1b[31m\u202egnp.\u0301ü’.mov", lambda: b"\0" * 4096),
+        ("zeros.mp4", lambda: b"\0\0\0\x18ftypisom" + b"\0" * 200_000),
+        ("atoms.mov", lambda: b"\0\0\0\x08moov" * 50_000),
+        ("riff.avi", lambda: b"RIFF\xff\xff\xff\xffAVI LIST\xff\xff\xff\xffhdrl" + b"\xff" * 60_000),
     ],
 )
-def test_hostile_files_end_in_a_sentence_within_bounds(tmp_path: Path, name: str, data: bytes) -> None:
+def test_hostile_files_end_in_a_sentence_within_bounds(tmp_path: Path, name: str, data: Callable[[], bytes]) -> None:
     path = tmp_path / name
-    path.write_bytes(data)
+    path.write_bytes(data())
     begun = time.monotonic()
     facts = probe_guarded(path)
     assert isinstance(facts, Facts) and not facts.usable
