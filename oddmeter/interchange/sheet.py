@@ -5,6 +5,7 @@ from dataclasses import asdict, dataclass, fields, replace
 from html import escape
 from typing import Any
 
+from oddmeter.core.planning.namesakes import folders_apart
 from oddmeter.interchange.paper import page, policy, table
 
 FORMAT = "odd-meter-conform-sheet"
@@ -14,12 +15,14 @@ VERSION = 2
 @dataclass(frozen=True)
 class SheetRow:
     """One clip. Rates, speed and stride are exact (``"a/b"``); lengths are timeline frames and timecode;
-    empty text where something does not apply. ``receiving_system`` is the speed or rate as the receiving system takes
+    empty text where something does not apply. ``folder`` is where the clip lies below its media root, empty on sheets
+    of before 2026-11-28. ``receiving_system`` is the speed or rate as the receiving system takes
     it, ``receiving_off`` by how many frames that ends off. ``changed`` says what is otherwise than on the sheet taken
     before."""
 
     delivery: str = ""
     clip: str = ""
+    folder: str = ""
     evidence: str = ""
     source_frames: int = 0
     shot_rate: str = ""
@@ -85,8 +88,12 @@ _COMPARED = (
 
 def compared(rows: Iterable[SheetRow], before: Iterable[SheetRow]) -> tuple[SheetRow, ...]:
     """The rows with what changed in each since a sheet taken before: ``speed 1/1 → 2/5``."""
-    was = {(row.delivery, row.clip): row for row in before}
-    return tuple(replace(row, changed=_changes(row, was.get((row.delivery, row.clip)))) for row in rows)
+    was = {(row.delivery, row.folder, row.clip): row for row in before}
+
+    def earlier(row: SheetRow) -> SheetRow | None:
+        return was.get((row.delivery, row.folder, row.clip)) or was.get((row.delivery, "", row.clip))
+
+    return tuple(replace(row, changed=_changes(row, earlier(row))) for row in rows)
 
 
 def totals_of(rows: Sequence[SheetRow]) -> tuple[DeliveryTotal, ...]:
@@ -149,7 +156,8 @@ def _changes(row: SheetRow, was: SheetRow | None) -> str:
 
 def _section(total: DeliveryTotal, rows: Sequence[SheetRow], strips: dict[SheetRow, str]) -> str:
     heads = "".join(f"<th{' class=n' if name in _NUMBERS else ''}>{name}</th>" for name in _HEADS)
-    lines = "".join(_line(row, strips.get(row, "")) for row in rows)
+    apart = folders_apart({number: f"{row.folder}/{row.clip}" for number, row in enumerate(rows)})
+    lines = "".join(_line(row, strips.get(row, ""), apart.get(number, "")) for number, row in enumerate(rows))
     return (
         f"<section><h2>{escape(total.delivery)}</h2><table>{_COLUMNS}<thead><tr>{heads}</tr></thead><tbody>{lines}</tbody>"
         f"<tfoot><tr><td>{total.clips} {'clip' if total.clips == 1 else 'clips'}</td><td></td><td></td><td></td>"
@@ -164,13 +172,14 @@ _SHARES = (25, 13, 15, 8, 9, 10, 10, 10)
 """Widths of the columns, in per cent."""
 
 
-def _line(row: SheetRow, strip: str) -> str:
+def _line(row: SheetRow, strip: str, folder: str) -> str:
     how = ", ".join(filter(None, (row.in_betweens, row.held, row.fields, f"sound {row.sound}" if row.sound else "")))
     off = f"<br><small>{row.receiving_off:+d} frames there</small>" if row.receiving_off else ""
     receiving = f"<br><small>{escape(row.receiving_system)}</small>{off}" if row.receiving_system else ""
+    beside = f" <small>{escape(folder)}</small>" if folder else ""
     notes = [row.note, row.marks, row.tags, f"changed: {row.changed}" if row.changed else "", row.proof]
     cells = (
-        ("", f"<b>{escape(row.clip)}</b><br><small>{escape(row.evidence)}</small>"),
+        ("", f"<b>{escape(row.clip)}</b>{beside}<br><small>{escape(row.evidence)}</small>"),
         ("", f"{escape(row.intent)}<br><small>{escape(row.decided_by)}</small>"),
         (" class=m", escape(row.equation)),
         (" class=n", f"{escape(row.speed)}<br>{escape(row.speed_percent)}{receiving}"),

@@ -15,6 +15,7 @@ from oddmeter.core.decisions.recipes import Traits
 from oddmeter.core.planning.clips import Clip, KnownClip
 from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.marks import TROUBLE, Mark, marks_of
+from oddmeter.core.planning.namesakes import folders_apart
 from oddmeter.core.planning.plans import Outcome, Plan, Refusal, planned, resolved
 from oddmeter.core.planning.timelines import Show, Timeline
 from oddmeter.store.changes import MissingError
@@ -115,6 +116,23 @@ class Board:
     def everything(self) -> dict[int, KnownClip]:
         """All clips, proxies among them."""
         return {**self.known, **self.proxies}
+
+    @cached_property
+    def apart(self) -> dict[int, str]:
+        """For each clip whose name others of the show have as well, the folder that tells it from them."""
+        deliveries = {number: delivery.name for number, delivery in self.house.deliveries.items()}
+        clips = (known.clip for known in self.known.values())
+        return folders_apart({clip.id: f"{deliveries[clip.delivery_id]}/{clip.root}/{clip.path}" for clip in clips})
+
+    def told(self, clip: Clip) -> str:
+        """The name by which people know a clip from all others of the show: ``C0001.mov (CAM_A)`` where others have
+        the same."""
+        apart = self.apart.get(clip.id)
+        return f"{clip.name} ({apart})" if apart else clip.name
+
+    def folder(self, clip: Clip) -> str:
+        """The folder that tells a clip from others of its name, else the one it lies in."""
+        return self.apart.get(clip.id) or clip.path.rpartition("/")[0].rpartition("/")[2]
 
     def timeline(self, timeline_id: int | None = None) -> Timeline:
         """A timeline of the show, or the one that is planned for; raises ``RuleError`` where it is not there."""

@@ -212,6 +212,43 @@ def test_two_browsers_and_one_clip(browser: Browser) -> None:
     assert [row["intent"] for row in browser.ledger(show).values()] == ["real-time", None, None]
 
 
+def test_clips_of_one_name_are_told_apart_everywhere_and_in_the_names_of_files(browser: Browser) -> None:
+    """As every card of a camera has them: C0001 of camera A, and C0001 of camera B."""
+    taken = browser.config.roots["Footage"] / HARBOUR
+    for camera, name in (("CAM_A", "HB_boat_59.mp4"), ("CAM_B", "HB_gulls_30.mp4")):
+        card = browser.config.roots["Uploads"] / "Cards" / camera / "CLIP"
+        card.mkdir(parents=True)
+        (card / "C0001.mp4").write_bytes((taken / name).read_bytes())
+    (card / "C0002.mp4").write_bytes((taken / "HB_quay_29.mp4").read_bytes())
+    show = browser.show()
+    browser.send("POST", f"/api/shows/{show}/deliveries", {"name": "Cards", "root": "Uploads", "path": "Cards"})
+    browser.work()
+    ledger = browser.get(f"/api/shows/{show}/ledger")
+    told = ["C0001.mp4 (CAM_A)", "C0001.mp4 (CAM_B)", "C0002.mp4"]
+    assert ledger["names"] == told
+    assert [line["name"] for line in browser.get(f"/api/shows/{show}/evidence")["clips"]] == told
+    assert [browser.get(f"/api/shows/{show}/bench/{clip}")["name"] for clip in ledger["ids"]] == told
+
+    asked = {"clip_ids": ledger["ids"], "setting": "view", "pattern": "{clip}_{rate}"}
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    assert [(file["clip_name"], file["problem"]) for file in files] == [
+        (told[0], None), (told[1], "another of these clips gets the same name; add {folder}"), (told[2], None),
+    ]  # fmt: skip
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "{clip}_{folder}"})
+    assert [file["out_path"] for file in files] == ["C0001_CAM_A.mp4", "C0001_CAM_B.mp4", "C0002_CLIP.mp4"]
+    assert not any(file["problem"] for file in files)
+
+    rows = browser.send("POST", f"/api/shows/{show}/ledger/rows", {"ids": ledger["ids"]})
+    browser.send("POST", f"/api/shows/{show}/sheets", {})
+    browser.decide(show, rows[:1], intent={"intent": "pace", "value": "1/2"})
+    sheet = csv.DictReader(io.StringIO(browser.get(f"/api/shows/{show}/sheet.csv")))
+    assert {line["folder"]: bool(line["changed"]) for line in sheet if line["clip"] == "C0001.mp4"} == {
+        "Cards/CAM_A/CLIP": True, "Cards/CAM_B/CLIP": False,
+    }  # fmt: skip
+    page = browser.get(f"/api/shows/{show}/sheet.html")
+    assert all(f"<b>C0001.mp4</b> <small>{camera}</small>" in page for camera in ("CAM_A", "CAM_B"))
+
+
 def test_handoff_from_names_to_the_sheet(browser: Browser) -> None:
     show = browser.show()
     browser.bring_in(show, HARBOUR, "=Harbour")

@@ -111,14 +111,14 @@ export function Handoff() {
             </Button>
           </div>
           <p className="mt-1.5 flex flex-wrap gap-x-1.5 gap-y-0.5 text-[12.5px] text-soft">
-            <span>Add to the name:</span>
+            <span>Add:</span>
             {choices.data?.words.map((w) => (
               <button
                 key={w.word}
                 type="button"
                 title={w.meaning}
                 className="font-mono text-patina hover:underline"
-                onClick={() => setPattern(`${pattern}{${w.word}}`)}
+                onClick={() => setPattern(`${pattern}${pattern && !pattern.endsWith("_") ? "_" : ""}{${w.word}}`)}
               >
                 {`{${w.word}}`}
               </button>

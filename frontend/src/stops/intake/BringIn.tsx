@@ -5,6 +5,7 @@ import { useState } from "react";
 import { answer, api } from "../../data/client";
 import { useAct } from "../../data/queries";
 import { Button, fieldLook, Labelled, Number } from "../../ui/parts";
+import { foldersOf } from "../../ui/words";
 
 /** Choose a folder below a media root, name the delivery, and bring it in. */
 export function BringIn({ showId, open, close }: { showId: number; open: boolean; close: (made?: number) => void }) {
@@ -96,7 +97,7 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
           <FolderItem
             icon={<CornerLeftUp size={15} aria-hidden />}
             name="Up one folder"
-            go={() => go(path.split("/").slice(0, -1).join("/"))}
+            go={() => go(foldersOf(path))}
           />
         )}
         {folder.error && <li className="p-3 text-madder">▲ {folder.error.message}</li>}

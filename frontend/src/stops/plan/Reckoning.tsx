@@ -4,6 +4,7 @@ import { useReckoning, useRow } from "../../data/queries";
 import { MeterStrip } from "../../meter/MeterStrip";
 import { MarkWord } from "../../ui/marks";
 import { Button, Heading, Number } from "../../ui/parts";
+import { foldersOf } from "../../ui/words";
 import type { Decide } from "./decide";
 import { signed } from "./PreviewTable";
 import { Shot } from "./Shot";
@@ -31,7 +32,10 @@ export function Reckoning(props: {
   return (
     <aside className="flex min-h-0 flex-1 flex-col" aria-label="Arithmetic of the selection">
       <Heading>
-        <span className="block truncate">{heading}</span>
+        <span className="block truncate">
+          {heading}
+          {one && <span className="ml-2 text-[12.5px] font-normal text-soft">{foldersOf(one.path)}</span>}
+        </span>
       </Heading>
       <div className="min-h-0 flex-1 overflow-auto" aria-busy={reckoning.isFetching}>
         {reckoning.error && ids.length > 0 && <p className="p-3 text-madder">▲ {reckoning.error.message}</p>}

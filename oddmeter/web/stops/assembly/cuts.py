@@ -244,7 +244,7 @@ def _use_view(use: Use) -> dict[str, Any]:
 
 def source_name(book: ShowBook, event: Event) -> str:
     if event.clip_id is not None and (known := book.board.everything.get(event.clip_id)):
-        return known.clip.name
+        return book.board.told(known.clip)
     if event.timeline_id is not None:
         return book.timeline(event.timeline_id).settings.name
     return event.name or event.kind.value

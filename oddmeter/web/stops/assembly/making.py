@@ -123,7 +123,7 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
 def _wanted(here: Context, connection: Connection, book: ShowBook, timeline_id: int, asked: EventsIn) -> list[_Wanted]:
     made = renders.made_of_timeline(connection, timeline_id)
     out = list(_Making(here, book, timeline_id, asked, made).files())
-    note_taken(here, connection, [one.view for one in out], asked.of.value)
+    note_taken(here, connection, [one.view for one in out], f"another of these {asked.of.value} gets the same name")
     return out
 
 
@@ -261,12 +261,14 @@ class _Making:
         delivery = self.book.board.house.deliveries.get(known.clip.delivery_id) if known else None
         return {
             **words, "clip": self._stem(event), "delivery": delivery.name if delivery else "",
+            "folder": self.book.board.folder(known.clip) if known else "",
             "intent": wish_text(decided) if decided else "", "event": f"{number:03}", "track": event.track.name,
             "speed": f"{decimal_text(use.window.conformed.speed * 100, 2)}pc" if use.window else "",
         }  # fmt: skip
 
     def _stem(self, event: Event) -> str:
-        return PurePosixPath(source_name(self.book, event)).stem
+        known = self.book.board.everything.get(event.clip_id) if event.clip_id is not None else None
+        return PurePosixPath(known.clip.name if known else source_name(self.book, event)).stem
 
 
 def _is_same(order: Order | ProgrammeOrder, before: dict[str, object]) -> bool:

@@ -149,4 +149,4 @@ def _hours(timeline: Timeline) -> str:
 
 def _clip_name(book: ShowBook, clip_id: int) -> str:
     known = book.board.everything.get(clip_id)
-    return known.clip.name if known else "a clip"
+    return book.board.told(known.clip) if known else "a clip"

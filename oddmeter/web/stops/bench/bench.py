@@ -167,7 +167,7 @@ def open_bench(here: Here, show_id: ShowId, clip_id: int) -> BenchView:
     shot = row.known.findings.shot_rate
     return BenchView(
         id=row.clip.id,
-        name=row.clip.name,
+        name=board.told(row.clip),
         revision=row.known.revision,
         frames=plan.conformed.material.frames,
         first_frame=first,

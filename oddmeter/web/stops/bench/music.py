@@ -105,7 +105,7 @@ def list_music(here: Here, show_id: ShowId) -> list[MusicChoice]:
     """Every file of the show that has sound, those that are nothing else first."""
     board = here.boards.open(show_id)
     found = [
-        MusicChoice(root=clip.root, path=clip.path, name=clip.name, only_sound=not clip.facts.usable)
+        MusicChoice(root=clip.root, path=clip.path, name=board.told(clip), only_sound=not clip.facts.usable)
         for clip in (row.clip for row in board.rows(board.timeline()).values())
         if clip.facts is not None and clip.facts.sounds
     ]

@@ -130,7 +130,8 @@ class _Wanted:
 def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[_Wanted]:
     timeline, folder = board.timeline(), safe_folder(asked.folder)
     out = [_one(here, row, board, timeline, folder, asked) for row in board.some(asked.clip_ids, timeline)]
-    note_taken(here, connection, [wanted.view for wanted in out], "clips")
+    told = "; add {folder}" if board.apart.keys() & asked.clip_ids and "{folder}" not in asked.pattern else ""
+    note_taken(here, connection, [one.view for one in out], f"another of these clips gets the same name{told}")
     return out
 
 
@@ -139,6 +140,7 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
     delivery = board.house.deliveries.get(clip.delivery_id)
     values = {
         "clip": PurePosixPath(clip.name).stem,
+        "folder": board.folder(clip),
         "delivery": delivery.name if delivery else "",
         "timeline": settings.name,
         "rate": settings.rate.spoken,
@@ -159,7 +161,7 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
             problem = str(error)
     view = FilePreview(
         clip_id=clip.id,
-        clip_name=clip.name,
+        clip_name=board.told(clip),
         out_path=path,
         frames=row.after,
         length=duration_text(row.after, settings.rate, settings.drop_frame),

@@ -127,7 +127,8 @@ def _sheet_row(board: Board, row: Row, made: Render | None) -> tuple[SheetRow, s
     said += [facts.trouble] if facts and facts.trouble else []
     said += [row.refusal.sentence] if row.refusal and row.known.material else []
     common: dict[str, Any] = {
-        "delivery": board.house.deliveries[clip.delivery_id].name, "clip": clip.name, "evidence": evidence_text(row),
+        "delivery": board.house.deliveries[clip.delivery_id].name, "clip": clip.name,
+        "folder": clip.path.rpartition("/")[0], "evidence": evidence_text(row),
         "marks": "; ".join(said), "note": clip.decided.note, "tags": ", ".join(sorted(clip.decided.tags)),
     }  # fmt: skip
     if plan is None:

@@ -165,7 +165,7 @@ def evidence_of(board: Board) -> Evidence:
     everything = board.everything
     proxies = proxies_of(board)
     order = sorted(everything.values(), key=lambda one: (one.clip.delivery_id, one.clip.name, one.clip.id))
-    return Evidence(clips=[_line(one, everything, proxies.get(one.clip.id, [])) for one in order])
+    return Evidence(clips=[_line(board, one, everything, proxies.get(one.clip.id, [])) for one in order])
 
 
 def proxies_of(board: Board) -> dict[int, list[Clip]]:
@@ -252,12 +252,12 @@ def stop_looking(here: Here, show_id: ShowId, asked: Looking) -> None:
         looks.stop_look(connection, ids)
 
 
-def _line(known: KnownClip, everything: Mapping[int, KnownClip], proxies: Sequence[Clip]) -> EvidenceLine:
+def _line(board: Board, known: KnownClip, everything: Mapping[int, KnownClip], proxies: Sequence[Clip]) -> EvidenceLine:
     clip, states = known.clip, known.findings.states
     return EvidenceLine(
         id=clip.id,
         delivery_id=clip.delivery_id,
-        name=clip.name,
+        name=board.told(clip),
         path=clip.path,
         revision=clip.revision,
         seen=known.facts is not None,

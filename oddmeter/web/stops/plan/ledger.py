@@ -160,7 +160,7 @@ def ledger_of(board: Board, find: str, mark: str, sort: Sort, down: bool, group:
         tags=list(board.house.tags.values()),
         groups=views,
         ids=[row.clip.id for row in out],
-        names=[row.clip.name for row in out],
+        names=[board.told(row.clip) for row in out],
         revisions=[row.known.revision for row in out],
     )
 
