@@ -82,7 +82,8 @@ def make_demo(database: Database, root_name: str, root: Path) -> bool:
         table = read_log((root / report.relative_path).read_bytes())
         with change(database, show_id, f"{report.name} read", MAKER) as connection:
             columns = guess_columns(table.headings)
-            logs.add_log(connection, show_id, report.name, title_of(report.name), table, columns)
+            folder = report.relative_path.parent.as_posix()
+            logs.add_log(connection, show_id, report.name, title_of(report.name), table, columns, folder)
     return True
 
 

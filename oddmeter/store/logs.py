@@ -17,8 +17,8 @@ from oddmeter.store.database import Connection, rate_from
 
 @dataclass(frozen=True)
 class LogReport:
-    """A camera or scan report of a show: its file's name, what it is called in words, its table, and which column
-    means what."""
+    """A camera or scan report of a show: its file's name, what it is called in words, its table, which column means
+    what, and the folder below its media root that it lay in, empty where it came by itself."""
 
     id: int
     name: str
@@ -26,24 +26,27 @@ class LogReport:
     table: Table
     columns: dict[Column, int]
     revision: int
+    folder: str
 
     @property
     def reading(self) -> LogReading:
         """The report read with its mapping."""
-        return _read(self.table, tuple(self.columns.items()), self.title)
+        return _read(self.table, tuple(self.columns.items()), self.title, self.folder)
 
 
 @lru_cache(maxsize=64)
-def _read(table: Table, columns: tuple[tuple[Column, int], ...], title: str) -> LogReading:
-    return parse_table(table, dict(columns), title)
+def _read(table: Table, columns: tuple[tuple[Column, int], ...], title: str, folder: str) -> LogReading:
+    return parse_table(table, dict(columns), title, folder)
 
 
-def add_log(connection: Connection, show_id: int, name: str, title: str, table: Table, columns: Columns) -> int:
+def add_log(
+    connection: Connection, show_id: int, name: str, title: str, table: Table, columns: Columns, folder: str = ""
+) -> int:
     """Put a report into a show, and remember its mapping for the next one with these headings; returns its id."""
     made = connection.execute(
-        "INSERT INTO log_report (show_id, name, title, content, mapping, removed) VALUES (%s, %s, %s, %s, %s, false)"
-        " RETURNING id",
-        (show_id, name, title, Jsonb(_document(table)), Jsonb(_columns_document(columns))),
+        "INSERT INTO log_report (show_id, name, title, content, mapping, folder, removed)"
+        " VALUES (%s, %s, %s, %s, %s, %s, false) RETURNING id",
+        (show_id, name, title, Jsonb(_document(table)), Jsonb(_columns_document(columns)), folder or None),
     ).fetchone()
     assert made is not None
     return int(str(made[0]))
@@ -88,7 +91,7 @@ def logs_of_show(connection: Connection, show_id: int) -> list[LogReport]:
         ).fetchall()
     return [
         LogReport(row["id"], row["name"], row["title"], _table_from(row["content"]), _columns_from(row["mapping"]),
-                  row["revision"])
+                  row["revision"], row["folder"] or "")
         for row in rows
     ]  # fmt: skip
 
@@ -126,17 +129,16 @@ def _match(connection: Connection, show_id: int) -> Matched | None:
     if not reports:
         return None
     rows = connection.execute(
-        "SELECT c.id, c.name, f.timecode, f.file_rate, coalesce(f.frames, 0) FROM clip c"
+        "SELECT c.id, c.name, c.path, f.timecode, f.file_rate, coalesce(f.frames, 0) FROM clip c"
         " JOIN delivery d ON d.id = c.delivery_id JOIN clip_facts f ON f.clip_id = c.id"
         " WHERE d.show_id = %s AND NOT d.removed AND c.proxy_of IS NULL ORDER BY c.id",
         (show_id,),
     ).fetchall()
     subjects = []
-    for clip_id, name, timecode, rate, frames in rows:
-        known = rate_from(str(rate)) if rate else None
-        subjects.append(
-            Candidate(int(str(clip_id)), str(name), str(timecode) if timecode else None, known, int(str(frames)))
-        )
+    for clip_id, name, path, timecode, rate, frames in rows:
+        known, folder = rate_from(str(rate)) if rate else None, str(path).rpartition("/")[0]
+        starts = str(timecode) if timecode else None
+        subjects.append(Candidate(int(str(clip_id)), str(name), starts, known, int(str(frames)), folder))
     return match([entry for report in reports for entry in report.reading.entries], subjects)
 
 

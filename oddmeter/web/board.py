@@ -15,7 +15,7 @@ from oddmeter.core.decisions.recipes import Traits
 from oddmeter.core.planning.clips import Clip, KnownClip
 from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.marks import TROUBLE, Mark, marks_of
-from oddmeter.core.planning.namesakes import folders_apart
+from oddmeter.core.planning.namesakes import folders_apart, told
 from oddmeter.core.planning.plans import Outcome, Plan, Refusal, planned, resolved
 from oddmeter.core.planning.timelines import Show, Timeline
 from oddmeter.store.changes import MissingError
@@ -127,8 +127,7 @@ class Board:
     def told(self, clip: Clip) -> str:
         """The name by which people know a clip from all others of the show: ``C0001.mov (CAM_A)`` where others have
         the same."""
-        apart = self.apart.get(clip.id)
-        return f"{clip.name} ({apart})" if apart else clip.name
+        return told(clip.name, self.apart.get(clip.id, ""))
 
     def folder(self, clip: Clip) -> str:
         """The folder that tells a clip from others of its name, else the one it lies in."""

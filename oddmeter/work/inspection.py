@@ -31,7 +31,7 @@ def inspect_all(paths: Sequence[Path], logs: Sequence[Path], *, whole: bool) -> 
             facts, picture = _looked_at(path, facts, whole=whole)
         found.append((path, facts, picture))
     subjects = [
-        Candidate(number, path.name, facts.timecode, facts.file_rate, facts.frames)
+        Candidate(number, path.name, facts.timecode, facts.file_rate, facts.frames, str(path.resolve().parent))
         for number, (path, facts, _) in enumerate(found)
     ]
     rows = match(entries, subjects).entries
@@ -69,7 +69,7 @@ def _entries(log: Path) -> tuple[LogEntry, ...]:
     except OSError as error:
         raise RuleError(f"{log} cannot be read: {error.strerror}.", "log") from error
     table = read_log(data)
-    return parse_table(table, guess_columns(table.headings), title_of(log.name)).entries
+    return parse_table(table, guess_columns(table.headings), title_of(log.name), str(log.resolve().parent)).entries
 
 
 def _clips(paths: Sequence[Path]) -> list[Path]:

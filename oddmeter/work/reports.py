@@ -8,8 +8,9 @@ from oddmeter.store import clips, logs, words
 from oddmeter.store.database import Connection
 
 
-def add_report(connection: Connection, show_id: int, name: str, table: Table) -> tuple[int, int]:
-    """Put a report into a show, with the mapping that was last used for its headings, or else guessed from them.
+def add_report(connection: Connection, show_id: int, name: str, table: Table, folder: str = "") -> tuple[int, int]:
+    """Put a report into a show, with the mapping that was last used for its headings, or else guessed from them;
+    ``folder`` is the one below its media root that it lay in.
 
     Returns its id, and how many verdicts it changed.
     """
@@ -17,7 +18,7 @@ def add_report(connection: Connection, show_id: int, name: str, table: Table) ->
 
     def add() -> None:
         columns = logs.remembered_columns(connection, table.headings) or guess_columns(table.headings)
-        made.append(logs.add_log(connection, show_id, name[:200], title_of(name), table, columns))
+        made.append(logs.add_log(connection, show_id, name[:200], title_of(name), table, columns, folder))
 
     changed = noting_changes(connection, show_id, name, add)
     return made[0], changed

@@ -71,6 +71,36 @@ def test_rows_find_their_clips(entry: LogEntry, ids: list[int]) -> None:
     assert found.unmatched == (() if ids else (entry,))
 
 
+CARDS = [
+    Candidate(1, "C0001.mov", "10:00:00:00", Rate.of(50), 500, "Day 1/CAM_A/CLIP"),
+    Candidate(2, "C0001.mov", "10:00:04:00", Rate.of(50), 500, "Day 1/CAM_B/CLIP"),
+    Candidate(3, "C0001.mov", None, Rate.of(25), 500, "Day 2"),
+]
+
+
+@pytest.mark.parametrize(
+    ("said", "ids"),
+    [
+        ({}, [1, 2, 3]),
+        ({"folder": "Day 1/CAM_A/REPORTS"}, [1]),
+        ({"folder": "Day 1"}, [1, 2]),
+        ({"folder": "Day 2"}, [3]),
+        ({"folder": "Elsewhere"}, [1, 2, 3]),
+        ({"timecode": "10:00:00:00"}, [1]),
+        ({"timecode": "10:00:05:00"}, [1, 2]),
+        ({"timecode": "10:00:12:00"}, [2]),
+        ({"timecode": "23:00:00:00"}, [1, 2, 3]),
+        ({"reel": "b"}, [2]),
+        ({"reel": "CAM"}, [1, 2]),
+        ({"reel": "AM"}, [1, 2, 3]),
+        ({"folder": "Day 1", "reel": "Cam A", "timecode": "junk"}, [1]),
+    ],
+)
+def test_of_clips_of_one_name_a_row_means_those_that_it_fits(said: dict[str, str], ids: list[int]) -> None:
+    found = match([LogEntry("r", 1, clip="c0001", **said)], CARDS)  # type: ignore[arg-type]
+    assert list(found.entries) == ids and not found.unmatched
+
+
 def test_a_report_is_read_whatever_its_form() -> None:
     head = "The Tide Bell;;;;\nday 1;;;;\n\nClip;Card;Sensor fps;Project rate;Gauge\n"
     text = head + "pour;C;149,85;25;\nbell;B;fast;;S8\n;;;;\n"

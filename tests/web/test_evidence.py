@@ -202,6 +202,25 @@ def test_nothing_of_another_show_and_nothing_outside_the_roots_is_reached(browse
         assert status in (403, 404, 422), path
 
 
+def test_each_card_has_a_report_of_its_own_and_its_rows_mean_the_clips_beside_it(browser: Browser) -> None:
+    """Both cards count their clips from C0001, and both reports have one name."""
+    taken = browser.config.roots["Footage"] / "The Tide Bell/Harbour, boat and phones/HB_gulls_30.mp4"
+    for camera, rate in (("CAM_A", 150), ("CAM_B", 75)):
+        card = browser.config.roots["Uploads"] / "Cards" / camera
+        (card / "CLIP").mkdir(parents=True)
+        (card / "CLIP" / "C0001.mp4").write_bytes(taken.read_bytes())
+        (card / "report.csv").write_text(f"Clip,Sensor fps\nC0001,{rate}\n")
+    show = browser.show()
+    body = {"name": "Cards", "root": "Uploads", "path": "Cards"}
+    assert browser.send("POST", f"/api/shows/{show}/deliveries", body)["reports"] == ["report.csv", "report.csv"]
+    browser.work()
+    logs = browser.get(f"/api/shows/{show}/logs")
+    assert [(log["name"], log["matched"]) for log in logs] == [("report.csv (CAM_A)", 1), ("report.csv (CAM_B)", 1)]
+    ids = browser.get(f"/api/shows/{show}/ledger")["ids"]
+    rows = browser.send("POST", f"/api/shows/{show}/ledger/rows", {"ids": ids})
+    assert [(row["path"].split("/")[1], row["shot"]["spoken"]) for row in rows] == [("CAM_A", "150"), ("CAM_B", "75")]
+
+
 def test_a_report_may_come_by_itself_from_a_root_and_bad_ones_are_explained(browser: Browser) -> None:
     show = browser.show()
     browser.bring_in(show, "The Tide Bell/Attic reels")

@@ -3594,7 +3594,8 @@ export interface components {
     };
     /**
      * LogView
-     * @description A report: its columns and what they mean, the first rows, what matched nothing and what was not understood.
+     * @description A report: its name, with its folder where others have the same, its columns and what they mean, the first rows,
+     *     what matched nothing and what was not understood.
      */
     LogView: {
       /** Id */

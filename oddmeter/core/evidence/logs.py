@@ -14,7 +14,8 @@ from oddmeter.core.pictures.scan import FieldOrder, Scan
 @dataclass(frozen=True)
 class LogEntry:
     """One row of a report. ``row`` counts from 1 as a person counts lines in the file; ``title`` is what the report
-    is called in words. What the row leaves open is None."""
+    is called in words, ``folder`` where the report lay, empty where it came by itself. What the row leaves open is
+    None."""
 
     title: str
     row: int
@@ -26,6 +27,7 @@ class LogEntry:
     gauge: str | None = None
     scan: Scan | None = None
     field_order: FieldOrder | None = None
+    folder: str = ""
 
     @property
     def where(self) -> str:
@@ -130,7 +132,7 @@ def guess_columns(headings: Sequence[str]) -> dict[Column, int]:
     return found
 
 
-def parse_table(table: Table, columns: Columns, title: str) -> LogReading:
+def parse_table(table: Table, columns: Columns, title: str, folder: str = "") -> LogReading:
     """The entries of a report. A cell that cannot be read is left out with a sentence; empty rows are passed over."""
     entries, troubles = [], []
     for number, row in enumerate(table.rows, table.first_row):
@@ -143,7 +145,7 @@ def parse_table(table: Table, columns: Columns, title: str) -> LogReading:
                 values[column.value] = _value(column, cell)
             except RuleError:
                 troubles.append(f"Row {number}: “{cell[:40]}” is not understood as {column.value.replace('_', ' ')}.")
-        entries.append(LogEntry(title, number, **values))  # type: ignore[arg-type]
+        entries.append(LogEntry(title, number, folder=folder, **values))  # type: ignore[arg-type]
     return LogReading(tuple(entries), tuple(troubles))
 
 

@@ -17,13 +17,15 @@ from oddmeter.core.numbers.timecode import Timecode
 
 @dataclass(frozen=True)
 class Candidate:
-    """What rows are matched with: a clip's name, start timecode and rate, and how many frames it holds."""
+    """What rows are matched with: a clip's name, start timecode and rate, how many frames it holds, and the folder that
+    it lies in."""
 
     id: int
     name: str
     timecode: str | None = None
     rate: Rate | None = None
     frames: int = 0
+    folder: str = ""
 
 
 @dataclass(frozen=True)
@@ -36,7 +38,8 @@ class Matched:
 
 def match(entries: Iterable[LogEntry], subjects: Sequence[Candidate]) -> Matched:
     """Match rows to clips: by the whole name; else by a name that only one clip's name begins with or holds; else
-    by reel and timecode, or timecode alone, where that fits one clip only."""
+    by reel and timecode, or timecode alone, where that fits one clip only. Of clips of one name a row means those that
+    lie nearest to its report, that hold its timecode, and that are of its reel, as far as that tells them apart."""
     index = _Index(subjects)
     found: dict[int, list[LogEntry]] = {}
     unmatched = []
@@ -89,7 +92,7 @@ class _Index:
     def fitting(self, entry: LogEntry) -> list[Candidate]:
         """The clips that a row belongs to."""
         if entry.clip:
-            return self._by_stem.get(stem(entry.clip), []) or self._named_in_part(stem(entry.clip))
+            return _meant(entry, self._by_stem.get(stem(entry.clip), []) or self._named_in_part(stem(entry.clip)))
         return self._at(entry) if entry.timecode else []
 
     def _named_in_part(self, wanted: str) -> list[Candidate]:
@@ -117,6 +120,44 @@ class _Index:
                 continue
             out += [held[i] for i in np.flatnonzero((firsts <= wanted) & (wanted < stops))]
         return out
+
+
+def _meant(entry: LogEntry, namesakes: list[Candidate]) -> list[Candidate]:
+    """Those of several clips of one name that a row means; what fits none of them tells nothing."""
+    if len(namesakes) < 2:
+        return namesakes
+    if entry.folder:
+        near = [_shared(entry.folder, one.folder) for one in namesakes]
+        namesakes = [one for one, shared in zip(namesakes, near, strict=True) if shared == max(near)]
+    for fits in (_starts_at, _holds, _is_of_reel):
+        namesakes = [one for one in namesakes if fits(one, entry)] or namesakes
+    return namesakes
+
+
+def _shared(one: str, other: str) -> int:
+    """How many folders two paths share from the outermost on."""
+    steps = zip(one.split("/"), other.split("/"), strict=False)
+    return sum(1 for _ in takewhile(lambda step: step[0] == step[1], steps))
+
+
+def _starts_at(one: Candidate, entry: LogEntry) -> bool:
+    return bool(entry.timecode and one.timecode) and _digits(entry.timecode) == _digits(one.timecode or "")
+
+
+def _holds(one: Candidate, entry: LogEntry) -> bool:
+    span = _span(one)
+    if span is None or one.rate is None or not entry.timecode:
+        return False
+    try:
+        return span[0] <= Timecode.parse(entry.timecode, one.rate).frames < span[1]
+    except RuleError:
+        return False
+
+
+def _is_of_reel(one: Candidate, entry: LogEntry) -> bool:
+    """Whether the reel is its name or a folder's, or a part of one: reel ``A`` is that of the folder ``CAM_A``."""
+    reel = stem(entry.reel)
+    return bool(reel) and any(f"_{reel}_" in f"_{stem(part)}_" for part in (one.name, *one.folder.split("/")))
 
 
 _SHORTEST_PART = 3

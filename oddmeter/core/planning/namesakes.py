@@ -21,6 +21,11 @@ def folders_apart(paths: Mapping[K, str]) -> dict[K, str]:
     return out
 
 
+def told(name: str, folder: str) -> str:
+    """A name with the folder that tells it from others: ``C0001.mov (CAM_A)``; the name alone where there is none."""
+    return f"{name} ({folder})" if folder else name
+
+
 def _apart(folders: Mapping[K, Sequence[str]]) -> dict[K, str]:
     deepest = max(map(len, folders.values()))
     one = ({clip: each[-near] if near <= len(each) else "" for clip, each in folders.items()}

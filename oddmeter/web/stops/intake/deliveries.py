@@ -12,6 +12,7 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
 from oddmeter.config import UPLOADS, Config, contains
+from oddmeter.core.evidence.logs import Table
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.filenames import safe_name
 from oddmeter.interchange.logs import is_report, read_log
@@ -174,14 +175,14 @@ def _bring_in(here: Context, show_id: int, name: str, root: str, path: str) -> D
     found = [_relative(here.config, root, file) for file in _media_files(here.config, root, folder)]
     left_out = [_printable(file) for file in found if not _can_be_kept(file)]
     kept = [file for file in found if _can_be_kept(file)]
-    tables = {}
+    reports: list[tuple[str, Table]] = []
     for file in filter(is_report, kept):
         try:
-            tables[Path(file).name] = read_log(here.config.footage(root, file).read_bytes())
+            reports.append((file, read_log(here.config.footage(root, file).read_bytes())))
         except (RuleError, OSError):
             left_out.append(_printable(file))
     paths = gathered(file for file in kept if not is_report(file))
-    if not paths and not tables:
+    if not paths and not reports:
         raise RuleError("There are no files in this folder.", "empty")
     delivery = None
     with change(here.database, show_id, f"“{name}” brought in", here.person) as connection:
@@ -191,9 +192,14 @@ def _bring_in(here: Context, show_id: int, name: str, root: str, path: str) -> D
             waiting = clips.unprobed(connection, delivery)
             here.queue.ask_probe(connection, waiting)
             here.queue.ask_look(connection, waiting)
-        for title, table in tables.items():
-            add_report(connection, show_id, title, table)
-    return DeliveryMade(id=delivery, clips=len(paths), reports=sorted(tables), left_out=left_out[:MOST_SHOWN])
+        for file, table in reports:
+            add_report(connection, show_id, Path(file).name, table, _parent(file))
+    names = sorted(Path(file).name for file, _ in reports)
+    return DeliveryMade(id=delivery, clips=len(paths), reports=names, left_out=left_out[:MOST_SHOWN])
+
+
+def _parent(path: str) -> str:
+    return path.rpartition("/")[0]
 
 
 def _folder(config: Config, root: str, path: str) -> Path:

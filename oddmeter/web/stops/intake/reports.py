@@ -9,6 +9,7 @@ from oddmeter.core.evidence.logs import Column, LogEntry
 from oddmeter.core.evidence.verdicts import Question
 from oddmeter.core.evidence.vocabulary import spoken
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.planning.namesakes import folders_apart, told
 from oddmeter.interchange.logs import read_log
 from oddmeter.store import logs, words
 from oddmeter.store.changes import MissingError, change, entitle
@@ -23,7 +24,8 @@ MOST_LISTED = 200
 
 
 class LogView(BaseModel):
-    """A report: its columns and what they mean, the first rows, what matched nothing and what was not understood."""
+    """A report: its name, with its folder where others have the same, its columns and what they mean, the first rows,
+    what matched nothing and what was not understood."""
 
     id: int
     name: str
@@ -77,6 +79,7 @@ def list_logs(here: Here, show_id: ShowId) -> list[LogView]:
         reports = logs.logs_of_show(connection, show_id)
         found = logs.matched(connection, show_id)
     unmatched = list(found.unmatched) if found else []
+    apart = folders_apart({report.id: f"{report.folder}/{report.name}" for report in reports})
     out = []
     for report in reports:
         reading = report.reading
@@ -85,7 +88,7 @@ def list_logs(here: Here, show_id: ShowId) -> list[LogView]:
         out.append(
             LogView(
                 id=report.id,
-                name=report.name,
+                name=told(report.name, apart.get(report.id, "")),
                 title=report.title,
                 headings=list(report.table.headings),
                 columns=report.columns,
@@ -111,7 +114,7 @@ def bring_log_in_from(here: Here, show_id: ShowId, asked: LogPlace) -> LogMade:
     path = here.config.footage(asked.root, asked.path)
     if not path.is_file():
         raise MissingError("This report")
-    return _add_log(here, show_id, path.name, path.read_bytes())
+    return _add_log(here, show_id, path.name, path.read_bytes(), asked.path.rpartition("/")[0])
 
 
 @router.put("/api/shows/{show_id}/logs/{log_id}")
@@ -159,10 +162,10 @@ def verdict_changes(here: Here, show_id: ShowId) -> list[ChangeOfVerdict]:
     ]
 
 
-def _add_log(here: Context, show_id: int, name: str, data: bytes) -> LogMade:
+def _add_log(here: Context, show_id: int, name: str, data: bytes, folder: str = "") -> LogMade:
     table = read_log(data)
     with change(here.database, show_id, f"{name} read", here.person) as connection:
-        log_id, changed = add_report(connection, show_id, name, table)
+        log_id, changed = add_report(connection, show_id, name, table, folder)
     return LogMade(id=log_id, changed=changed)
 
 
