@@ -164,7 +164,7 @@ def count_rule(here: Here, show_id: ShowId, asked: RuleIn) -> RuleCount:
     """How many clips a rule would fit."""
     board = here.boards.open(show_id)
     rule, timeline = asked.rule(), board.show.default_timeline
-    names = [known.clip.name for known in board.known.values() if rule.fits(board.traits(known, timeline))]
+    names = [board.told(known.clip) for known in board.known.values() if rule.fits(board.traits(known, timeline))]
     return RuleCount(fits=len(names), names=names[:12])
 
 
