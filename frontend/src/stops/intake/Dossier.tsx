@@ -2,9 +2,9 @@ import { Tab, TabGroup, TabList, TabPanel, TabPanels } from "@headlessui/react";
 import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../../data/client";
 import { useDossier, useLooking, useSettling, type EvidenceRow, type Question } from "../../data/evidence";
+import { Folders } from "../../ui/Folders";
 import { Glimpse } from "../../ui/Glimpse";
 import { Button, fieldLook, Number, Progress } from "../../ui/parts";
-import { foldersOf } from "../../ui/words";
 import { LOOK_KEYS, LOOKS, type LookKey } from "./looks/looks";
 import { useVocabulary } from "../../data/vocabulary";
 import { toneOf } from "./questions";
@@ -30,8 +30,8 @@ export function Dossier(props: {
     >
       <div className="flex min-h-0 flex-col border-r border-hair">
         <div className="flex h-8 shrink-0 items-baseline gap-2 border-b border-hair px-3 pt-1.5">
-          <h2 className="truncate text-[13px] font-semibold">{row.name}</h2>
-          <span className="truncate text-[12.5px] text-soft">{foldersOf(row.path)}</span>
+          <h2 className="max-w-1/2 shrink-0 truncate text-[13px] font-semibold">{row.name}</h2>
+          <Folders path={row.path} />
           {row.proxy_of && <span className="truncate text-[12.5px] text-soft">proxy of {row.proxy_of}</span>}
           {row.facts && !row.facts.fault && (
             <Number className="ml-auto shrink-0 text-soft">

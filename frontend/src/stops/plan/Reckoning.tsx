@@ -2,9 +2,9 @@ import type { Schemas } from "../../data/client";
 import { Part, Ways } from "./Ways";
 import { useReckoning, useRow } from "../../data/queries";
 import { MeterStrip } from "../../meter/MeterStrip";
+import { Folders } from "../../ui/Folders";
 import { MarkWord } from "../../ui/marks";
 import { Button, Heading, Number } from "../../ui/parts";
-import { foldersOf } from "../../ui/words";
 import type { Decide } from "./decide";
 import { signed } from "./PreviewTable";
 import { Shot } from "./Shot";
@@ -32,9 +32,9 @@ export function Reckoning(props: {
   return (
     <aside className="flex min-h-0 flex-1 flex-col" aria-label="Arithmetic of the selection">
       <Heading>
-        <span className="block truncate">
-          {heading}
-          {one && <span className="ml-2 text-[12.5px] font-normal text-soft">{foldersOf(one.path)}</span>}
+        <span className="flex min-w-0 items-baseline gap-2">
+          <span className="max-w-3/4 shrink-0 truncate">{heading}</span>
+          {one && <Folders path={one.path} />}
         </span>
       </Heading>
       <div className="min-h-0 flex-1 overflow-auto" aria-busy={reckoning.isFetching}>
