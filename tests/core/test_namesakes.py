@@ -16,7 +16,8 @@ from oddmeter.core.planning.namesakes import folders_apart
         (["c.mov", "A/c.mov"], ["", "A"]),
         (["Day 1/A/c.mov", "A/c.mov"], ["Day 1", ""]),
         (["A/c.mov", "A/C.mov"], [None, None]),
-        (["A/c.mov", "A/c.mov"], ["A", "A"]),
+        (["A/c.mov", "A/c.mov"], [None, None]),
+        (["A/c.mov", "A/c.mov", "B/c.mov"], ["A", "A", "B"]),
     ],
 )
 def test_the_nearest_folder_that_differs_is_told(paths: list[str], told: list[str | None]) -> None:

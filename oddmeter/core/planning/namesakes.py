@@ -1,7 +1,7 @@
 """Namesakes: clips of one name, as every card of a camera has them, told apart by where they lie."""
 
 from collections import defaultdict
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from typing import TypeVar
 
 K = TypeVar("K", bound=Hashable)
@@ -10,7 +10,7 @@ K = TypeVar("K", bound=Hashable)
 def folders_apart(paths: Mapping[K, str]) -> dict[K, str]:
     """For each clip whose name others have as well, the folder that tells it from them: the nearest one that all of
     them have otherwise, else several folders, ``CAM_A/DAY_2``. ``paths`` have slashes, the outermost folder first and
-    the name last. Clips of the same path are not told apart by it."""
+    the name last. Clips of the same path have the same one, and none where nobody's is another."""
     namesakes: dict[str, list[K]] = defaultdict(list)
     for clip, path in paths.items():
         namesakes[path.rpartition("/")[2]].append(clip)
@@ -27,9 +27,15 @@ def told(name: str, folder: str) -> str:
 
 
 def _apart(folders: Mapping[K, Sequence[str]]) -> dict[K, str]:
-    deepest = max(map(len, folders.values()))
-    one = ({clip: each[-near] if near <= len(each) else "" for clip, each in folders.items()}
-           for near in range(1, deepest + 1))  # fmt: skip
-    more = ({clip: "/".join(each[-near:]) for clip, each in folders.items()} for near in range(2, deepest + 1))
-    found = next((told for told in (*one, *more) if len(set(told.values())) == len(told)), None)
-    return found or {clip: "/".join(each) for clip, each in folders.items()}
+    deepest, places = max(map(len, folders.values())), len(set(map(tuple, folders.values())))
+    if places > 1:
+        for labels in zip(*(_labels(each, deepest) for each in folders.values()), strict=True):
+            if len(set(labels)) == places:
+                return dict(zip(folders, labels, strict=True))
+    return {}
+
+
+def _labels(folders: Sequence[str], deepest: int) -> Iterator[str]:
+    """What may tell a clip from others, the plainest first: one folder, the nearest first, then more and more."""
+    yield from (folders[-near] if near <= len(folders) else "" for near in range(1, deepest + 1))
+    yield from ("/".join(folders[-near:]) for near in range(2, deepest + 1))
