@@ -46,7 +46,7 @@ def add_log(
     made = connection.execute(
         "INSERT INTO log_report (show_id, name, title, content, mapping, folder, removed)"
         " VALUES (%s, %s, %s, %s, %s, %s, false) RETURNING id",
-        (show_id, name, title, Jsonb(_document(table)), Jsonb(_columns_document(columns)), folder or None),
+        (show_id, name, title, Jsonb(_document(table)), Jsonb(_columns_document(columns)), folder),
     ).fetchone()
     assert made is not None
     return int(str(made[0]))
@@ -91,7 +91,7 @@ def logs_of_show(connection: Connection, show_id: int) -> list[LogReport]:
         ).fetchall()
     return [
         LogReport(row["id"], row["name"], row["title"], _table_from(row["content"]), _columns_from(row["mapping"]),
-                  row["revision"], row["folder"] or "")
+                  row["revision"], row["folder"])
         for row in rows
     ]  # fmt: skip
 

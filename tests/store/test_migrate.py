@@ -87,6 +87,34 @@ def test_a_new_table_and_a_new_column_join_undo_by_a_line_each(empty_url: str) -
     database.close()
 
 
+def test_what_was_done_before_a_table_gained_a_column_can_still_be_undone(empty_url: str) -> None:
+    """The journal holds rows as they were: a migration that gives a table a column says what they shall have in it."""
+    before: dict[str, set[str]] = {}
+    gained = []
+    for number, _, sql in migrations():
+        migrate(empty_url, last=number)
+        now = journaled_columns(empty_url)
+        for table in before.keys() & now.keys():
+            gained += [(table, column, sql) for column in now[table] - before[table]]
+        before = now
+    assert {(table, column) for table, column, _ in gained} >= {("timeline", "start_frame"), ("log_report", "folder")}
+    assert [
+        (table, column) for table, column, sql in gained if f"journal_column('{table}', '{column}'" not in sql
+    ] == []
+
+
+def journaled_columns(url: str) -> dict[str, set[str]]:
+    with psycopg.connect(url) as connection:
+        if connection.execute("SELECT to_regclass('journaled')").fetchone() == (None,):
+            return {}
+        rows = connection.execute(
+            "SELECT table_name, array_agg(attname::text) FROM journaled"
+            " JOIN pg_attribute ON attrelid = table_name::regclass"
+            " WHERE attnum > 0 AND NOT attisdropped GROUP BY table_name"
+        ).fetchall()
+    return {str(table): set(columns) for table, columns in rows}
+
+
 def test_made_files_find_their_timeline(empty_url: str) -> None:
     migrate(empty_url, last=6)
     with psycopg.connect(empty_url, autocommit=True) as connection:
