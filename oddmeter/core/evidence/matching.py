@@ -58,6 +58,12 @@ def stem(name: str) -> str:
     return re.sub(r"[\s_\-.]+", "_", base).strip("_")
 
 
+def shared_folders(one: str, other: str) -> int:
+    """How many folders the paths of two folders share from the outermost on."""
+    steps = zip(one.split("/"), other.split("/"), strict=False)
+    return sum(1 for _ in takewhile(lambda step: step[0] == step[1], steps))
+
+
 class _Index:
     """Clips as rows ask for them: by name, by the beginnings and the parts of names, by timecode."""
 
@@ -127,17 +133,11 @@ def _meant(entry: LogEntry, namesakes: list[Candidate]) -> list[Candidate]:
     if len(namesakes) < 2:
         return namesakes
     if entry.folder:
-        near = [_shared(entry.folder, one.folder) for one in namesakes]
+        near = [shared_folders(entry.folder, one.folder) for one in namesakes]
         namesakes = [one for one, shared in zip(namesakes, near, strict=True) if shared == max(near)]
     for fits in (_starts_at, _holds, _is_of_reel):
         namesakes = [one for one in namesakes if fits(one, entry)] or namesakes
     return namesakes
-
-
-def _shared(one: str, other: str) -> int:
-    """How many folders two paths share from the outermost on."""
-    steps = zip(one.split("/"), other.split("/"), strict=False)
-    return sum(1 for _ in takewhile(lambda step: step[0] == step[1], steps))
 
 
 def _starts_at(one: Candidate, entry: LogEntry) -> bool:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from oddmeter.core.evidence.facts import Facts
-from oddmeter.core.evidence.matching import stem
+from oddmeter.core.evidence.matching import shared_folders, stem
 
 FOLDERS = ("proxy", "proxies", "proxys")
 _ENDINGS = ("_proxy", "_prx")
@@ -25,7 +25,9 @@ def pairs(paths: Iterable[str]) -> dict[str, str]:
         if _is_proxy(path):
             fitting = originals.get(_bare(path), [])
             if fitting:
-                found[path] = max(fitting, key=lambda other: (_shared(path, other), -len(other), other))
+                found[path] = max(
+                    fitting, key=lambda other: (shared_folders(_folder(path), _folder(other)), -len(other), other)
+                )
     return found
 
 
@@ -53,18 +55,12 @@ def _name(path: str) -> str:
     return path.rpartition("/")[2]
 
 
+def _folder(path: str) -> str:
+    return path.rpartition("/")[0]
+
+
 def _bare(path: str) -> str:
     name = stem(_name(path))
     for ending in _ENDINGS:
         name = name.removesuffix(ending)
     return name
-
-
-def _shared(one: str, other: str) -> int:
-    """How many folders two paths share from the start."""
-    count = 0
-    for a, b in zip(one.split("/")[:-1], other.split("/")[:-1], strict=False):
-        if a != b:
-            break
-        count += 1
-    return count
