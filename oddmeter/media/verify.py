@@ -169,6 +169,7 @@ def _compare_pictures(plan: FilePlan, progress: Callable[[int], None]) -> _Pictu
     before_wanted: Grey | None = None
     before_made: Grey | None = None
     before: object = None
+    moved = 0.0
     with FrameReader(plan.out) as made, plan.pictures(made.stream.codec_context.pix_fmt or "yuv420p") as pictures:
         passed_over = _passed_over(plan)
         for number in range(plan.length):
@@ -182,9 +183,11 @@ def _compare_pictures(plan: FilePlan, progress: Callable[[int], None]) -> _Pictu
             else:
                 wanted = None if number in passed_over else _luma(pictures.picture(number))
             if wanted is None:
+                moved = 0.0
                 _judge_new(out, number, seen, before_made, noise)
             elif before_wanted is not None and before_made is not None:
-                _judge(out, number, repeat, wanted, before_wanted, seen, before_made, noise)
+                moved = moved if repeat else change_between(wanted, before_wanted)
+                _judge(out, number, repeat, wanted, moved, seen, before_made, noise)
             elif not _alike(seen, wanted, 0.0, noise):
                 out.wrong.append(number)
             out.planned_units |= shown.units
@@ -214,24 +217,25 @@ def _judge(
     number: int,
     repeat: bool,
     wanted: Grey,
-    before_wanted: Grey,
+    moved: float,
     shown: Grey,
     before_shown: Grey,
     noise: float,
 ) -> None:
-    """Count one timeline frame: is it a repeat where planned, a new picture where planned, the right one?"""
-    source_change = 0.0 if repeat else change_between(wanted, before_wanted)
+    """Count one timeline frame: is it a repeat where planned, a new picture where planned, the right one? ``moved`` is
+    how far the source last changed: by a quarter of that an encoder may go on refining a picture that stands, but by no
+    more than it loses twice over."""
     made_change = change_between(shown, before_shown)
     out.planned_repeats += repeat
-    if not repeat and source_change <= max(STILL, noise):
+    if not repeat and moved <= max(STILL, noise):
         out.too_still += 1
         found = False
     elif repeat:
-        found = made_change <= noise
+        found = made_change <= max(noise, min(2 * noise, moved / 4))
     else:
-        found = made_change < source_change / 4
+        found = made_change < moved / 4
     out.found_repeats += found
-    if found != repeat or not _alike(shown, wanted, source_change, noise):
+    if found != repeat or not _alike(shown, wanted, 0.0 if repeat else moved, noise):
         out.wrong.append(number)
 
 

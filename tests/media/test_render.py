@@ -217,6 +217,31 @@ def test_the_proof_notices_a_file_that_is_not_as_planned(
     assert {c.name for c in verify(shifted).checks if not c.passed} >= {"repeats", "pictures"}
 
 
+def test_a_held_picture_that_the_encoder_goes_on_refining_is_a_repeat(tmp_path: Path) -> None:
+    """Hard edges at seven and a quarter pictures a second, each shown three or four times: a light file comes nearer to
+    such a picture while it stands."""
+    source, out = tmp_path / "tiles.mov", tmp_path / "made"
+    out.mkdir()
+    with av.open(str(source), "w") as container:
+        stream = container.add_stream("libx264", rate=Fraction(29, 4))
+        stream.width, stream.height, stream.pix_fmt = 320, 180, "yuv420p"
+        across, down = np.arange(320), np.arange(180)[:, None]
+        for number in range(60):
+            tile = ((across + 3 * number) % 64 < 32) ^ ((down + number) % 48 < 24)
+            picture = np.stack([tile * 120 + 60, tile * 90 + 40 + number % 50, tile * 30 + 90], -1).astype(np.uint8)
+            container.mux(stream.encode(av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(format="yuv420p")))
+        container.mux(stream.encode(None))
+    plan = plan_for(source, out, "25", Treatment(Intent.REAL_TIME), Setting.VIEW)
+    render(plan)
+    proof = verify(plan)
+    assert proof.passed, proof
+    later = plan_for(source, out, "25", Treatment(Intent.FIT, Fraction(207)), Setting.VIEW)
+    early = [j for j in range(207) if j * 29 // 100 != j * 60 // 207]
+    assert early and verify(replace(later, out=plan.out)).wrong_frames == tuple(
+        frame for j in early for frame in (j, j + 1)
+    )
+
+
 def test_what_cannot_be_made_is_said() -> None:
     with pytest.raises(RuleError, match="256 × 120"):
         ENCODINGS[Setting.EDIT].pixel_format_for("yuv420p", 160, 90)
