@@ -10,7 +10,7 @@ from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
 from oddmeter.core.evidence.logs import Column, Columns, LogReading, Table, parse_table
-from oddmeter.core.evidence.matching import Candidate, Matched, match
+from oddmeter.core.evidence.matching import Candidate, Matched, folder_of, match
 from oddmeter.store.changes import MissingError
 from oddmeter.store.database import Connection, rate_from
 
@@ -136,7 +136,7 @@ def _match(connection: Connection, show_id: int) -> Matched | None:
     ).fetchall()
     subjects = []
     for clip_id, name, path, timecode, rate, frames in rows:
-        known, folder = rate_from(str(rate)) if rate else None, str(path).rpartition("/")[0]
+        known, folder = rate_from(str(rate)) if rate else None, folder_of(str(path))
         starts = str(timecode) if timecode else None
         subjects.append(Candidate(int(str(clip_id)), str(name), starts, known, int(str(frames)), folder))
     return match([entry for report in reports for entry in report.reading.entries], subjects)

@@ -120,9 +120,8 @@ class Board:
     @cached_property
     def apart(self) -> dict[int, str]:
         """For each clip whose name others of the show have as well, the folder that tells it from them."""
-        deliveries = {number: delivery.name for number, delivery in self.house.deliveries.items()}
-        clips = (known.clip for known in self.known.values())
-        return folders_apart({clip.id: f"{deliveries[clip.delivery_id]}/{clip.root}/{clip.path}" for clip in clips})
+        clips, deliveries = (known.clip for known in self.known.values()), self.house.deliveries
+        return folders_apart({one.id: f"{deliveries[one.delivery_id].name}/{one.root}/{one.path}" for one in clips})
 
     def told(self, clip: Clip) -> str:
         """The name by which people know a clip from all others of the show: ``C0001.mov (CAM_A)`` where others have
@@ -131,7 +130,7 @@ class Board:
 
     def folder(self, clip: Clip) -> str:
         """The folder that tells a clip from others of its name, else the one it lies in."""
-        return self.apart.get(clip.id) or clip.path.rpartition("/")[0].rpartition("/")[2]
+        return self.apart.get(clip.id) or clip.folder.rpartition("/")[2]
 
     def timeline(self, timeline_id: int | None = None) -> Timeline:
         """A timeline of the show, or the one that is planned for; raises ``RuleError`` where it is not there."""
@@ -206,7 +205,7 @@ class Board:
         delivery = self.house.deliveries.get(clip.delivery_id)
         return Traits(
             name=clip.name,
-            folder=clip.path.rpartition("/")[0],
+            folder=clip.folder,
             delivery=delivery.name if delivery else "",
             shot_rate=findings.shot_rate or (facts.file_rate if facts else None),
             file_rate=facts.file_rate if facts else None,

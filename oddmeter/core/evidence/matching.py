@@ -58,6 +58,11 @@ def stem(name: str) -> str:
     return re.sub(r"[\s_\-.]+", "_", base).strip("_")
 
 
+def folder_of(path: str) -> str:
+    """The path of the folder that a path lies in; empty where it lies in none."""
+    return path.rpartition("/")[0]
+
+
 def shared_folders(one: str, other: str) -> int:
     """How many folders the paths of two folders share from the outermost on."""
     steps = zip(one.split("/"), other.split("/"), strict=False)
@@ -98,8 +103,20 @@ class _Index:
     def fitting(self, entry: LogEntry) -> list[Candidate]:
         """The clips that a row belongs to."""
         if entry.clip:
-            return _meant(entry, self._by_stem.get(stem(entry.clip), []) or self._named_in_part(stem(entry.clip)))
+            return self._meant(entry, self._by_stem.get(stem(entry.clip), []) or self._named_in_part(stem(entry.clip)))
         return self._at(entry) if entry.timecode else []
+
+    def _meant(self, entry: LogEntry, namesakes: list[Candidate]) -> list[Candidate]:
+        """Those of several clips of one name that a row means; what fits none of them tells nothing."""
+        if len(namesakes) < 2:
+            return namesakes
+        if entry.folder:
+            near = [shared_folders(entry.folder, one.folder) for one in namesakes]
+            namesakes = [one for one, shared in zip(namesakes, near, strict=True) if shared == max(near)]
+        if entry.timecode:
+            for fitting in (self._by_start.get(_digits(entry.timecode), []), self._holding(entry.timecode)):
+                namesakes = [one for one in namesakes if one in fitting] or namesakes
+        return [one for one in namesakes if _is_of_reel(one, entry)] or namesakes
 
     def _named_in_part(self, wanted: str) -> list[Candidate]:
         """The clip that is the only one whose name begins with this, or holds it as a part of its own."""
@@ -126,32 +143,6 @@ class _Index:
                 continue
             out += [held[i] for i in np.flatnonzero((firsts <= wanted) & (wanted < stops))]
         return out
-
-
-def _meant(entry: LogEntry, namesakes: list[Candidate]) -> list[Candidate]:
-    """Those of several clips of one name that a row means; what fits none of them tells nothing."""
-    if len(namesakes) < 2:
-        return namesakes
-    if entry.folder:
-        near = [shared_folders(entry.folder, one.folder) for one in namesakes]
-        namesakes = [one for one, shared in zip(namesakes, near, strict=True) if shared == max(near)]
-    for fits in (_starts_at, _holds, _is_of_reel):
-        namesakes = [one for one in namesakes if fits(one, entry)] or namesakes
-    return namesakes
-
-
-def _starts_at(one: Candidate, entry: LogEntry) -> bool:
-    return bool(entry.timecode and one.timecode) and _digits(entry.timecode) == _digits(one.timecode or "")
-
-
-def _holds(one: Candidate, entry: LogEntry) -> bool:
-    span = _span(one)
-    if span is None or one.rate is None or not entry.timecode:
-        return False
-    try:
-        return span[0] <= Timecode.parse(entry.timecode, one.rate).frames < span[1]
-    except RuleError:
-        return False
 
 
 def _is_of_reel(one: Candidate, entry: LogEntry) -> bool:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from oddmeter.core.evidence.facts import Facts
-from oddmeter.core.evidence.matching import shared_folders, stem
+from oddmeter.core.evidence.matching import folder_of, shared_folders, stem
 
 FOLDERS = ("proxy", "proxies", "proxys")
 _ENDINGS = ("_proxy", "_prx")
@@ -26,7 +26,7 @@ def pairs(paths: Iterable[str]) -> dict[str, str]:
             fitting = originals.get(_bare(path), [])
             if fitting:
                 found[path] = max(
-                    fitting, key=lambda other: (shared_folders(_folder(path), _folder(other)), -len(other), other)
+                    fitting, key=lambda other: (shared_folders(folder_of(path), folder_of(other)), -len(other), other)
                 )
     return found
 
@@ -53,10 +53,6 @@ def _is_proxy(path: str) -> bool:
 
 def _name(path: str) -> str:
     return path.rpartition("/")[2]
-
-
-def _folder(path: str) -> str:
-    return path.rpartition("/")[0]
 
 
 def _bare(path: str) -> str:

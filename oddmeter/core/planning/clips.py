@@ -10,6 +10,7 @@ from oddmeter.core.evidence.claims import Word, claims_of, life_rate, verdicts_b
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.findings import Findings, findings_of, settled
 from oddmeter.core.evidence.logs import LogEntry
+from oddmeter.core.evidence.matching import folder_of
 from oddmeter.core.evidence.verdicts import Certainty, Question, Verdict, verdicts
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import originals_of
@@ -75,6 +76,11 @@ class Clip:
     proxy_of: int | None
     proxies: int
     replaced: bool = False
+
+    @property
+    def folder(self) -> str:
+        """Where it lies below its media root."""
+        return folder_of(self.path)
 
     @cached_property
     def verdicts(self) -> dict[Question, Verdict]:

@@ -30,9 +30,9 @@ def named_path(folder: str, pattern: str, setting: Setting, words: Mapping[str, 
     return f"{folder}/{name}" if folder else name
 
 
-def note_taken(here: Context, connection: Connection, files: Sequence[Named], same: str) -> None:
+def note_taken(here: Context, connection: Connection, files: Sequence[Named], what: str, remedy: str = "") -> None:
     """Say of each file whose name is taken, in the queue, on disk or by another of these, that it cannot be made;
-    ``same`` is how the last is said."""
+    ``what`` they are made of, in the plural, ``remedy`` what is added to the last."""
     taken = renders.taken(connection, [file.out_path for file in files])
     seen: set[str] = set()
     for file in files:
@@ -42,5 +42,5 @@ def note_taken(here: Context, connection: Connection, files: Sequence[Named], sa
         elif file.problem is None and here.config.product(path).exists():
             file.problem = "a file of that name is there already"
         elif file.problem is None and path in seen:
-            file.problem = same
+            file.problem = f"another of these {what} gets the same name{remedy}"
         seen.add(path)

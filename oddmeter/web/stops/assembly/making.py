@@ -22,7 +22,7 @@ from oddmeter.core.decisions.vocabulary import wish_text
 from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
-from oddmeter.core.planning.clips import Clip
+from oddmeter.core.planning.clips import Clip, KnownClip
 from oddmeter.core.planning.filenames import safe_folder
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.identity import is_as_known
@@ -123,7 +123,7 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
 def _wanted(here: Context, connection: Connection, book: ShowBook, timeline_id: int, asked: EventsIn) -> list[_Wanted]:
     made = renders.made_of_timeline(connection, timeline_id)
     out = list(_Making(here, book, timeline_id, asked, made).files())
-    note_taken(here, connection, [one.view for one in out], f"another of these {asked.of.value} gets the same name")
+    note_taken(here, connection, [one.view for one in out], asked.of.value)
     return out
 
 
@@ -257,7 +257,7 @@ class _Making:
         if event is None:
             return words
         use, decided = self.book.use(self.timeline_id, event), event.decisions.intent
-        known = self.book.board.everything.get(event.clip_id) if event.clip_id is not None else None
+        known = self._known(event)
         delivery = self.book.board.house.deliveries.get(known.clip.delivery_id) if known else None
         return {
             **words, "clip": self._stem(event), "delivery": delivery.name if delivery else "",
@@ -266,8 +266,11 @@ class _Making:
             "speed": f"{decimal_text(use.window.conformed.speed * 100, 2)}pc" if use.window else "",
         }  # fmt: skip
 
+    def _known(self, event: Event) -> KnownClip | None:
+        return self.book.board.everything.get(event.clip_id) if event.clip_id is not None else None
+
     def _stem(self, event: Event) -> str:
-        known = self.book.board.everything.get(event.clip_id) if event.clip_id is not None else None
+        known = self._known(event)
         return PurePosixPath(known.clip.name if known else source_name(self.book, event)).stem
 
 

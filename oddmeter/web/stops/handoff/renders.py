@@ -130,8 +130,8 @@ class _Wanted:
 def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[_Wanted]:
     timeline, folder = board.timeline(), safe_folder(asked.folder)
     out = [_one(here, row, board, timeline, folder, asked) for row in board.some(asked.clip_ids, timeline)]
-    told = "; add {folder}" if board.apart.keys() & asked.clip_ids and "{folder}" not in asked.pattern else ""
-    note_taken(here, connection, [one.view for one in out], f"another of these clips gets the same name{told}")
+    remedy = "; add {folder}" if board.apart.keys() & asked.clip_ids and "{folder}" not in asked.pattern else ""
+    note_taken(here, connection, [one.view for one in out], "clips", remedy)
     return out
 
 

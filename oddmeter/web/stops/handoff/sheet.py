@@ -128,7 +128,7 @@ def _sheet_row(board: Board, row: Row, made: Render | None) -> tuple[SheetRow, s
     said += [row.refusal.sentence] if row.refusal and row.known.material else []
     common: dict[str, Any] = {
         "delivery": board.house.deliveries[clip.delivery_id].name, "clip": clip.name,
-        "folder": clip.path.rpartition("/")[0], "evidence": evidence_text(row),
+        "folder": clip.folder, "evidence": evidence_text(row),
         "marks": "; ".join(said), "note": clip.decided.note, "tags": ", ".join(sorted(clip.decided.tags)),
     }  # fmt: skip
     if plan is None:

@@ -13,6 +13,7 @@ from pydantic import BaseModel
 
 from oddmeter.config import UPLOADS, Config, contains
 from oddmeter.core.evidence.logs import Table
+from oddmeter.core.evidence.matching import folder_of
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.filenames import safe_name
 from oddmeter.interchange.logs import is_report, read_log
@@ -193,13 +194,9 @@ def _bring_in(here: Context, show_id: int, name: str, root: str, path: str) -> D
             here.queue.ask_probe(connection, waiting)
             here.queue.ask_look(connection, waiting)
         for file, table in reports:
-            add_report(connection, show_id, Path(file).name, table, _parent(file))
+            add_report(connection, show_id, Path(file).name, table, folder_of(file))
     names = sorted(Path(file).name for file, _ in reports)
     return DeliveryMade(id=delivery, clips=len(paths), reports=names, left_out=left_out[:MOST_SHOWN])
-
-
-def _parent(path: str) -> str:
-    return path.rpartition("/")[0]
 
 
 def _folder(config: Config, root: str, path: str) -> Path:

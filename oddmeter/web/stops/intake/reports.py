@@ -6,6 +6,7 @@ from fastapi import APIRouter, File, UploadFile
 from pydantic import BaseModel, Field
 
 from oddmeter.core.evidence.logs import Column, LogEntry
+from oddmeter.core.evidence.matching import folder_of
 from oddmeter.core.evidence.verdicts import Question
 from oddmeter.core.evidence.vocabulary import spoken
 from oddmeter.core.numbers.errors import RuleError
@@ -114,7 +115,7 @@ def bring_log_in_from(here: Here, show_id: ShowId, asked: LogPlace) -> LogMade:
     path = here.config.footage(asked.root, asked.path)
     if not path.is_file():
         raise MissingError("This report")
-    return _add_log(here, show_id, path.name, path.read_bytes(), asked.path.rpartition("/")[0])
+    return _add_log(here, show_id, path.name, path.read_bytes(), folder_of(asked.path))
 
 
 @router.put("/api/shows/{show_id}/logs/{log_id}")
