@@ -23,8 +23,8 @@ from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.maps.frame_map import Shown, Weights
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import Scan, TimelineScan
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.samples import planar, planes_of
+from oddmeter.media.frames.access import Frames
 from oddmeter.media.pictures.light import added
 from oddmeter.media.pictures.nearness import Grey, brought_near
 from oddmeter.media.pictures.planes import luma_of, woven
@@ -71,7 +71,7 @@ class Maker:
 
     def __init__(
         self,
-        frames: FrameAccess,
+        frames: Frames,
         planned: Conform,
         canvas: Canvas,
         pixel_format: str,

@@ -22,8 +22,9 @@ from oddmeter.core.numbers.timecode import Timecode, carried_over
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.identity import insist_as_known, is_as_known
+from oddmeter.media.frames.access import FrameAccess
+from oddmeter.media.frames.straight import straight
 from oddmeter.media.making import Maker
 from oddmeter.media.sound.planned import music_of, sounds_of
 from oddmeter.media.sound.track import SoundPlan, SoundTrack
@@ -105,9 +106,11 @@ class FilePlan(ABC):
         """What it says of how its pictures were mastered; empty where nothing is known of it."""
 
     @abstractmethod
-    def pictures(self, pixel_format: str = "", *, ahead: bool = False) -> AbstractContextManager[Pictures]:
+    def pictures(
+        self, pixel_format: str = "", *, ahead: bool = False, proving: bool = False
+    ) -> AbstractContextManager[Pictures]:
         """Its pictures, in a pixel format or the one that the setting keeps most in; with ``ahead`` the next ones are
-        decoded at the same time."""
+        decoded at the same time, ``proving`` reads the sources straight through."""
 
     @abstractmethod
     def shown(self, number: int) -> FrameShown:
@@ -210,9 +213,10 @@ class ClipPlan(FilePlan):
         return mastering_in(self.source)
 
     @contextmanager
-    def pictures(self, pixel_format: str = "", *, ahead: bool = False) -> Iterator[Pictures]:
+    def pictures(self, pixel_format: str = "", *, ahead: bool = False, proving: bool = False) -> Iterator[Pictures]:
         """Those of the one maker of the clip."""
-        with FrameAccess(self.source, self.facts, ahead=ahead) as frames:
+        access = straight(self.source, self.facts) if proving else FrameAccess(self.source, self.facts, ahead=ahead)
+        with access as frames:
             if not pixel_format:
                 stored = frames.frame(self.conformed.span[0]).format.name
                 pixel_format = ENCODINGS[self.setting].pixel_format_for(stored, self.canvas.width, self.canvas.height)

@@ -26,7 +26,8 @@ from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.access import FrameAccess
+from oddmeter.media.frames.access import FrameAccess, Frames
+from oddmeter.media.frames.straight import straight
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.colours import Colour, black, colour_of, coloured
 from oddmeter.media.pictures.light import added
@@ -111,13 +112,13 @@ class TimelinePlan(FilePlan):
         return told.pop() if len(told) == 1 else Mastering()
 
     @contextmanager
-    def pictures(self, pixel_format: str = "", *, ahead: bool = False) -> Iterator[Pictures]:
+    def pictures(self, pixel_format: str = "", *, ahead: bool = False, proving: bool = False) -> Iterator[Pictures]:
         """Put together from its clips' makers."""
         if not pixel_format:
             stored = [one.facts.pixel_format for one in self.seen]
             encoding, canvas = ENCODINGS[self.setting], self.canvas
             pixel_format = encoding.pixel_format_for_all(stored, canvas.width, canvas.height)
-        with closing(_Made(self, pixel_format, ahead=ahead)) as made:
+        with closing(_Made(self, pixel_format, ahead=ahead, proving=proving)) as made:
             yield made
 
     def shown(self, number: int) -> FrameShown:
@@ -164,10 +165,10 @@ class TimelinePlan(FilePlan):
 class _Made:
     """The pictures of a timeline's file; for one thread at a time."""
 
-    def __init__(self, plan: TimelinePlan, pixel_format: str, *, ahead: bool) -> None:
+    def __init__(self, plan: TimelinePlan, pixel_format: str, *, ahead: bool, proving: bool) -> None:
         self.pixel_format = pixel_format
-        self._plan, self._ahead = plan, ahead
-        self._open: OrderedDict[tuple[int, int], tuple[Maker, FrameAccess]] = OrderedDict()
+        self._plan, self._ahead, self._proving = plan, ahead, proving
+        self._open: OrderedDict[tuple[int, int], tuple[Maker, Frames]] = OrderedDict()
 
     def close(self) -> None:
         """Close every file."""
@@ -201,7 +202,10 @@ class _Made:
             while len(self._open) >= _MOST_OPEN:
                 self._open.popitem(last=False)[1][1].__exit__()
             footage = self._plan.footage[seen.clip_id]
-            frames = FrameAccess(footage.path, footage.facts, ahead=self._ahead)
+            frames: Frames = (
+                straight(footage.path, footage.facts) if self._proving
+                else FrameAccess(footage.path, footage.facts, ahead=self._ahead)
+            )  # fmt: skip
             planned = _in_raster(window.as_conform, footage.facts, self._plan.canvas)
             self._open[key] = Maker(frames, planned, self._plan.canvas, self.pixel_format, footage.cuts), frames
         self._open.move_to_end(key)

@@ -27,7 +27,7 @@ from oddmeter.media.containers.matroska import PLACEHOLDER, state_in_track
 from oddmeter.media.containers.quicktime import field_order_atom, state_in_entry
 from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.containers.vc3 import state_matrix
-from oddmeter.media.files.decode import read_ahead
+from oddmeter.media.frames.decode import read_ahead
 from oddmeter.media.plans import FilePlan
 from oddmeter.media.sound.track import SoundTrack
 

@@ -25,8 +25,8 @@ from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.mastering import mastering_in
 from oddmeter.media.containers.settings import ENCODINGS
-from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.planes import converted, luma_of
 from oddmeter.media.plans import FilePlan
 from oddmeter.media.sound.track import BLOCK, SoundTrack
@@ -170,7 +170,10 @@ def _compare_pictures(plan: FilePlan, progress: Callable[[int], None]) -> _Pictu
     before_made: Grey | None = None
     before: object = None
     moved = 0.0
-    with FrameReader(plan.out) as made, plan.pictures(made.stream.codec_context.pix_fmt or "yuv420p") as pictures:
+    with (
+        FrameReader(plan.out) as made,
+        plan.pictures(made.stream.codec_context.pix_fmt or "yuv420p", proving=True) as pictures,
+    ):
         passed_over = _passed_over(plan)
         for number in range(plan.length):
             shown = plan.shown(number)

@@ -13,6 +13,7 @@ from oddmeter.core.evidence.facts import Facts, Sound, Timing
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.evidence.unevenness import ClockStretch, Unevenness
 from oddmeter.core.numbers.clock import Clock
+from oddmeter.core.numbers.frame_index import FrameIndex
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
@@ -31,6 +32,7 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
         " capture_key = %(capture_key)s, start_seconds = %(start)s, duplicates = %(duplicates)s, gaps = %(gaps)s,"
         " intervals = %(intervals)s, identity = %(identity)s, replaced = false, turn = %(turn)s,"
         " pixel_format = %(pixel_format)s, bits = %(bits)s, transfer = %(transfer)s,"
+        " frame_index = %(index)s,"
         " clock = %(clock)s, clock_base = %(clock_base)s, uneven = %(uneven)s WHERE clip_id = %(clip_id)s",
         {
             "clip_id": clip_id,
@@ -60,6 +62,7 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "pixel_format": facts.pixel_format,
             "bits": facts.bits,
             "transfer": facts.transfer,
+            "index": facts.index.packed if facts.index else None,
             "clock": zlib.compress(facts.clock.packed) if facts.clock else None,
             "clock_base": fraction_text(facts.clock.base) if facts.clock else None,
             "uneven": Jsonb(_uneven_document(facts.uneven)) if facts.uneven else None,
@@ -146,6 +149,7 @@ def facts_from(row: dict[str, Any]) -> Facts:
         bits=row["bits"],
         transfer=row["transfer"],
         identity=Identity(**row["identity"]) if row["identity"] else None,
+        index=FrameIndex(bytes(row["frame_index"])) if row["frame_index"] else None,
         clock=Clock(zlib.decompress(row["clock"]), Fraction(row["clock_base"])) if row["clock"] else None,
         uneven=_uneven_from(row["uneven"]) if row["uneven"] else None,
         intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),

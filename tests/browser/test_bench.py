@@ -11,9 +11,9 @@ from playwright.sync_api import Page, expect
 
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.demo.framecode import read
-from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planes_of
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.planes import field_of
 from tests.browser.conftest import Running, Show
 from tests.waiting import wait_until

@@ -6,7 +6,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from oddmeter.demo.framecode import read
-from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.frames.decode import FrameReader
 from tests.browser.conftest import Running
 
 

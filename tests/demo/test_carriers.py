@@ -15,7 +15,7 @@ from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import Picture, read
 from oddmeter.demo.takes import REPORTS, TRAPS
 from oddmeter.interchange.logs import read_log
-from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.frames.decode import FrameReader
 
 
 def numbers(moment: Moment) -> list[int]:

@@ -19,7 +19,7 @@ from oddmeter.demo.show import TIMELINES, make_demo
 from oddmeter.demo.sound import SAMPLE_RATE, harbour_sound
 from oddmeter.demo.takes import RECORDINGS, REPORTS, TAKES, TRAPS, make_footage
 from oddmeter.interchange.edl.reading import read_edl
-from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.sound.beats import beats_in
 from oddmeter.store import clips, decisions, events, logs, shows
 from oddmeter.store.database import Database

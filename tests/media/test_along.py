@@ -14,9 +14,9 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.demo.framecode import read
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.decode import FrameReader, frames_from
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
+from oddmeter.media.frames.decode import FrameReader, frames_from
 from oddmeter.media.pictures.planes import field_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render

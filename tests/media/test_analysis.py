@@ -19,7 +19,7 @@ from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import Picture
 from oddmeter.demo.takes import TAKES, TRAPS
 from oddmeter.media.analysis.analyse import DamagedError, analyse
-from oddmeter.media.files.probe import probe
+from oddmeter.media.files.probe import NO_PICTURE, probe
 
 WHOLE = [(Scan.PROGRESSIVE, None, None, None)]
 EXPECTED: dict[str, list[tuple[Scan, str | None, str | None, int | None]]] = {
@@ -122,10 +122,9 @@ def test_a_file_without_one_picture_is_damaged(tmp_path: Path, footage: dict[str
     size = int.from_bytes(data[start - 4 : start], "big") - 8
     data[start + 4 : start + 4 + size] = bytes(size)
     (tmp_path / "hollow.mp4").write_bytes(data)
-    facts = probe(tmp_path / "hollow.mp4")
-    assert facts.frames == 240
+    assert probe(tmp_path / "hollow.mp4").fault == NO_PICTURE
     with pytest.raises(DamagedError, match="damaged"):
-        analyse(tmp_path / "hollow.mp4", facts)
+        analyse(tmp_path / "hollow.mp4", probe(footage["HB_gulls_30.mp4"]))
 
 
 def test_a_burnt_in_timecode_hides_neither_repeats_nor_fields(tmp_path: Path) -> None:

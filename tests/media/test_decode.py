@@ -12,9 +12,9 @@ from av.video.frame import VideoFrame
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.framecode import read
-from oddmeter.media.files.access import FrameAccess
-from oddmeter.media.files.decode import frames_from, read_ahead
 from oddmeter.media.files.probe import probe
+from oddmeter.media.frames.access import FrameAccess
+from oddmeter.media.frames.decode import frames_from, read_ahead
 from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.pictures.stills import contact_sheet, still
 

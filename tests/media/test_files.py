@@ -15,9 +15,9 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.quicktime import field_order_atom, state_in_entry
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
+from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify

@@ -18,11 +18,11 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.turn import Turn, turn_of
 from oddmeter.media.containers.mastering import mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.access import FrameAccess
-from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.identity import identify, is_as_known
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planes_of
+from oddmeter.media.frames.access import FrameAccess
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.stills import still
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render

@@ -28,9 +28,9 @@ from oddmeter.demo.framecode import read, stamp
 from oddmeter.demo.motion import MOTION
 from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planes_of
+from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.inbetweens.flow import between, motion, sizes_of
 from oddmeter.media.making import MadeFrame, Maker
 from oddmeter.media.pictures.light import mixed

@@ -20,8 +20,8 @@ from oddmeter.demo import scenes
 from oddmeter.demo.framecode import read, stamp
 from oddmeter.media.containers.matroska import state_in_track
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify

@@ -16,9 +16,9 @@ from oddmeter.core.decisions.treatment import Between, Effort, Framing, Intent, 
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.demo.motion import MOTION
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import empty_like, planar, planes_of, reformatted
+from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.light import mix_into, mixed
 from oddmeter.media.pictures.planes import (

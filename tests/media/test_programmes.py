@@ -25,9 +25,9 @@ from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.framecode import read
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import field_of
 from oddmeter.media.plans import ClipPlan

@@ -18,8 +18,8 @@ from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.takes import TAKES
 from oddmeter.media.containers.settings import ENCODINGS, Setting
-from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render

@@ -9,9 +9,9 @@ import pytest
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.demo.framecode import read, stamp
-from oddmeter.media.files.decode import FrameReader
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.sequence import gathered, sequence
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.stills import contact_sheet, still
 
 

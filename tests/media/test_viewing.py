@@ -24,9 +24,9 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.demo.framecode import read
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.shelf import Shelf
+from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.making import MadeFrame, Maker
 from oddmeter.media.pictures.planes import converted
 from oddmeter.media.pictures.stills import contact_sheet, still

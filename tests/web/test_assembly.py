@@ -20,7 +20,7 @@ from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.demo import framecode
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import write_edl
-from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.frames.decode import FrameReader
 from tests.web.conftest import Browser
 
 FOUNDRY = "The Tide Bell/Foundry day 1"

@@ -11,7 +11,7 @@ from fractions import Fraction
 from oddmeter.demo.framecode import read
 from oddmeter.local.cluster import Cluster
 from oddmeter.media.containers.settings import Setting
-from oddmeter.media.files.decode import FrameReader
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.store.renders import Render
 from oddmeter.work.tasks import queue
 from tests.waiting import wait_until

@@ -8,6 +8,7 @@ from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.evidence.unevenness import Unevenness
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.frame_index import FrameIndex
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.scan import FieldOrder, Scan
@@ -49,10 +50,10 @@ class Facts:
     at least one frame is missing; ``intervals`` are the lengths of frames in seconds, each with how many last so
     long (at most ``MOST_INTERVALS`` of them). Of a numbered sequence, gaps and duplicates are those of its numbers.
     ``pixel_aspect`` is width over height; with ``width`` and ``height`` it is that of the picture as it is shown, after
-    its ``turn``. ``pixel_format`` is libavutil's name of how samples are stored, ``bits`` their depth, ``transfer`` the
-    curve of high dynamic range where there is one, ``identity`` what tells whether the file is still the same.
-    ``fault`` is a sentence where the file cannot be used; ``remarks`` are sentences about what is odd in a file that
-    can.
+    its ``turn``. ``index`` says which frame each packet of the file shows. ``pixel_format`` is libavutil's name of how
+    samples are stored, ``bits`` their depth, ``transfer`` the curve of high dynamic range where there is one,
+    ``identity`` what tells whether the file is still the same. ``fault`` is a sentence where the file cannot be used;
+    ``remarks`` are sentences about what is odd in a file that can.
     """
 
     frames: int = 0
@@ -80,6 +81,7 @@ class Facts:
     duplicates: int = 0
     gaps: int = 0
     intervals: tuple[tuple[Fraction, int], ...] = ()
+    index: FrameIndex | None = None
     clock: Clock | None = None
     uneven: Unevenness | None = None
     fault: str | None = None

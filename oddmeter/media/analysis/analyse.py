@@ -20,8 +20,8 @@ from oddmeter.core.pictures.repeats import Found, find
 from oddmeter.core.pictures.report import Measures, PictureReport, Repeats, Stretch, cuts
 from oddmeter.core.pictures.scan import Scan
 from oddmeter.media.analysis.measures import Meter
-from oddmeter.media.files.decode import frames_from, read_ahead
 from oddmeter.media.files.probe import NO_PICTURE
+from oddmeter.media.frames.decode import frames_from, read_ahead
 
 SHORT = 1_500
 """Clips up to so many frames are looked at whole."""

@@ -16,7 +16,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.media.files.decode import frames_from
+from oddmeter.media.frames.decode import frames_from
 from oddmeter.media.pictures.planes import luma_of
 
 Series = npt.NDArray[np.float64]

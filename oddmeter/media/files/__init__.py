@@ -1,3 +1,4 @@
-"""Files and the frames in them: ``probe`` and ``timestamps`` say what a file holds, ``sequence`` makes one clip of
-numbered pictures, ``decode`` and ``access`` reach any frame by its number; ``shelf`` keeps small
-files that can be made again."""
+"""Files and what lies in them: ``probe`` and ``timestamps`` say what a file holds, by ``walking`` through its
+``packets`` and ``indexing`` its frames; ``sequence`` makes one clip of numbered pictures, ``opened`` opens what others
+made, ``identity`` tells whether it is still the same; ``samples`` are the stored planes of a frame; ``shelf`` keeps
+small files that can be made again."""

@@ -4,7 +4,6 @@ Only formats that hold pictures and sound by themselves are taken, and no protoc
 other files, or to addresses, are not followed. Of several streams the first is taken that can be decoded.
 """
 
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +16,7 @@ from av.stream import Disposition
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.turn import Turn, turn_of
 from oddmeter.media.files.samples import flagged_like, planar, planes_of, reformatted
 
@@ -55,14 +55,40 @@ def has_decoder(stream: VideoStream | AudioStream) -> bool:
     return getattr(stream, "codec_context", None) is not None
 
 
-def upright(frames: Iterator[VideoFrame]) -> Iterator[VideoFrame]:
-    """The frames as they are shown: turned and mirrored where their display matrix says so."""
-    for frame in frames:
-        yield turned(frame, turn_in(frame))
+def opened_pictures(path: Path) -> tuple[InputContainer, VideoStream]:
+    """A clip open for reading, and its stream of pictures; whoever asks closes it. Raises ``RuleError`` where it cannot
+    be opened, or holds no pictures that can be decoded."""
+    try:
+        container = opened(path)
+    except (av.error.FFmpegError, OSError) as error:
+        raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
+    stream = pictures_in(container)
+    if stream is None:
+        container.close()
+        raise RuleError(f"{path.name} holds no picture that can be decoded.", "media")
+    return container, stream
+
+
+def picture_in(file: Path) -> VideoFrame:
+    """The picture in a file of its own, as it is shown; raises ``RuleError`` where there is none."""
+    try:
+        with opened(file) as container:
+            stream = pictures_in(container)
+            frame = next(container.decode(stream)) if stream is not None else None
+    except MemoryError:
+        raise
+    except (av.error.FFmpegError, OSError, StopIteration):
+        frame = None
+    if frame is None:
+        raise RuleError(f"{file.name} holds no picture that can be decoded.", "media")
+    return turned(frame, turn_in(frame))
 
 
 def turn_in(frame: VideoFrame) -> Turn:
-    """The turn that a decoded frame carries; none where it is not by quarters."""
+    """The turn that a decoded frame carries; none where it is not by quarters.
+
+    To ask ties the frame to itself, so that it stays until the collector comes by: ask one frame of a clip, not all.
+    """
     try:
         matrix: Any = frame.side_data.get(Type.DISPLAYMATRIX)  # type: ignore[call-overload]
     except ValueError:  # it carries something that the library has no name for; then it only says how it is turned
@@ -85,5 +111,4 @@ def turned(frame: VideoFrame, turn: Turn) -> VideoFrame:
     for made, plane in zip(planes_of(out), planes_of(flat), strict=True):
         lines = plane.T if swaps else plane
         made[:] = lines[:: -1 if upwards else 1, :: -1 if leftwards else 1]
-    out.pts, out.time_base = frame.pts, frame.time_base
     return out

@@ -6,15 +6,13 @@ read gives facts with a ``fault`` sentence, never an exception.
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import av
-from av.audio.stream import AudioStream
 from av.container import InputContainer
-from av.packet import Packet
 from av.video.format import VideoFormat
 from av.video.stream import VideoStream
 
@@ -24,13 +22,14 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import HIGHEST
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
-from oddmeter.media.files.decode import picture_in
 from oddmeter.media.files.identity import identify
+from oddmeter.media.files.indexing import Indexed, indexed
 from oddmeter.media.files.matrices import may_be_turned
-from oddmeter.media.files.opened import has_decoder, opened, pictures_in, sounds_in, turn_in
+from oddmeter.media.files.opened import has_decoder, opened, picture_in, pictures_in, sounds_in, turn_in
 from oddmeter.media.files.samples import HLG, PQ
 from oddmeter.media.files.sequence import is_sequence, sequence
 from oddmeter.media.files.timestamps import clock_of, duplicates, gaps, intervals, measure
+from oddmeter.media.files.walking import Heard, Walk, walk
 
 LARGEST_SIDE = 32_768
 MOST_STREAMS = 512
@@ -45,38 +44,11 @@ _FASTEST_STREAM = 1_000
 _NAMELESS = ("SoundHandler", "und")
 """What writers put where a stream has no name."""
 _LONGEST_NAME = 60
-_SOUND_PACKETS = 8
-"""Packets of sound that are tried, to tell whether the rest can be decoded."""
 _TRANSFERS = {PQ: "PQ", HLG: "HLG"}
 """What curves of high dynamic range are called."""
 _UP, _LOW = FieldOrder.UPPER, FieldOrder.LOWER
 _FIELD_ORDERS = {1: (Scan.PROGRESSIVE, None), 2: (Scan.INTERLACED, _UP), 3: (Scan.INTERLACED, _LOW),
                  4: (Scan.INTERLACED, _UP), 5: (Scan.INTERLACED, _LOW)}  # fmt: skip
-
-
-@dataclass
-class _Walk:
-    """What one pass over the packets collects."""
-
-    ticks: list[int] = field(default_factory=list)
-    end: int = 0
-    """The end of the frame that ends last, where packets say how long they last."""
-    without_time: int = 0
-    corrupt: int = 0
-    left_out: int = 0
-    heard: "dict[int, _Heard]" = field(default_factory=dict)
-    """Of each sound stream, by its index in the file."""
-    broken_off: bool = False
-
-
-@dataclass
-class _Heard:
-    """Where the packets of a sound stream begin and end, in ticks, and whether those that were tried can be decoded."""
-
-    first: int | None = None
-    end: int = 0
-    tried: int = 0
-    decodes: bool | None = None
 
 
 def probe(path: Path) -> Facts:
@@ -135,14 +107,15 @@ def _read(path: Path, container: InputContainer) -> Facts:
         few = 0 < len(container.streams) <= MOST_STREAMS
         heard = few and not container.streams.video
         return Facts(
-            fault=fault, sounds=tuple(_sounds(container, _walk(container, None, sounds_in(container)))) if heard else ()
+            fault=fault, sounds=tuple(_sounds(container, walk(container, None, sounds_in(container)))) if heard else ()
         )
     video = pictures_in(container)
     assert video is not None
     video.thread_count = 1
-    walk = _walk(container, video, sounds_in(container))
+    walked = walk(container, video, sounds_in(container))
     clock = video.time_base or Fraction(1, HIGHEST)
-    ticks = sorted(walk.ticks)
+    found = indexed(path, container.format.name, video, walked.pictures, _promised(path, container, video, walked))
+    ticks = found.ticks
     scan, order = _FIELD_ORDERS.get(video.codec_context.field_order, (Scan.UNKNOWN, None))
     claims = (video.average_rate, video.guessed_rate, video.base_rate)
     measured = measure(ticks, clock, claims)
@@ -150,7 +123,7 @@ def _read(path: Path, container: InputContainer) -> Facts:
         whole = measure(ticks[:-_TORN_TAIL], clock, claims)
         measured = whole if whole.timing is Timing.CONSTANT else measured
     facts = Facts(
-        frames=len(ticks) + walk.without_time,
+        frames=found.index.frames,
         file_rate=measured.rate,
         timing=measured.timing,
         measured_rate=measured.average,
@@ -167,23 +140,26 @@ def _read(path: Path, container: InputContainer) -> Facts:
         duplicates=duplicates(ticks),
         gaps=gaps(ticks) if measured.timing is Timing.VARIABLE else 0,
         intervals=intervals(ticks, clock),
+        index=found.index,
     )
-    if measured.timing is Timing.VARIABLE and not walk.without_time:
-        own = clock_of(ticks, walk.end, clock)
+    if measured.timing is Timing.VARIABLE and ticks:
+        own = clock_of(ticks, walked.pictures.end, clock)
         uneven = unevenness(own)
         facts = replace(facts, clock=own, uneven=uneven, file_rate=uneven.nominal or facts.file_rate)
     if capture := _capture(container, video):
         facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
     facts = replace(facts, **_samples(video))
     facts = _as_shown(facts, _turn(path, container, video))
-    facts = replace(facts, sounds=tuple(_sounds(container, walk)))
+    facts = replace(facts, sounds=tuple(_sounds(container, walked)))
+    if not facts.frames and walked.pictures.times:
+        return replace(facts, fault=NO_PICTURE)
     if not facts.frames:
         return replace(facts, fault="The file holds no frames; it breaks off before the first picture.")
     if facts.file_rate is None:
         return replace(facts, fault="The file states no rate, and its timestamps show none.")
-    facts = replace(facts, remarks=tuple(_remarks(facts, walk, container, video, clock)))
+    facts = replace(facts, remarks=tuple(_remarks(facts, walked, found, container, video)))
     suspect = facts.remarks or video.codec_context.pix_fmt is None
-    if suspect and (fault := _first_picture_fault(container, video)):
+    if suspect and (fault := _first_picture_fault(path)):
         return replace(facts, remarks=(), fault=fault)
     return facts
 
@@ -203,10 +179,10 @@ def _no_clip(container: InputContainer) -> str | None:
     return None
 
 
-def _sounds(container: InputContainer, walk: _Walk) -> Iterator[Sound]:
+def _sounds(container: InputContainer, walked: Walk) -> Iterator[Sound]:
     """The sound streams that hold something, and can be decoded."""
     for place, stream in enumerate(sounds_in(container)):
-        heard = walk.heard.get(stream.index, _Heard())
+        heard = walked.heard.get(stream.index, Heard())
         if heard.first is not None and heard.decodes is not False and stream.time_base is not None:
             told = (stream.metadata.get(key, "").strip() for key in ("title", "handler_name", "language"))
             name = next((one for one in told if one and one not in _NAMELESS), "")[:_LONGEST_NAME]
@@ -243,107 +219,80 @@ def _as_shown(facts: Facts, turn: Turn) -> Facts:
     return replace(facts, width=facts.height, height=facts.width, pixel_aspect=1 / facts.pixel_aspect)
 
 
-def _walk(container: InputContainer, video: VideoStream | None, sounds: list[AudioStream]) -> _Walk:
-    walk = _Walk()
-    packets = container.demux([video, *sounds] if video else sounds)
-    while True:
-        try:
-            packet = next(packets, None)
-        except av.error.FFmpegError:
-            walk.broken_off = True
-            return walk
-        if packet is None:
-            return walk
-        if packet.size:
-            _note(walk, packet, video)
-
-
-def _note(walk: _Walk, packet: "Packet[Any]", video: VideoStream | None) -> None:
-    if video is None or packet.stream_index != video.index:
-        time = packet.pts if packet.pts is not None else packet.dts
-        heard = walk.heard.setdefault(packet.stream_index, _Heard())
-        if heard.decodes is not True and heard.tried < _SOUND_PACKETS:
-            _listen(heard, packet)
-        if time is not None:
-            heard.first = time if heard.first is None else min(heard.first, time)
-            heard.end = max(heard.end, time + (packet.duration or 0))
-        return
-    if packet.is_discard:
-        walk.left_out += 1
-        return
-    if packet.is_corrupt:
-        walk.corrupt += 1
-    time = packet.pts if packet.pts is not None else packet.dts
-    if time is None:
-        walk.without_time += 1
-    else:
-        walk.ticks.append(time)
-        walk.end = max(walk.end, time + (packet.duration or 0))
-
-
-def _listen(heard: _Heard, packet: "Packet[Any]") -> None:
-    heard.tried += 1
-    try:
-        heard.decodes = bool(packet.decode()) or heard.decodes
-    except (av.error.FFmpegError, ValueError):
-        heard.decodes = heard.decodes or False
-
-
-def _first_picture_fault(container: InputContainer, video: VideoStream) -> str | None:
+def _first_picture_fault(path: Path) -> str | None:
     """A sentence where not even one picture can be decoded. It costs as much as all else in a short file, so only
     files that are odd already are asked; of all others the picture analysis finds out."""
     try:
-        container.seek(0)
-        for _ in zip(range(1), container.decode(video), strict=False):
-            return None
-    except MemoryError:
-        raise
-    except (av.error.FFmpegError, ValueError):
-        pass
-    return NO_PICTURE
+        picture_in(path)
+    except RuleError:
+        return NO_PICTURE
+    return None
 
 
 def _remarks(
-    facts: Facts, walk: _Walk, container: InputContainer, video: VideoStream, clock: Fraction
+    facts: Facts, walked: Walk, found: Indexed, container: InputContainer, video: VideoStream
 ) -> Iterator[str]:
-    if walk.broken_off or walk.corrupt:
+    if walked.broken_off or walked.pictures.damaged:
         yield f"The file breaks off or is damaged; {facts.frames} frames can be read."
-    elif (stated := video.frames) > facts.frames:
+    elif (stated := _stated_packets(container, video)) > found.places:
         yield f"The file is cut short: its header promises {stated} frames, {facts.frames} are there."
-    elif (missing := _missing_frames(facts, walk, container, video, clock)) > 1:
+    elif (missing := _missing_frames(facts, found, container, video)) > 1:
         yield f"The file is cut short: about {missing} frames that its header promises are missing."
-    if walk.left_out:
-        yield f"An edit list in the file leaves out {_count(walk.left_out, 'frame', 'frames')}."
+    if left := found.left_at_start:
+        pictures = _count(left, "picture", "pictures")
+        yield f"It begins in mid-group: {pictures} at its start cannot be decoded and {_are(left)} left out."
+    if left := found.left_later:
+        yield f"{_count(left, 'picture', 'pictures')} of it cannot be decoded and {_are(left)} left out."
+    if left := walked.pictures.left_out + max(0, video.frames - _stated_packets(container, video)):
+        yield f"An edit list in the file leaves out {_count(left, 'frame', 'frames')}."
     if facts.duplicates and facts.clock is None:
         yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
     if facts.gaps and facts.clock is None:
         yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
-    if walk.without_time:
-        yield f"{walk.without_time} frames carry no time."
+    if walked.pictures.without_time:
+        yield f"{walked.pictures.without_time} frames carry no time."
     deaf = sum(not has_decoder(stream) for stream in container.streams.audio)
-    deaf += sum(heard.decodes is False for heard in walk.heard.values())
+    deaf += sum(heard.decodes is False for heard in walked.heard.values())
     if deaf:
         which = "sound stream" if deaf == 1 else f"{deaf} sound streams"
-        yield f"Its {which} cannot be decoded and {'is' if deaf == 1 else 'are'} left out."
+        yield f"Its {which} cannot be decoded and {_are(deaf)} left out."
     if facts.turn.swaps and facts.scan is Scan.INTERLACED:
         yield "It is interlaced and turned on its side; its fields cannot be taken apart."
     if facts.frames == 1:
         yield "There is only one frame; its rate is what the header says."
 
 
+def _are(number: int) -> str:
+    return "is" if number == 1 else "are"
+
+
 def _count(number: int, one: str, many: str) -> str:
     return f"{number} {one if number == 1 else many}"
 
 
-def _missing_frames(facts: Facts, walk: _Walk, container: InputContainer, video: VideoStream, clock: Fraction) -> int:
+def _missing_frames(facts: Facts, found: Indexed, container: InputContainer, video: VideoStream) -> int:
     """Frames between the last timestamp and the length that a container without a frame count promises."""
-    promised = container.duration
-    if not promised or not walk.ticks or facts.file_rate is None or video.frames:
+    promised, clock = container.duration, video.time_base
+    if not promised or not clock or not found.ticks or facts.file_rate is None or video.frames:
         return 0
-    start = Fraction(container.start_time or 0, av.time_base)
-    end = max(walk.ticks) * clock + 1 / facts.file_rate.value
+    start = Fraction(min(container.start_time or 0, 0), av.time_base)  # some count their length from zero
+    end = found.ticks[-1] * clock + 1 / facts.file_rate.value
     end = max([end, *(start + sound.seconds for sound in facts.sounds)])
     return int((Fraction(promised, av.time_base) + start - end) * facts.file_rate.value)
+
+
+def _stated_packets(container: InputContainer, video: VideoStream) -> int:
+    """How many packets of pictures the header tells of, without those that an edit list leaves out altogether."""
+    return len(video.index_entries) if "mov" in container.format.name and video.index_entries else video.frames
+
+
+def _promised(path: Path, container: InputContainer, video: VideoStream, walked: Walk) -> int:
+    """The frames that the header of a file tells of, where it is whole; 0 elsewhere."""
+    if container.format.name != "avi" or walked.broken_off:
+        return 0
+    with path.open("rb") as file:
+        head = file.read(8)
+    return video.frames if 8 + int.from_bytes(head[4:], "little") <= path.stat().st_size else 0
 
 
 def _stated(video: VideoStream, timing: Timing) -> Fraction | None:

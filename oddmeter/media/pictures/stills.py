@@ -14,7 +14,7 @@ from av.video.frame import VideoFrame
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
-from oddmeter.media.files.decode import frames_from
+from oddmeter.media.frames.decode import frames_from
 from oddmeter.media.pictures.planes import eight_bit_rgb
 
 Picture = npt.NDArray[np.uint8]

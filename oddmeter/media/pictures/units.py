@@ -18,8 +18,8 @@ from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.pictures.originals import Unit
 from oddmeter.core.pictures.scan import FieldOrder
-from oddmeter.media.files.access import FrameAccess
 from oddmeter.media.files.samples import flagged_like, planar
+from oddmeter.media.frames.access import Frames
 from oddmeter.media.pictures.planes import from_one_field, woven
 
 _TICK = Fraction(1, 25)
@@ -30,7 +30,7 @@ _OF_SECOND = 2
 class Units:
     """The source units of a plan, as pictures."""
 
-    def __init__(self, frames: FrameAccess, planned: Conform) -> None:
+    def __init__(self, frames: Frames, planned: Conform) -> None:
         self._frames, self._planned = frames, planned
         self._fields = planned.fields
         self._order = planned.material.field_order
