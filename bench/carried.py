@@ -70,15 +70,18 @@ def remuxed(
     source: Path, path: Path, change: Callable[[int, Packet], None] = lambda at, packet: None, *,
     first: int = 0, form: str | None = None, mux: dict[str, str] | None = None,
 ) -> Path:  # fmt: skip
-    """The packets of a clip from one on, changed, in another container."""
+    """The packets of a clip from one of the first stream on, changed, in another container."""
     with av.open(str(source)) as made, av.open(str(path), "w", format=form, options=mux or {}) as container:
-        stream = made.streams.video[0]
-        copied = container.add_stream_from_template(stream)
-        for at, packet in enumerate(packet for packet in made.demux(stream) if packet.size):
-            if at >= first:
+        copied = {stream.index: container.add_stream_from_template(stream) for stream in made.streams}
+        at = 0
+        for packet in (packet for packet in made.demux() if packet.size):
+            if packet.stream_index or at >= first:
                 change(at, packet)
-                packet.stream = copied
+                index, packet.stream = packet.stream_index, copied[packet.stream_index]
                 container.mux(packet)
+                at += index == 0
+            else:
+                at += 1
     return path
 
 
@@ -87,7 +90,7 @@ def moved(seconds: Fraction) -> Callable[[int, Packet], None]:
 
     def change(at: int, packet: Packet) -> None:
         ticks = int(seconds / packet.time_base)
-        packet.pts, packet.dts = packet.pts + ticks, packet.dts + ticks
+        packet.pts, packet.dts = packet.pts + ticks, None if packet.dts is None else packet.dts + ticks
 
     return change
 

@@ -15,7 +15,7 @@ from oddmeter.media.sound.mixing import Laid, Mix, NestedSound
 from oddmeter.media.sound.planned import music_of, sounds_of
 from oddmeter.media.sound.track import SoundTrack
 
-_FEWEST, _MOST = 2, 8
+_FEWEST, _MOST = 2, 24
 """Channels of a mix."""
 _AROUND = 2
 """Seconds of a nested timeline on either side of what an event takes of it: other speeds read around each place."""

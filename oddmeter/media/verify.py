@@ -29,7 +29,8 @@ from oddmeter.media.files.probe import probe
 from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.planes import converted, luma_of
 from oddmeter.media.plans import FilePlan
-from oddmeter.media.sound.track import BLOCK, SoundTrack
+from oddmeter.media.sound.blocks import BLOCK
+from oddmeter.media.sound.track import SoundTrack
 
 Grey = npt.NDArray[np.uint8]
 

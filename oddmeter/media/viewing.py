@@ -30,11 +30,11 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.media.analysis.moments import Moment, MomentKind, moments_in
 from oddmeter.media.files.sequence import sequence
-from oddmeter.media.files.shelf import Shelf, UnderWay
 from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.making import Maker
 from oddmeter.media.pictures.planes import eight_bit_rgb, field_of, luma_of
 from oddmeter.media.pictures.raster import put
+from oddmeter.media.shelf import Shelf, UnderWay
 from oddmeter.media.sound.track import SoundPlan
 
 DRAFT_WIDTH = 640

@@ -15,6 +15,7 @@ from oddmeter.core.evidence.unevenness import ClockStretch, Unevenness
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.frame_index import FrameIndex
 from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.sound_times import SoundRun, SoundTimes
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
 from oddmeter.store.database import Connection, fraction_from, rate_from
@@ -46,7 +47,7 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "scan": facts.scan.value,
             "field_order": facts.field_order,
             "timecode": facts.timecode,
-            "sounds": Jsonb([asdict(one) | {"seconds": fraction_text(one.seconds)} for one in facts.sounds]),
+            "sounds": Jsonb([_sound_document(one) for one in facts.sounds]),
             "codec": facts.codec,
             "fault": facts.fault,
             "remarks": list(facts.remarks),
@@ -133,7 +134,7 @@ def facts_from(row: dict[str, Any]) -> Facts:
         scan=Scan(row["scan"]),
         field_order=FieldOrder(row["field_order"]) if row["field_order"] else None,
         timecode=row["timecode"],
-        sounds=tuple(Sound(**one | {"seconds": Fraction(one["seconds"])}) for one in row["sounds"]),
+        sounds=tuple(_sound_from(one) for one in row["sounds"]),
         codec=row["codec"],
         fault=row["fault"],
         remarks=tuple(row["remarks"]),
@@ -154,6 +155,25 @@ def facts_from(row: dict[str, Any]) -> Facts:
         uneven=_uneven_from(row["uneven"]) if row["uneven"] else None,
         intervals=tuple((Fraction(length), count) for length, count in row["intervals"]),
     )
+
+
+def _sound_document(sound: Sound) -> dict[str, Any]:
+    times = sound.times
+    told = {
+        "zero": fraction_text(times.zero) if times.zero is not None else None,
+        "runs": [[fraction_text(run.begins), fraction_text(run.ends)] for run in times.runs],
+        "rate": fraction_text(times.rate) if times.rate is not None else None,
+        "moved": [fraction_text(seconds) for seconds in times.moved],
+    }
+    return asdict(sound) | {"seconds": fraction_text(sound.seconds), "times": told}
+
+
+def _sound_from(document: Any) -> Sound:
+    told = document.get("times") or {"zero": None, "runs": [], "rate": None, "moved": []}
+    runs = tuple(SoundRun(Fraction(begins), Fraction(ends)) for begins, ends in told["runs"])
+    moved = tuple(Fraction(seconds) for seconds in told["moved"])
+    times = SoundTimes(fraction_from(told["zero"]), runs, fraction_from(told["rate"]), moved)
+    return Sound(**document | {"seconds": Fraction(document["seconds"]), "times": times})
 
 
 def _uneven_document(uneven: Unevenness) -> dict[str, Any]:

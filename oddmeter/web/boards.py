@@ -17,7 +17,7 @@ from threading import Lock
 
 import oddmeter
 from oddmeter.core.planning.clips import KnownClip, known_of
-from oddmeter.media.files.shelf import Shelf
+from oddmeter.media.shelf import Shelf
 from oddmeter.store import clips, decisions, logs, renders, shows
 from oddmeter.store.clips import Stamps
 from oddmeter.store.database import Connection, Database, snapshot

@@ -11,8 +11,9 @@ from av.audio.frame import AudioFrame
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from oddmeter.media.sound.blocks import framed_sound
 from oddmeter.media.sound.mixing import Laid, Mix, NestedSound
-from oddmeter.media.sound.track import SoundPlan, SoundTrack, framed_sound
+from oddmeter.media.sound.track import SoundPlan, SoundTrack
 
 RATE = 8000
 NAMES = {1: "mono", 2: "stereo", 6: "5.1"}

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from oddmeter.media.files.shelf import Shelf, UnderWay
+from oddmeter.media.shelf import Shelf, UnderWay
 
 
 def test_what_many_ask_for_is_made_once() -> None:

@@ -25,11 +25,11 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.demo.framecode import read
 from oddmeter.media.files.probe import probe
-from oddmeter.media.files.shelf import Shelf
 from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.making import MadeFrame, Maker
 from oddmeter.media.pictures.planes import converted
 from oddmeter.media.pictures.stills import contact_sheet, still
+from oddmeter.media.shelf import Shelf
 from oddmeter.media.viewing import Viewed, Viewing, content_key, nearest
 from tests.waiting import wait_until
 

@@ -11,7 +11,7 @@ import pytest
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.framecode import read
-from oddmeter.media.files.shelf import Shelf
+from oddmeter.media.shelf import Shelf
 from oddmeter.store import facts
 from oddmeter.store.database import Database
 from tests.web.conftest import Browser

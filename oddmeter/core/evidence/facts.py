@@ -10,6 +10,7 @@ from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.frame_index import FrameIndex
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.sound_times import FOLLOWING, SoundTimes
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
@@ -27,13 +28,15 @@ class Timing(StrEnum):
 @dataclass(frozen=True)
 class Sound:
     """A sound stream that can be decoded: samples a second, channels, length in seconds by its timestamps, its
-    ``place`` among the sound streams of the file, from 0, and what the file calls it."""
+    ``place`` among the sound streams of the file, from 0, what the file calls it, and what its blocks say of when they
+    are heard."""
 
     sample_rate: int
     channels: int
     seconds: Fraction
     place: int = 0
     name: str = ""
+    times: SoundTimes = FOLLOWING
 
 
 @dataclass(frozen=True)

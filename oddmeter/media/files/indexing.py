@@ -103,7 +103,7 @@ def _came(
     untold = reorders and (packets.untimed or (stream.codec_context.has_b_frames and not packets.reordered))
     stay = any(_may_stay(stream, packets.sizes[order]) for order in candidates)
     alike = reorders and len({packets.times[order] for order in candidates}) < len(candidates)
-    if untold or ((stay or alike or packets.damaged) and len(packets.times) <= MOST_COUNTED):
+    if untold or ((stay or alike or packets.damaged or packets.takes) and len(packets.times) <= MOST_COUNTED):
         return came_out(path)
     if packets.first_key == candidates[0] == in_turn[0]:
         return None

@@ -23,13 +23,14 @@ from oddmeter.core.numbers.rates import HIGHEST
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
 from oddmeter.media.files.identity import identify
-from oddmeter.media.files.indexing import Indexed, indexed
+from oddmeter.media.files.indexing import indexed
 from oddmeter.media.files.matrices import may_be_turned
-from oddmeter.media.files.opened import has_decoder, opened, picture_in, pictures_in, sounds_in, turn_in
+from oddmeter.media.files.opened import opened, picture_in, pictures_in, sounds_in, turn_in
+from oddmeter.media.files.remarks import remarks
 from oddmeter.media.files.samples import HLG, PQ
 from oddmeter.media.files.sequence import is_sequence, sequence
 from oddmeter.media.files.timestamps import clock_of, duplicates, gaps, intervals, measure
-from oddmeter.media.files.walking import Heard, Walk, walk
+from oddmeter.media.files.walking import Walk, walk
 
 LARGEST_SIDE = 32_768
 MOST_STREAMS = 512
@@ -107,13 +108,15 @@ def _read(path: Path, container: InputContainer) -> Facts:
         few = 0 < len(container.streams) <= MOST_STREAMS
         heard = few and not container.streams.video
         return Facts(
-            fault=fault, sounds=tuple(_sounds(container, walk(container, None, sounds_in(container)))) if heard else ()
+            fault=fault,
+            sounds=tuple(_sounds(container, walk(container, None, sounds_in(container)), None, ())) if heard else (),
         )
     video = pictures_in(container)
     assert video is not None
     video.thread_count = 1
     walked = walk(container, video, sounds_in(container))
     clock = video.time_base or Fraction(1, HIGHEST)
+    moved = tuple(ticks * clock for ticks in walked.pictures.laid_end_to_end())
     found = indexed(path, container.format.name, video, walked.pictures, _promised(path, container, video, walked))
     ticks = found.ticks
     scan, order = _FIELD_ORDERS.get(video.codec_context.field_order, (Scan.UNKNOWN, None))
@@ -150,14 +153,14 @@ def _read(path: Path, container: InputContainer) -> Facts:
         facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
     facts = replace(facts, **_samples(video))
     facts = _as_shown(facts, _turn(path, container, video))
-    facts = replace(facts, sounds=tuple(_sounds(container, walked)))
+    facts = replace(facts, sounds=tuple(_sounds(container, walked, facts.start, moved)))
     if not facts.frames and walked.pictures.times:
         return replace(facts, fault=NO_PICTURE)
     if not facts.frames:
         return replace(facts, fault="The file holds no frames; it breaks off before the first picture.")
     if facts.file_rate is None:
         return replace(facts, fault="The file states no rate, and its timestamps show none.")
-    facts = replace(facts, remarks=tuple(_remarks(facts, walked, found, container, video)))
+    facts = replace(facts, remarks=tuple(remarks(facts, walked, found, container, video)))
     suspect = facts.remarks or video.codec_context.pix_fmt is None
     if suspect and (fault := _first_picture_fault(path)):
         return replace(facts, remarks=(), fault=fault)
@@ -179,15 +182,18 @@ def _no_clip(container: InputContainer) -> str | None:
     return None
 
 
-def _sounds(container: InputContainer, walked: Walk) -> Iterator[Sound]:
-    """The sound streams that hold something, and can be decoded."""
+def _sounds(
+    container: InputContainer, walked: Walk, zero: Fraction | None, moved: tuple[Fraction, ...]
+) -> Iterator[Sound]:
+    """The sound streams that hold something, and can be decoded; their times counted from ``zero`` seconds, or from
+    where their own begin, those of each further recording moved by so many."""
     for place, stream in enumerate(sounds_in(container)):
-        heard = walked.heard.get(stream.index, Heard())
-        if heard.first is not None and heard.decodes is not False and stream.time_base is not None:
+        heard = walked.heard[stream.index]
+        if heard.times and heard.decodes is not False:
             told = (stream.metadata.get(key, "").strip() for key in ("title", "handler_name", "language"))
             name = next((one for one in told if one and one not in _NAMELESS), "")[:_LONGEST_NAME]
-            seconds = (heard.end - heard.first) * stream.time_base
-            yield Sound(stream.rate or 0, stream.channels, seconds, place, name)
+            times = heard.told(min(heard.times) * heard.base if zero is None else zero, moved)
+            yield Sound(stream.rate or 0, stream.channels, heard.seconds, place, name, times)
 
 
 def _samples(video: VideoStream) -> dict[str, Any]:
@@ -227,63 +233,6 @@ def _first_picture_fault(path: Path) -> str | None:
     except RuleError:
         return NO_PICTURE
     return None
-
-
-def _remarks(
-    facts: Facts, walked: Walk, found: Indexed, container: InputContainer, video: VideoStream
-) -> Iterator[str]:
-    if walked.broken_off or walked.pictures.damaged:
-        yield f"The file breaks off or is damaged; {facts.frames} frames can be read."
-    elif (stated := _stated_packets(container, video)) > found.places:
-        yield f"The file is cut short: its header promises {stated} frames, {facts.frames} are there."
-    elif (missing := _missing_frames(facts, found, container, video)) > 1:
-        yield f"The file is cut short: about {missing} frames that its header promises are missing."
-    if left := found.left_at_start:
-        pictures = _count(left, "picture", "pictures")
-        yield f"It begins in mid-group: {pictures} at its start cannot be decoded and {_are(left)} left out."
-    if left := found.left_later:
-        yield f"{_count(left, 'picture', 'pictures')} of it cannot be decoded and {_are(left)} left out."
-    if left := walked.pictures.left_out + max(0, video.frames - _stated_packets(container, video)):
-        yield f"An edit list in the file leaves out {_count(left, 'frame', 'frames')}."
-    if facts.duplicates and facts.clock is None:
-        yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
-    if facts.gaps and facts.clock is None:
-        yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
-    if walked.pictures.without_time:
-        yield f"{walked.pictures.without_time} frames carry no time."
-    deaf = sum(not has_decoder(stream) for stream in container.streams.audio)
-    deaf += sum(heard.decodes is False for heard in walked.heard.values())
-    if deaf:
-        which = "sound stream" if deaf == 1 else f"{deaf} sound streams"
-        yield f"Its {which} cannot be decoded and {_are(deaf)} left out."
-    if facts.turn.swaps and facts.scan is Scan.INTERLACED:
-        yield "It is interlaced and turned on its side; its fields cannot be taken apart."
-    if facts.frames == 1:
-        yield "There is only one frame; its rate is what the header says."
-
-
-def _are(number: int) -> str:
-    return "is" if number == 1 else "are"
-
-
-def _count(number: int, one: str, many: str) -> str:
-    return f"{number} {one if number == 1 else many}"
-
-
-def _missing_frames(facts: Facts, found: Indexed, container: InputContainer, video: VideoStream) -> int:
-    """Frames between the last timestamp and the length that a container without a frame count promises."""
-    promised, clock = container.duration, video.time_base
-    if not promised or not clock or not found.ticks or facts.file_rate is None or video.frames:
-        return 0
-    start = Fraction(min(container.start_time or 0, 0), av.time_base)  # some count their length from zero
-    end = found.ticks[-1] * clock + 1 / facts.file_rate.value
-    end = max([end, *(start + sound.seconds for sound in facts.sounds)])
-    return int((Fraction(promised, av.time_base) + start - end) * facts.file_rate.value)
-
-
-def _stated_packets(container: InputContainer, video: VideoStream) -> int:
-    """How many packets of pictures the header tells of, without those that an edit list leaves out altogether."""
-    return len(video.index_entries) if "mov" in container.format.name and video.index_entries else video.frames
 
 
 def _promised(path: Path, container: InputContainer, video: VideoStream, walked: Walk) -> int:

@@ -1,7 +1,7 @@
 """Walking: one pass over all packets of a file, noting of each what tells where its pictures and sounds lie."""
 
 from dataclasses import dataclass, field
-from fractions import Fraction
+from itertools import pairwise
 from typing import Any
 
 import av
@@ -10,16 +10,12 @@ from av.container import InputContainer
 from av.packet import Packet
 from av.video.stream import VideoStream
 
+from oddmeter.core.numbers.sound_times import BACK
+from oddmeter.media.files.heard import Heard
 from oddmeter.media.files.packets import Silent, digest_of, place_of
 
 _APART = 8
 """Packets that groups lie apart at least; those between are read over."""
-_SOUND_PACKETS = 8
-"""Packets of sound that are tried, to tell whether the rest can be decoded."""
-_BACK = Fraction(1)
-"""Seconds by which times that run backwards tell of another recording."""
-_WRAPS = 1 << 33
-"""Ticks of ninety thousand after which the times of a transport or program stream begin again (ISO/IEC 13818-1)."""
 
 
 @dataclass
@@ -48,8 +44,10 @@ class Packets:
     """How many an edit list leaves out."""
     end: int = 0
     """The end of the one that ends last, where they say how long they last."""
-    jumps_back: int | None = None
-    """The order of the first one whose time lies far before that of the one before."""
+    takes: list[int] = field(default_factory=list)
+    """The first packet of each further recording, whose times lie far before those of the one before it."""
+    lasts: int = 0
+    """Ticks that the last one lasts, where it says so."""
     _decoded_at: int | None = None
 
     def note(self, packet: "Packet[Any]", silent: bool, back: int) -> None:
@@ -65,7 +63,11 @@ class Packets:
         self.damaged = self.damaged or bool(packet.is_corrupt)
         self.all_keys = self.all_keys and bool(packet.is_keyframe)
         self.end = max(self.end, (time or 0) + (packet.duration or 0))
-        self._note_jump(order, packet.dts, back)
+        self.lasts = packet.duration or self.lasts
+        if packet.dts is not None:
+            if self._decoded_at is not None and packet.dts < self._decoded_at - back:
+                self.takes.append(order)
+            self._decoded_at = packet.dts
         if packet.is_discard:
             self.left_out += 1
         if silent or packet.is_discard:
@@ -75,38 +77,21 @@ class Packets:
             if not self.keys or order >= self.keys[-1][0] + _APART:
                 self.keys.append((order, place_of(packet), digest_of(packet)))
 
-    def _note_jump(self, order: int, decoded_at: int | None, back: int) -> None:
-        if decoded_at is None:
-            return
-        if self._decoded_at is not None and decoded_at < self._decoded_at - back and self.jumps_back is None:
-            self.jumps_back = order
-        self._decoded_at = decoded_at
-
-
-@dataclass
-class Heard:
-    """Where the packets of a sound stream begin and end, in ticks, and whether those that were tried can be decoded."""
-
-    first: int | None = None
-    end: int = 0
-    tried: int = 0
-    decodes: bool | None = None
-
-    def note(self, packet: "Packet[Any]") -> None:
-        """Note the next packet."""
-        time = packet.pts if packet.pts is not None else packet.dts
-        if self.decodes is not True and self.tried < _SOUND_PACKETS:
-            self._listen(packet)
-        if time is not None:
-            self.first = time if self.first is None else min(self.first, time)
-            self.end = max(self.end, time + (packet.duration or 0))
-
-    def _listen(self, packet: "Packet[Any]") -> None:
-        self.tried += 1
-        try:
-            self.decodes = bool(packet.decode()) or self.decodes
-        except (av.error.FFmpegError, ValueError):
-            self.decodes = self.decodes or False
+    def laid_end_to_end(self) -> list[int]:
+        """Move the times of each further recording so that it follows the one before; returns by how many ticks each
+        was moved, 0 for the first; none where there is one alone."""
+        if not self.takes:
+            return []
+        moved, ends = [0], 0
+        bounds = [0, *self.takes, len(self.times)]
+        for first, stop in pairwise(bounds):
+            known = [time for time in self.times[first:stop] if time is not None]
+            if first and known:
+                moved.append(ends - min(known))
+                self.times[first:stop] = [time if time is None else time + moved[-1] for time in self.times[first:stop]]
+            ends = max([ends, *(time + moved[-1] + self.lasts for time in known)])
+        self.end = ends
+        return moved
 
 
 @dataclass
@@ -114,15 +99,15 @@ class Walk:
     """What one pass over the packets collects: of pictures, and of each sound stream by its index in the file."""
 
     pictures: Packets
-    heard: dict[int, Heard] = field(default_factory=dict)
+    heard: dict[int, Heard]
     broken_off: bool = False
 
 
 def walk(container: InputContainer, video: VideoStream | None, sounds: list[AudioStream]) -> Walk:
     """Walk through all packets of these streams, as far as they can be read."""
-    out = Walk(Packets(container.format.name == "avi"))
+    out = Walk(Packets(container.format.name == "avi"), {one.index: Heard(one) for one in sounds})
     silent = Silent(video) if video is not None else None
-    back = int(_BACK / video.time_base) if video is not None and video.time_base else 0
+    back = int(BACK / video.time_base) if video is not None and video.time_base else 0
     packets = container.demux([video, *sounds] if video else sounds)
     while True:
         try:
@@ -137,4 +122,4 @@ def walk(container: InputContainer, video: VideoStream | None, sounds: list[Audi
         if video is not None and silent is not None and packet.stream_index == video.index:
             out.pictures.note(packet, silent(packet), back)
         else:
-            out.heard.setdefault(packet.stream_index, Heard()).note(packet)
+            out.heard[packet.stream_index].note(packet)

@@ -6,7 +6,6 @@ not led astray by what falls between the beats.
 """
 
 from dataclasses import dataclass
-from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
 
@@ -16,8 +15,9 @@ import numpy.typing as npt
 from av.audio.resampler import AudioResampler
 
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.sound_times import FOLLOWING
 from oddmeter.media.files.opened import opened
-from oddmeter.media.sound.track import picture_start, sound_of
+from oddmeter.media.sound.blocks import framed_sound, in_turn, named_layout, sound_of
 
 Series = npt.NDArray[np.float64]
 
@@ -101,20 +101,17 @@ def _listened_to(path: Path, place: int) -> npt.NDArray[np.float32]:
     """One channel of a file's sound at ``RATE``, from its first picture on."""
     found: list[npt.NDArray[np.float32]] = []
     with opened(path) as container:
-        stream, zero = sound_of(container, path, place), picture_start(container)
+        stream, count = sound_of(container, path, place), 0
         resampler = AudioResampler(format="flt", layout="mono", rate=RATE)
-        count, skip = 0, None
-        for frame in container.decode(stream):
-            if skip is None:
-                skip = round((zero - Fraction(frame.pts or 0) * (frame.time_base or 1)) * RATE)
-                found.append(np.zeros(max(0, -skip), np.float32))
-            for made in resampler.resample(frame):
-                found.append(np.asarray(made.to_ndarray()[0], np.float32))
-                count += made.samples
-            if count > LONGEST * RATE:
+        layout = named_layout(stream)
+        for samples in in_turn(container, stream, FOLLOWING, "flt", 0):
+            made = resampler.resample(framed_sound(samples, "flt", layout, stream.rate, count))
+            found += [np.asarray(one.to_ndarray()[0], np.float32) for one in made]
+            count += samples.shape[1]
+            if count > LONGEST * stream.rate:
                 raise RuleError(f"{path.name} is longer than an hour; that is no piece of music.", "beats")
-        found += [np.asarray(made.to_ndarray()[0], np.float32) for made in resampler.resample(None)]
-    return np.concatenate(found)[max(0, skip or 0) :] if found else np.zeros(0, np.float32)
+        found += [np.asarray(made.to_ndarray()[0], np.float32) for made in resampler.resample(None) if made is not None]
+    return np.concatenate(found) if found else np.zeros(0, np.float32)
 
 
 @lru_cache(maxsize=1)

@@ -17,7 +17,8 @@ import numpy as np
 import numpy.typing as npt
 
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.media.files.shelf import Shelf, UnderWay
+from oddmeter.core.numbers.sound_times import FOLLOWING
+from oddmeter.media.shelf import Shelf, UnderWay
 from oddmeter.media.sound.beats import Beats, beats_in
 from oddmeter.media.sound.mixing import Mix, NestedSound, add
 from oddmeter.media.sound.reader import SoundReader
@@ -111,8 +112,9 @@ class Hearing:
     def window(self, plan: SoundPlan, content: str, edges: npt.NDArray[np.float64]) -> Window:
         """The peaks of what is heard between each two moments of the timeline that follow each other in ``edges``,
         seconds: shape (columns + 1,). Where time stands still there is silence."""
-        places = plan.seconds_at(edges) * plan.source_rate
-        ends = (float(plan.start) * plan.source_rate, float(plan.start + plan.seconds) * plan.source_rate)
+        rate = float(plan.source_rate)
+        places = plan.seconds_at(edges) * rate
+        ends = (float(plan.start) * rate, float(plan.start + plan.seconds) * rate)
         places = np.clip(places, *ends)
         low, high = np.minimum(places[:-1], places[1:]), np.maximum(places[:-1], places[1:])
         first, last = np.floor(low).astype(np.int64), np.ceil(high).astype(np.int64)
@@ -179,7 +181,7 @@ class Hearing:
         key = (content, plan.place)
         with self._lock:
             if key not in self._readers:
-                self._readers[key] = SoundReader(plan.path, plan.place)
+                self._readers[key] = SoundReader(plan.path, plan.place, plan.times)
             self._readers.move_to_end(key)
             while len(self._readers) > _MOST_READERS:
                 self._readers.popitem(last=False)  # closed when the last who reads it lets go of it
@@ -206,7 +208,7 @@ class Hearing:
     def _read_peaks(self, plan: SoundPlan, drawn: _Drawn, name: str) -> None:
         rest = np.zeros(0, np.float32)
         try:
-            reader = SoundReader(plan.path, plan.place)
+            reader = SoundReader(plan.path, plan.place, plan.times)
         except (RuleError, OSError):
             drawn.whole = True
             return
@@ -273,7 +275,7 @@ def _columns(
 def _words(plan: SoundPlan) -> str:
     return repr((
         plan.factor, plan.start, plan.seconds, plan.length, plan.rate, plan.keeps_pitch, plan.backwards, plan.place,
-        plan.fade,
+        plan.fade, plan.times,
         plan.course and (plan.course.path, plan.course.scale, plan.course.rate, plan.course.clock is None),
     ))  # fmt: skip
 
@@ -281,7 +283,7 @@ def _words(plan: SoundPlan) -> str:
 @lru_cache(maxsize=64)
 def sound_seconds(path: Path, place: int = 0) -> Fraction:
     """Seconds from the first picture of a file, or its first sample, to the end of one of its sounds."""
-    reader = SoundReader(path, place)
+    reader = SoundReader(path, place, FOLLOWING)
     try:
         return reader.seconds
     finally:

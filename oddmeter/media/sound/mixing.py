@@ -7,18 +7,16 @@ number. What adds up to more than full is cut off.
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
-from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 from av.audio.frame import AudioFrame
-from av.audio.resampler import AudioResampler
 
-from oddmeter.media.sound.track import BLOCK, Read, SoundPlan, SoundTrack, framed_sound, held, made_frames
+from oddmeter.media.sound.blocks import BLOCK, array_of, usual_layout
+from oddmeter.media.sound.track import Read, SoundPlan, SoundTrack, framed, held, in_blocks, made_frames
 
 Samples = npt.NDArray[np.float32]
-_NAMES = {2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 _AT_ONCE = 16 * BLOCK
 
 
@@ -66,7 +64,7 @@ class Mix(SoundTrack):
     @property
     def layout(self) -> tuple[str, int]:
         """The usual one of its channels."""
-        return _NAMES[self.channels], self.channels
+        return usual_layout(self.channels), self.channels
 
     @property
     def paths(self) -> frozenset[Path]:
@@ -92,16 +90,8 @@ class Mix(SoundTrack):
 
     def frames(self, sample_format: str) -> Iterator[AudioFrame]:
         """The mix, cut off where it is louder than full."""
-        layout, _ = self.layout
-        resampler = AudioResampler(format=sample_format, layout=layout, rate=self.rate)
-        done = 0
-        for block in self.blocks():
-            for start in range(0, block.shape[1], BLOCK):
-                part = np.clip(block[:, start : start + BLOCK], -1, 1)
-                for made in resampler.resample(framed_sound(part, "fltp", layout, self.rate, done)):
-                    made.pts, made.time_base = done, Fraction(1, self.rate)
-                    yield made
-                done += part.shape[1]
+        parts = (np.clip(block, -1, 1) for block in self.blocks())
+        return framed(in_blocks(parts, self.length), "flt", sample_format, self.layout[0], self.rate)
 
 
 @dataclass(frozen=True)
@@ -162,7 +152,7 @@ class _Running:
 
     def __init__(self, laid: Laid) -> None:
         self.laid = laid
-        self._frames = laid.track.frames("fltp")
+        self._frames = laid.track.frames("flt")
         self._rest: Samples | None = None
         self._at = 0
 
@@ -184,7 +174,7 @@ class _Running:
                 frame = next(self._frames)
             if frame is None:
                 break
-            samples = np.asarray(frame.to_ndarray(), np.float32)
+            samples = np.asarray(array_of(frame), np.float32)
             if begin + have + samples.shape[1] <= first:
                 begin, held, have = begin + have + samples.shape[1], [], 0
                 continue

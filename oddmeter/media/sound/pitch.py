@@ -11,9 +11,10 @@ from math import ceil, log2
 
 import numpy as np
 import numpy.typing as npt
-from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
 from python_stretch.Signalsmith import Stretch
+
+from oddmeter.media.sound.blocks import array_of, framed_sound, usual_layout
 
 Samples = npt.NDArray[np.float32]
 """Shape (channels, samples)."""
@@ -40,16 +41,13 @@ def resampled(samples: Samples, ratio: Fraction, length: int) -> Samples:
         return _fitted(samples, length)
     times = -(-_LEAST_RATE // min(ratio.numerator, ratio.denominator))
     before, after = ratio.numerator * times, ratio.denominator * times
-    layout = _layout(samples)
-    resampler = AudioResampler(format="fltp", layout=layout, rate=after)
+    layout = usual_layout(len(samples))
+    resampler = AudioResampler(format="flt", layout=layout, rate=after)
     parts: list[Samples] = []
     for start in range(0, samples.shape[1], _BLOCK):
-        frame = AudioFrame.from_ndarray(
-            np.ascontiguousarray(samples[:, start : start + _BLOCK], np.float32), format="fltp", layout=layout
-        )
-        frame.sample_rate, frame.pts, frame.time_base = before, start, Fraction(1, before)
-        parts += [np.asarray(made.to_ndarray(), np.float32) for made in resampler.resample(frame)]
-    parts += [np.asarray(made.to_ndarray(), np.float32) for made in resampler.resample(None)]
+        frame = framed_sound(samples[:, start : start + _BLOCK], "flt", layout, before, start)
+        parts += [array_of(made) for made in resampler.resample(frame)]
+    parts += [array_of(made) for made in resampler.resample(None)]
     return _fitted(np.concatenate(parts, axis=1) if parts else samples[:, :0], length)
 
 
@@ -148,11 +146,6 @@ def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:
         stretch.timeFactor = tempo ** (1 / steps)
         samples = np.asarray(stretch.process(np.ascontiguousarray(samples)), np.float32)
     return samples
-
-
-def _layout(samples: Samples) -> str:
-    """Any layout of so many channels: their places do not matter here."""
-    return f"{len(samples)}c" if len(samples) > 2 else ("mono", "stereo")[len(samples) - 1]
 
 
 def _fitted(samples: Samples, length: int) -> Samples:

@@ -42,8 +42,9 @@ def _sound(source: Path, sound: Sound, planned: Conform, rate: int | None) -> So
         start, lasts, even = part
         course = None if even else course
     return SoundPlan(
-        source, planned.sound_factor, start, lasts, length, rate or sound.sample_rate, sound.sample_rate,
-        planned.treatment.sound is SoundChoice.PITCH, planned.treatment.reverse, course, sound.place, sound.name,
+        source, planned.sound_factor, start, lasts, length, rate or sound.sample_rate,
+        sound.times.rate or sound.sample_rate, planned.treatment.sound is SoundChoice.PITCH, planned.treatment.reverse,
+        course, sound.place, sound.name, times=sound.times,
     )  # fmt: skip
 
 

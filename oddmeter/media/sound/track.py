@@ -6,29 +6,36 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import chain
 from pathlib import Path
 from tempfile import TemporaryFile
-from typing import Any
 
 import av
 import numpy as np
 import numpy.typing as npt
 from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
-from av.audio.stream import AudioStream
-from av.container import InputContainer
 
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.media.files.opened import opened, pictures_in, sounds_in
+from oddmeter.core.numbers.sound_times import FOLLOWING, SoundTimes
+from oddmeter.media.files.opened import opened
 from oddmeter.media.sound.along import SoundCourse, at_own_pitch, followed
+from oddmeter.media.sound.blocks import (
+    BLOCK,
+    PACKED,
+    Samples,
+    array_of,
+    framed_sound,
+    in_turn,
+    named_layout,
+    silence,
+    sound_of,
+)
 from oddmeter.media.sound.pitch import resampled, stretched
 
-BLOCK = 1024
-_USUAL = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 PART_SECONDS = 10
 """Sound that is changed is made in parts of so many seconds, each by itself, so that any can be had without those
 before it."""
-Samples = npt.NDArray[Any]
 Read = Callable[[int, int], npt.NDArray[np.float32]]
 """The samples of the source from one number up to another, counted from where a plan starts; silence where there are
 none. Shape (channels, samples)."""
@@ -63,7 +70,8 @@ class SoundPlan(SoundTrack):
     ``start`` and ``seconds`` are the part of it that is used, counted from the first picture, ``length`` the seconds
     it fills; it runs ``factor`` times as fast. There are round(length · ``rate``) samples. ``keeps_pitch`` where it is
     stretched instead of resampled; ``backwards`` where it runs from its end. Where its speed changes, ``course`` says
-    how, in place of the factor. Over the last ``fade`` seconds it becomes silent.
+    how, in place of the factor. Over the last ``fade`` seconds it becomes silent. ``times`` are what the blocks of the
+    stream say of themselves.
     """
 
     path: Path
@@ -72,13 +80,14 @@ class SoundPlan(SoundTrack):
     seconds: Fraction
     length: Fraction
     rate: int
-    source_rate: int
+    source_rate: int | Fraction
     keeps_pitch: bool = False
     backwards: bool = False
     course: SoundCourse | None = None
     place: int = 0
     name: str = ""
     fade: Fraction = Fraction(0)
+    times: SoundTimes = FOLLOWING
 
     @property
     def samples(self) -> int:
@@ -95,7 +104,7 @@ class SoundPlan(SoundTrack):
     def frames(self, sample_format: str) -> Iterator[AudioFrame]:
         """The made sound."""
         if self.is_kept:
-            return kept_sound(self.path, sample_format, self.length, self.start, self.place)
+            return kept_sound(self.path, sample_format, self.length, self.start, self.place, self.times)
         return _changed_sound(self, sample_format)
 
     @property
@@ -124,8 +133,8 @@ class SoundPlan(SoundTrack):
 
 def _changed_sound(plan: SoundPlan, sample_format: str) -> Iterator[AudioFrame]:
     layout, channels = plan.layout
-    frames = kept_sound(plan.path, "fltp", plan.seconds, plan.start, plan.place)
-    with held((np.asarray(frame.to_ndarray(), np.float32) for frame in frames), channels) as read:
+    frames = kept_sound(plan.path, "flt", plan.seconds, plan.start, plan.place, plan.times)
+    with held((array_of(frame) for frame in frames), channels) as read:
         yield from made_frames(plan, sample_format, layout, read)
 
 
@@ -150,15 +159,8 @@ def held(blocks: Iterable[npt.NDArray[np.float32]], channels: int) -> Iterator[R
 
 def made_frames(plan: SoundPlan, sample_format: str, layout: str, read: Read) -> Iterator[AudioFrame]:
     """The made sound part by part, in frames of ``BLOCK`` samples; what is louder than full is cut off."""
-    done, resampler = 0, AudioResampler(format=sample_format, layout=layout, rate=plan.rate)
-    for number in range(plan.parts):
-        samples = made_part(plan, number, read)
-        for start in range(0, samples.shape[1], BLOCK):
-            block = samples[:, start : start + BLOCK]
-            for made in resampler.resample(framed_sound(np.clip(block, -1, 1), "fltp", layout, plan.rate, done)):
-                made.pts, made.time_base = done, Fraction(1, plan.rate)
-                yield made
-            done += block.shape[1]
+    parts = (np.clip(made_part(plan, number, read), -1, 1) for number in range(plan.parts))
+    yield from framed(in_blocks(parts, plan.samples), "flt", sample_format, layout, plan.rate)
 
 
 def made_part(plan: SoundPlan, number: int, read: Read) -> npt.NDArray[np.float32]:
@@ -181,71 +183,77 @@ def _part(plan: SoundPlan, first: int, length: int, read: Read) -> npt.NDArray[n
     if plan.backwards:
         end, forwards = round(plan.seconds * plan.source_rate), read
         read = lambda low, high: forwards(end - high, end - low)[:, ::-1]  # noqa: E731
-    ratio = plan.factor * Fraction(plan.source_rate, plan.rate)
-    around = plan.source_rate // 2
+    ratio = plan.factor * plan.source_rate / plan.rate
+    around = int(plan.source_rate) // 2
     start = max(0, int(first * ratio) - around)
     lead = first - round(start / ratio)
     part = read(start, int((first + length) * ratio) + around)
     if not plan.keeps_pitch:
         return resampled(part, ratio, lead + length)[:, lead:]
     if plan.rate != plan.source_rate:
-        wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
-        part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
+        wanted = round(part.shape[1] * plan.rate / Fraction(plan.source_rate))
+        part = resampled(part, Fraction(plan.source_rate) / plan.rate, wanted)
     return stretched(part, plan.factor, plan.rate, lead + length)[:, lead:]
 
 
 def _along(plan: SoundPlan, course: SoundCourse, first: int, length: int, read: Read) -> npt.NDArray[np.float32]:
     moments = np.arange(first, first + length) / plan.rate
-    places = (course.seconds(moments) - float(plan.start)) * plan.source_rate
-    low = int(places.min()) - plan.source_rate
-    part, places = read(low, int(places.max()) + plan.source_rate), places - low
+    around = int(plan.source_rate)
+    places = (course.seconds(moments) - float(plan.start)) * float(plan.source_rate)
+    low = int(places.min()) - around
+    part, places = read(low, int(places.max()) + around), places - low
     if not plan.keeps_pitch:
         return followed(part, places)
     if plan.rate != plan.source_rate:
-        wanted = round(Fraction(part.shape[1] * plan.rate, plan.source_rate))
-        part = resampled(part, Fraction(plan.source_rate, plan.rate), wanted)
-        places = places * (plan.rate / plan.source_rate)
+        wanted = round(part.shape[1] * plan.rate / Fraction(plan.source_rate))
+        part = resampled(part, Fraction(plan.source_rate) / plan.rate, wanted)
+        places = places * float(plan.rate / plan.source_rate)
     return at_own_pitch(part, places, plan.rate)
 
 
 def kept_sound(
-    path: Path, sample_format: str, length: Fraction, start: Fraction = Fraction(0), place: int = 0
+    path: Path, sample_format: str, length: Fraction, start: Fraction, place: int, times: SoundTimes
 ) -> Iterator[AudioFrame]:
     """The sound stream at a place in a file as frames of ``BLOCK`` samples in ``sample_format``.
 
     ``length`` is in seconds, from ``start`` seconds after the first picture on; there are round(length · rate)
     samples, with silence where the file has none. Frames carry their place in samples as ``pts``.
     """
+    worked_on = sample_format if sample_format in PACKED else "flt"
     with opened(path) as container:
         stream = sound_of(container, path, place)
-        rate, layout = stream.rate, named_layout(stream)
-        planar = sample_format.endswith("p")
-        wide = 1 if planar else stream.channels
+        layout, rate = named_layout(stream), times.rate or Fraction(stream.rate)
+        parts = in_turn(container, stream, times, worked_on, round(start * rate))
         wanted = round(length * rate)
-        done = 0
-        rest: Samples | None = None
-        for samples in _placed(container, stream, sample_format, wide, start):
-            rest = samples if rest is None else np.concatenate([rest, samples], axis=1)
-            while rest.shape[1] >= BLOCK * wide and done < wanted:
-                take = min(BLOCK, wanted - done)
-                yield framed_sound(rest[:, : take * wide], sample_format, layout, rate, done)
-                rest, done = rest[:, take * wide :], done + take
-            if done >= wanted:
-                return
-        if rest is None:
-            rest = np.zeros((stream.channels if planar else 1, 0), np.int32 if sample_format == "s32" else np.float32)
-        while done < wanted:
-            take = min(BLOCK, wanted - done)
-            block = rest[:, : take * wide]
-            short = take * wide - block.shape[1]
-            yield framed_sound(np.pad(block, ((0, 0), (0, short))), sample_format, layout, rate, done)
-            rest, done = rest[:, take * wide :], done + take
+        to_end = chain(parts, silence(stream.channels, wanted, worked_on))
+        yield from framed(in_blocks(to_end, wanted), worked_on, sample_format, layout, stream.rate)
 
 
-def named_layout(stream: AudioStream) -> str:
-    """The stream's layout of channels; the usual one for their number where the file names none."""
-    name = stream.layout.name
-    return _USUAL.get(stream.channels, name) if name.endswith("channels") else name
+def in_blocks(parts: Iterable[Samples], wanted: int) -> Iterator[Samples]:
+    """The first so many of samples that come in parts, in blocks of ``BLOCK``."""
+    rest: Samples | None = None
+    for part in parts:
+        rest, taken = part if rest is None else np.concatenate([rest, part], axis=1), 0
+        while wanted and rest.shape[1] - taken >= min(BLOCK, wanted):
+            take = min(BLOCK, wanted)
+            yield rest[:, taken : taken + take]
+            taken, wanted = taken + take, wanted - take
+        if not wanted:
+            return
+        rest = rest[:, taken:]
+
+
+def framed(
+    blocks: Iterable[Samples], worked_on: str, sample_format: str, layout: str, rate: int
+) -> Iterator[AudioFrame]:
+    """Blocks of samples that were worked on in one format, in turn, as frames of another."""
+    resampler, done = AudioResampler(format=sample_format, layout=layout, rate=rate), 0
+    for block in blocks:
+        frame = framed_sound(block, worked_on, layout, rate, done)
+        for made in resampler.resample(frame) if worked_on != sample_format else [frame]:
+            made.pts, made.time_base = done, Fraction(1, rate)
+            yield made
+        done += block.shape[1]
 
 
 def sound_rate_of(path: Path) -> int:
@@ -255,49 +263,3 @@ def sound_rate_of(path: Path) -> int:
             return sound_of(container, path, 0).rate
     except (av.error.FFmpegError, OSError) as error:
         raise RuleError(f"The music {path.name} cannot be opened.", "music") from error
-
-
-def sound_of(container: InputContainer, path: Path, place: int) -> AudioStream:
-    """The sound stream at a place among those that can be decoded; raises ``RuleError`` where there is none."""
-    streams = sounds_in(container)
-    if place >= len(streams):
-        raise RuleError(f"{path.name} holds no sound that can be decoded.", "media")
-    return streams[place]
-
-
-def picture_start(container: InputContainer) -> Fraction:
-    """The time of the first picture of a file in seconds; of one that holds sound only, that of its first sample."""
-    video = pictures_in(container)
-    if video is None:
-        first = next(iter(sounds_in(container)), None)
-        return Fraction(first.start_time or 0) * (first.time_base or 1) if first else Fraction(0)
-    return Fraction(video.start_time or 0) * (video.time_base or 1)
-
-
-def _placed(
-    container: InputContainer, stream: AudioStream, sample_format: str, wide: int, start: Fraction
-) -> Iterator[Samples]:
-    """The decoded samples, from the one on that stands ``start`` seconds after the first picture."""
-    resampler = AudioResampler(format=sample_format, layout=named_layout(stream), rate=stream.rate)
-    begins = picture_start(container) + start
-    skip: int | None = None
-    for decoded in container.decode(stream):
-        if skip is None:
-            starts = Fraction(decoded.pts or 0) * (decoded.time_base or 1)
-            skip = round((begins - starts) * stream.rate)
-        for frame in resampler.resample(decoded):
-            samples: Samples = frame.to_ndarray()
-            if skip < 0:
-                samples = np.pad(samples, ((0, 0), (-skip * wide, 0)))
-                skip = 0
-            cut = min(skip, samples.shape[1] // wide)
-            skip -= cut
-            yield samples[:, cut * wide :]
-
-
-def framed_sound(samples: Samples, sample_format: str, layout: str, rate: int, at: int) -> AudioFrame:
-    """Samples as a frame, the first of them at a place in samples: planar of shape (channels, samples), or packed of
-    shape (1, samples · channels)."""
-    frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples), format=sample_format, layout=layout)
-    frame.sample_rate, frame.pts, frame.time_base = rate, at, Fraction(1, rate)
-    return frame
