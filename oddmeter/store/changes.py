@@ -68,6 +68,7 @@ def change(database: Database, show_id: int, title: str, person: str) -> Iterato
         connection.execute(
             "DELETE FROM change_row WHERE change_id = %s AND before - 'revision' = after - 'revision'", (made[0],)
         )
+        _insist_on_cuts(connection, int(str(made[0])))
         altered = connection.execute("SELECT 1 FROM change_row WHERE change_id = %s LIMIT 1", (made[0],)).fetchone()
         if altered:
             connection.execute("DELETE FROM change WHERE show_id = %s AND undone", (show_id,))
@@ -137,6 +138,7 @@ def _replay(database: Database, show_id: int, change_id: int, *, backwards: bool
                 newest = f" The next to {verb} is “{wanted.title}” by {wanted.person}." if wanted else ""
                 raise ConflictError(f"Something else was changed since; nothing was {verb}ne.{newest}")
             connection.execute("SELECT replay(%s, %s)", (change_id, backwards))
+            _insist_on_cuts(connection, change_id)
             connection.execute("UPDATE change SET undone = %s WHERE id = %s", (backwards, change_id))
             return wanted
     except psycopg.errors.IntegrityError as error:
@@ -144,6 +146,20 @@ def _replay(database: Database, show_id: int, change_id: int, *, backwards: bool
     except psycopg.DatabaseError as error:
         if error.sqlstate == "OM001":
             raise ConflictError("What this changed was changed again since; nothing was undone.") from error
+        raise
+
+
+_BROKEN = {"OM002": "overlap", "OM003": "nested"}
+
+
+def _insist_on_cuts(connection: Connection, change_id: int) -> None:
+    """Raise ``RuleError`` where events of a timeline that a change touched lie over each other, or a timeline inside
+    itself."""
+    try:
+        connection.execute("SELECT insist_on_cuts(%s)", (change_id,))
+    except psycopg.DatabaseError as error:
+        if error.sqlstate in _BROKEN:
+            raise RuleError(error.diag.message_primary or str(error), _BROKEN[error.sqlstate]) from error
         raise
 
 

@@ -10,15 +10,19 @@ from psycopg.types.json import Jsonb
 
 from oddmeter.core.cutting.events import Cut, Event, Track
 from oddmeter.core.cutting.listed import ListedSource, Marker, SourceKind, Transition
+from oddmeter.core.cutting.versions import laid_out
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.planning.timelines import Timeline
+from oddmeter.store.changes import ConflictError
 from oddmeter.store.database import Connection
 
 _COLUMNS = (
     "timeline_id", "track", "kind", "clip_id", "inner_id", "record_in", "length", "source_in", "lead", "decisions",
     "transition_kind", "transition_length", "group_id", "flattened", "name", "listed",
 )  # fmt: skip
+
+CHANGED = "Somebody changed this timeline first. Look at it as it is now, then change it again."
 
 
 def versions(connection: Connection, show_id: int) -> dict[int, str]:
@@ -43,12 +47,21 @@ def cut_of(connection: Connection, timeline: Timeline) -> Cut:
         "SELECT frame, name, colour FROM timeline_marker WHERE timeline_id = %s ORDER BY frame, id", (timeline.id,)
     ).fetchall()
     markers = tuple(Marker(int(str(frame)), str(name), str(colour)) for frame, name, colour in marks)
-    return Cut(timeline.settings.rate, tuple(_event(row) for row in rows), markers)
+    stored = [_event(row) for row in rows]
+    laid, track_of = laid_out(stored), {event.id: event.track for event in stored}
+    lifted = frozenset(event.id for event in laid if track_of[event.id] != event.track)
+    return Cut(timeline.settings.rate, laid, markers, lifted)
+
+
+def insist(connection: Connection, show_id: int, timeline_id: int, seen: str) -> None:
+    """Raise ``ConflictError`` where a timeline is no longer at the version that was seen."""
+    if versions(connection, show_id).get(timeline_id) != seen:
+        raise ConflictError(CHANGED)
 
 
 def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple[Cut, list[int]]:
     """Write what became of the events and markers of a timeline; returns them as they are kept, and the ids of new
-    events."""
+    events. What they were is either read in this transaction, or insisted on."""
     if was.markers != now.markers:
         _mark(connection, timeline_id, now)
     gone = [event_id for event_id in was.by_id if event_id not in now.by_id]
@@ -56,9 +69,15 @@ def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple
         connection.execute("DELETE FROM event WHERE timeline_id = %s AND id = ANY(%s)", (timeline_id, gone))
     added = [event for event in now.events if event.id not in was.by_id]
     ids = _insert(connection, timeline_id, added)
-    changed = [event for event in now.events if event.id in was.by_id and was.by_id[event.id] != event]
+    changed = [
+        event for event in now.events
+        if event.id in was.by_id and (was.by_id[event.id] != event or event.id in was.lifted)
+    ]  # fmt: skip
     groups = {event.id: ids.get(event.group, event.group) for event in (*added, *changed) if event.group is not None}
-    moved = {event.id: event for event in changed if replace(was.by_id[event.id], record_in=event.record_in) == event}
+    moved = {
+        event.id: event for event in changed
+        if replace(was.by_id[event.id], record_in=event.record_in) == event and event.id not in was.lifted
+    }  # fmt: skip
     _move(connection, timeline_id, list(moved.values()))
     _update(connection, timeline_id, [event for event in changed if event.id not in moved], groups)
     anew = {ids[event.id]: groups[event.id] for event in added if groups.get(event.id) != event.group}
@@ -68,7 +87,7 @@ def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple
         replace(event, id=ids.get(event.id, event.id), group=groups.get(event.id, event.group))
         if event.id in ids or event.id in groups else event for event in now.events
     )  # fmt: skip
-    return replace(now, events=kept), list(ids.values())
+    return replace(now, events=kept, lifted=frozenset()), list(ids.values())
 
 
 def uses_of_clips(connection: Connection, show_id: int) -> dict[int, dict[int, int]]:

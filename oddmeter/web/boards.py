@@ -92,6 +92,7 @@ class Boards:
         the start while nothing has been worked out since."""
         if self._shelf is not None and show_id not in self._kept:
             with self._database.transaction() as connection:
+                connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
                 before = self._shelf.get(_key(clips.stamps(connection, show_id), name))
             if before is not None:
                 return before

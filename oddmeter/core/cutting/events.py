@@ -110,7 +110,7 @@ class Event:
 @dataclass(frozen=True)
 class Cut:
     """A timeline's events; on one track none lies over another. ``rate`` is the timeline's, ``markers`` lie at its
-    frames.
+    frames. ``lifted`` are events that were stored over others, and are told on a track above: so they can be mended.
 
     Raises ``RuleError`` where two of them overlap.
     """
@@ -118,6 +118,7 @@ class Cut:
     rate: Rate
     events: tuple[Event, ...] = ()
     markers: tuple[Marker, ...] = ()
+    lifted: frozenset[int] = field(default=frozenset(), compare=False)
 
     def __post_init__(self) -> None:
         for on in self.by_track.values():

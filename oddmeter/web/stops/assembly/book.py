@@ -17,6 +17,8 @@ from oddmeter.web.board import Board
 from oddmeter.web.http.context import Context
 
 _MOST_BOOKS, _MOST_USES = 4, 100_000
+_MOST_READ = 8
+"""How often a book is read at the most, while clips are changed meanwhile."""
 
 
 @dataclass
@@ -104,7 +106,15 @@ class _Books:
         self._lock = Lock()
 
     def open(self, here: Context, show_id: int) -> ShowBook:
-        board, state = here.boards.with_state(show_id)
+        """The book of a show: its clips and its events as they stood at one moment."""
+        for _ in range(_MOST_READ):
+            board, state = here.boards.with_state(show_id)
+            book = self._read(here, show_id, board, state)
+            if book.cuts.keys() == book.versions.keys() and here.boards.with_state(show_id)[1] == state:
+                break
+        return book
+
+    def _read(self, here: Context, show_id: int, board: Board, state: str) -> ShowBook:
         with here.database.transaction() as connection:
             connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
             versions = events.versions(connection, show_id)
@@ -121,11 +131,11 @@ class _Books:
         kept = before._uses_with(cuts) if before and before.board is board else {}
         return self._keep(show_id, ShowBook(board, state, cuts, versions, kept))
 
-    def written(self, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, versions: Mapping[int, str]) -> None:
-        """Take over what was written just now, so that nobody has to read it again."""
-        cuts = {**book.cuts, timeline_id: cut}
-        if versions.keys() == book.versions.keys():
-            self._keep(show_id, ShowBook(book.board, book.state, cuts, versions, book._uses_with(cuts)))
+    def written(self, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, version: str) -> None:
+        """Take over what was written just now, so that nobody has to read it again. Of all other timelines the book
+        says what it has read, whatever their versions are by now."""
+        cuts, versions = {**book.cuts, timeline_id: cut}, {**book.versions, timeline_id: version}
+        self._keep(show_id, ShowBook(book.board, book.state, cuts, versions, book._uses_with(cuts)))
 
     def _keep(self, show_id: int, book: ShowBook) -> ShowBook:
         with self._lock:
@@ -139,9 +149,9 @@ class _Books:
 _books = _Books()
 
 
-def written(show_id: int, book: ShowBook, timeline_id: int, cut: Cut, versions: Mapping[int, str]) -> None:
+def written(show_id: int, book: ShowBook, timeline_id: int, cut: Cut, version: str) -> None:
     """Take over the events of a timeline as they were written just now."""
-    _books.written(show_id, book, timeline_id, cut, versions)
+    _books.written(show_id, book, timeline_id, cut, version)
 
 
 def open_book(here: Context, show_id: int) -> ShowBook:

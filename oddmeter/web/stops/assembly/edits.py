@@ -117,20 +117,15 @@ def _write(
 ) -> tuple[str, list[int]]:
     was = book.cut(timeline_id)
     with change(here.database, show_id, title, here.person) as connection:
-        _insist_same(events.versions(connection, show_id).get(timeline_id), book.versions[timeline_id])
+        events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         kept, added = events.write(connection, timeline_id, was, cut)
-        versions = events.versions(connection, show_id)
-    written(show_id, book, timeline_id, kept, versions)
-    return versions[timeline_id], added
+        version = events.versions(connection, show_id)[timeline_id]
+    written(show_id, book, timeline_id, kept, version)
+    return version, added
 
 
 def insist(book: ShowBook, timeline_id: int, version: str) -> None:
     """Raise ``ConflictError`` where a timeline is no longer at the version that was seen."""
     book.timeline(timeline_id)
-    _insist_same(book.versions[timeline_id], version)
-
-
-def _insist_same(now: str | None, seen: str) -> None:
-    """Raise ``ConflictError`` where a version is no longer the one that was seen."""
-    if now != seen:
-        raise ConflictError("Somebody changed this timeline first. Look at it as it is now, then change it again.")
+    if book.versions[timeline_id] != version:
+        raise ConflictError(events.CHANGED)

@@ -192,6 +192,7 @@ def take_over(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> T
     counts = ", ".join(f"{len(found.of(fate))} {fate}" for fate in Fate if found.of(fate))
     title = f"“{asked.file_name}” taken over: {counts}"
     with change(here.database, show_id, title, here.person) as connection:
+        events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         events.write(connection, timeline_id, book.cut(timeline_id), found.cut)
     return TakenView(timeline_id=timeline_id, title=title)
 
@@ -208,6 +209,7 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
     changed = cut.with_events(linked(event, row.known) for event in some)
     title = f"{row.clip.name} for {events_text(len(some))}"
     with change(here.database, show_id, title, here.person) as connection:
+        events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         events.write(connection, timeline_id, cut, changed)
     return TakenView(timeline_id=timeline_id, title=title)
 
@@ -222,6 +224,7 @@ def find(here: Here, show_id: ShowId, timeline_id: int) -> TakenView:
         raise RuleError("No clip is found for any of these events; settle them by hand.", "event")
     title = f"Clips found for {events_text(len(found))}"
     with change(here.database, show_id, title, here.person) as connection:
+        events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         events.write(connection, timeline_id, cut, cut.with_events(found))
     return TakenView(timeline_id=timeline_id, title=title)
 

@@ -84,6 +84,7 @@ def nest(here: Here, show_id: ShowId, timeline_id: int, asked: NestIn) -> NewTim
     track = min(tracks, default=FIRST_PICTURE)
     title = f"{events_text(len(chosen))} put into the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
+        events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         inner_id = shows.add_timeline(connection, show_id, replace(settings, name=asked.name, start=0))
         events.write(connection, inner_id, Cut(cut.rate), replace(inner, events=tuple(_anew(inner.events))))
         event = Event(
@@ -105,6 +106,7 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
     start = Timecode.parse(f"{_hours(timeline)}:00:00:00", rate, drop).frames
     title = f"“{settings.name}” at {rate} as the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
+        events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         made = shows.add_timeline(
             connection, show_id, replace(settings, name=asked.name, rate=rate, drop_frame=drop, start=start)
         )
