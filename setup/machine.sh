@@ -27,9 +27,14 @@ install_packages() {
         give_up "$what could not be installed; .data/apt.log says why. Try: apt-get install $*"
 }
 
+# The folder for what is made here. Whoever sets up holds it until set_up_is_done: two at once would undo each other's work.
 need_folder() {
     mkdir -p "$here/.data" || give_up "The folder $here cannot be written to; choose another place for this copy."
+    exec 9>"$here/.data/setup.lock"
+    flock -n 9 || { say "Waiting for another ./start or ./test to set up" && flock 9; }
 }
+
+set_up_is_done() { exec 9>&-; }
 
 need_postgres() {
     ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || install_packages PostgreSQL postgresql

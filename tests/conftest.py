@@ -139,7 +139,7 @@ class Migrated:
 
     def emptied(self) -> str:
         """Its address, after everybody was sent out of it and everything deleted; numbers begin at 1 again."""
-        if not self.cluster.alive:
+        if not self.cluster.running:
             self.cluster.start()
         with self._keeper() as connection:
             others = (

@@ -67,23 +67,23 @@ class Cluster:
         self.home.mkdir(parents=True, exist_ok=True)
         if not (self.folder / "PG_VERSION").exists() or not self._secret.exists():
             self._make()
-        if self.running():
+        if self.running:
             return
         (self.folder / "postmaster.pid").unlink(missing_ok=True)
+        _hand_over_all(self.folder)
         port = port or _free_port()
         (self.home / "postgres.port").write_text(str(port))
         options = f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories=''"
         if not self.durable:
             options += " -c fsync=off -c full_page_writes=off -c synchronous_commit=off"
         log = self.folder.parent / "postgres.log"
-        if not log.exists():
-            log.touch()
-            _hand_over(log)
+        log.touch()
+        _hand_over(log)
         self._pg_ctl("start", "-w", "-t", "60", "-l", str(log), "-o", options)
 
     def stop(self) -> None:
         """Stop the cluster, ending its connections; nothing where it does not run."""
-        if self.running():
+        if self.running:
             self._pg_ctl("stop", "-m", "fast", "-w")
 
     def discard(self) -> None:
@@ -94,19 +94,15 @@ class Cluster:
             shutil.rmtree(self.folder.parent, ignore_errors=True)
 
     @property
-    def alive(self) -> bool:
-        """True where the server's process is there; cheaper than to ask it, and true of one that is only starting."""
+    def running(self) -> bool:
+        """True where a server runs on this very folder. A copy of one brings along who ran on the original: a server
+        stands in its own folder."""
         try:
-            lines = (self.folder / "postmaster.pid").read_text().splitlines()
-            state = Path(f"/proc/{int(lines[0])}/stat").read_text().rpartition(")")[2].split()[0]
+            process = Path("/proc") / (self.folder / "postmaster.pid").read_text().splitlines()[0].strip()
+            state = (process / "stat").read_text().rpartition(")")[2].split()[0]
+            return state != "Z" and (process / "cwd").samefile(self.folder)
         except (OSError, ValueError, IndexError):
             return False
-        return state != "Z"
-
-    def running(self) -> bool:
-        """True where the server answers for this folder."""
-        command = [_tool("pg_ctl"), "-D", str(self.folder), "status"]
-        return subprocess.run(command, **_as_user(), check=False, capture_output=True).returncode == 0
 
     @property
     def port(self) -> str:
@@ -122,8 +118,12 @@ class Cluster:
         return self._address(database, KEEPER, self._password_of(KEEPER))
 
     def ensure_database(self, name: str) -> str:
-        """The address of a database of that name, made if it is not there, which belongs to the application."""
+        """The address of a database of that name, made if it is not there, which belongs to the application. Raises
+        ``RuleError`` where it is another server than this cluster's that answers."""
         with psycopg.connect(self.keeper_url("postgres"), autocommit=True) as connection:
+            answers = connection.execute("SELECT current_setting('data_directory')").fetchone()
+            if answers is None or Path(str(answers[0])).resolve() != self.folder.resolve():
+                raise RuleError(f"Another database than the one in {self.folder} answers; start again.", "database")
             role, password = Identifier(APPLICATION), Literal(self._password_of(APPLICATION))
             if not connection.execute("SELECT 1 FROM pg_roles WHERE rolname = %s", (APPLICATION,)).fetchone():
                 connection.execute(SQL("CREATE ROLE {} LOGIN PASSWORD {}").format(role, password))
@@ -224,6 +224,17 @@ def _hand_over(path: Path) -> None:
     user = _user()
     if user is not None:
         os.chown(path, user.pw_uid, user.pw_gid)
+
+
+def _hand_over_all(folder: Path) -> None:
+    """A folder and all in it, where a copy has made it somebody else's."""
+    user = _user()
+    if user is None or folder.stat().st_uid == user.pw_uid:
+        return
+    for inner, _, files in os.walk(folder):
+        for path in (Path(inner), *(Path(inner) / file for file in files)):
+            _hand_over(path)
+    folder.chmod(0o700)
 
 
 def _reachable(path: Path) -> bool:

@@ -147,7 +147,7 @@ def _parts(port: int, web: int, looking: str) -> Iterator[tuple[str, list[str]]]
     """The processes to start, each a name and what ``oddmeter`` is told."""
     yield "worker", ["worker"]
     if web == 1:
-        yield "web application", ["serve", "--port", str(port)]
+        yield "web application", ["serve", "--port", str(port), "--shared"]
         return
     yield "Bench", ["looking", looking]
     for _ in range(web):
@@ -156,25 +156,40 @@ def _parts(port: int, web: int, looking: str) -> Iterator[tuple[str, list[str]]]
 
 @contextmanager
 def _only_one(data: Path, port: int) -> Iterator[None]:
-    """Hold the data folder for this start; the lock goes with the process, whatever ends it."""
-    with (data / "start.lock").open("a+") as lock:
+    """Hold the data folder and the port for this start; what holds them goes with the process, whatever ends it."""
+    with (data / "start.lock").open("a+") as lock, _held(port):
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             lock.seek(0)
             raise RuleError(f"Odd Meter runs already, at {lock.read().strip() or 'its address'}.", "running") from None
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(("127.0.0.1", port))
-            except OSError:
-                sentence = f"Port {port} is taken by another program; choose one with --port."
-                raise RuleError(sentence, "port") from None
         lock.truncate(0)
         lock.write(f"http://127.0.0.1:{port}")
         lock.flush()
         yield
         lock.truncate(0)
+
+
+@contextmanager
+def _held(port: int) -> Iterator[None]:
+    """Hold a port of 127.0.0.1 from the first look on, so that nobody else opens there: not before our web processes
+    have, and not beside them. Of two starts one has the name that only one process of a machine can have."""
+    with socket.socket(socket.AF_UNIX) as name, socket.socket() as probe, socket.socket() as holder:
+        taken = RuleError(f"Port {port} is taken by another program; choose one with --port.", "port")
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        for option in (socket.SO_REUSEADDR, socket.SO_REUSEPORT):
+            holder.setsockopt(socket.SOL_SOCKET, option, 1)
+        try:
+            name.bind(f"\0odd-meter-port-{port}")
+        except OSError:
+            raise RuleError(f"Odd Meter runs already, at http://127.0.0.1:{port}.", "running") from None
+        try:
+            probe.bind(("127.0.0.1", port))
+            probe.close()
+            holder.bind(("127.0.0.1", port))
+        except OSError:
+            raise taken from None
+        yield
 
 
 def _keep_private(data: Path, inherited: int) -> None:
@@ -235,7 +250,7 @@ def _watch(parts: list[_Part], cluster: Cluster) -> None:
         signal.signal(number, lambda got, _: asked.append(got))
     while not asked:
         time.sleep(0.3)
-        if not cluster.alive:
+        if not cluster.running:
             _say("The database ended by itself; starting it again.")
             try:
                 cluster.start(port)

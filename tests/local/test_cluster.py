@@ -1,5 +1,6 @@
 """A cluster of our own: made once, started on loopback only, kept apart from any other."""
 
+import shutil
 from pathlib import Path
 
 import psycopg
@@ -26,7 +27,7 @@ def test_what_was_stored_is_there_after_a_restart(home: Path) -> None:
             assert shown == ("127.0.0.1",)
         own.start()
         own.stop()
-        assert not own.running()
+        assert not own.running
         with pytest.raises(RuleError, match="does not answer"):
             wait_for(url, seconds=0.1)
         own.start()
@@ -34,6 +35,33 @@ def test_what_was_stored_is_there_after_a_restart(home: Path) -> None:
         with psycopg.connect(own.ensure_database("kept")) as connection:
             assert connection.execute("SELECT word FROM note").fetchone() == ("tide",)
     finally:
+        own.stop()
+
+
+def test_a_copy_made_while_it_runs_is_a_cluster_of_its_own(home: Path) -> None:
+    """The files that say who runs, and where, come along with a copy; it starts its own, and ends no other."""
+    own = Cluster(home)
+    own.start()
+    copy = Cluster(home.with_name("copy"))
+    try:
+        with psycopg.connect(own.ensure_database("kept"), autocommit=True) as connection:
+            connection.execute("CREATE TABLE note AS SELECT 'tide' AS word")
+        shutil.copytree(home, copy.home, symlinks=True)
+        assert own.running and not copy.running
+        copy.stop()
+        assert own.running
+        with pytest.raises(RuleError, match="Another database"):
+            copy.ensure_database("kept")
+        copy.start()
+        assert copy.running and copy.port != own.port
+        with psycopg.connect(copy.ensure_database("kept"), autocommit=True) as connection:
+            connection.execute("INSERT INTO note VALUES ('ebb')")
+        with psycopg.connect(own.url("kept")) as connection:
+            assert connection.execute("SELECT count(*) FROM note").fetchone() == (1,)
+        copy.stop()
+        assert own.running and not copy.running
+    finally:
+        copy.stop()
         own.stop()
 
 

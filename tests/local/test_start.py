@@ -3,6 +3,7 @@
 import os
 import re
 import signal
+import socket
 import subprocess
 import time
 import urllib.request
@@ -74,6 +75,16 @@ def processes(start: "subprocess.Popen[str]", name: str) -> list[int]:
     return [int(pid) for pid in children(between, "-x", name)] if between else []
 
 
+def test_two_starts_on_one_port_at_once_open_once(start: Start, place: Path) -> None:
+    """Neither has looked before the other holds the port."""
+    port = free_port()
+    two = [start("--empty", "--data", name, "--port", str(port), "--web", "1") for name in ("one", "two")]
+    told = [said(process, "open at|runs already") for process in two]
+    assert sorted("open at" in words for words in told) == [False, True], told
+    loser = two[["open at" in words for words in told].index(False)]
+    assert loser.wait(20) == 1
+
+
 def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) -> None:
     port = free_port()
     data = place / "data"
@@ -85,7 +96,7 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
     assert "odd meter" in said(second, "runs already").lower()
     assert second.wait(20) == 1
     other = start("--empty", "--data", "other", "--port", str(port))
-    said(other, f"Port {port} is taken by another program; choose one with --port.")
+    said(other, f"Odd Meter runs already, at http://127.0.0.1:{port}.")
     assert other.wait(20) == 1
     pid = int((Cluster(data.resolve()).folder / "postmaster.pid").read_text().split()[0])
     os.kill(pid, signal.SIGKILL)
@@ -110,8 +121,14 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
     first.send_signal(signal.SIGINT)
     assert first.wait(30) == 0
     assert not any(Path(f"/proc/{part}").exists() for part in parts)
-    assert not Cluster(data.resolve()).running()
+    assert not Cluster(data.resolve()).running
     again = time.monotonic()
+    holder = socket.create_server(("127.0.0.1", 0))
+    busy = holder.getsockname()[1]
+    with holder:
+        fourth = start("--empty", "--data", "fourth", "--port", str(busy))
+        said(fourth, f"Port {busy} is taken by another program; choose one with --port.")
+        assert fourth.wait(20) == 1
     third = start("--empty", "--data", "data", "--port", str(port), "--web", "1")
     said(third, "open at")
     assert time.monotonic() - again < 30, "a later start takes seconds"
