@@ -9,18 +9,22 @@ from psycopg_pool import ConnectionPool
 
 from oddmeter.core.numbers.rates import Rate
 
+_LOCK_SECONDS, _STATEMENT_SECONDS = 5, 120
+"""How long a statement waits for what another transaction holds, and how long it may take."""
+_LIMITS = f"-c lock_timeout={_LOCK_SECONDS}s -c statement_timeout={_STATEMENT_SECONDS}s"
 Connection = psycopg.Connection[tuple[object, ...]]
 
 
 class Database:
-    """A pool of connections to one database; each is checked before it is handed out, so that a restart of
-    the server is survived."""
+    """A pool of connections to one database; each is checked before it is handed out, so that a restart of the server
+    is survived. No statement waits for ever."""
 
     def __init__(self, url: str, most: int = 12) -> None:
         self.url = url
         self._pool = ConnectionPool(
-            url, min_size=1, max_size=most, open=False, timeout=6, check=ConnectionPool.check_connection
-        )
+            url, kwargs={"options": _LIMITS}, min_size=1, max_size=most, open=False, timeout=6,
+            check=ConnectionPool.check_connection,
+        )  # fmt: skip
 
     def open(self) -> None:
         """Open the pool and wait for the first connection."""

@@ -43,15 +43,14 @@ def forget(connection: Connection, clip_ids: Iterable[int]) -> None:
     connection.execute("UPDATE picture SET report = NULL WHERE clip_id = ANY(%s)", (list(clip_ids),))
 
 
-def begin_look(connection: Connection, clip_id: int) -> tuple[bool, int] | None:
-    """Note that a worker looks; returns whether all frames are wanted and how often it was begun before, or None
-    where there is nothing to do."""
+def begin_look(connection: Connection, clip_id: int) -> bool | None:
+    """Note that a worker looks; returns whether all frames are wanted, or None where there is nothing to do."""
     row = connection.execute(
         "UPDATE picture SET state = 'looking', begun_at = now(), attempts = attempts + 1"
-        " WHERE clip_id = %s AND state IN ('waiting', 'looking') RETURNING whole, attempts",
+        " WHERE clip_id = %s AND state IN ('waiting', 'looking') RETURNING whole",
         (clip_id,),
     ).fetchone()
-    return None if row is None else (bool(row[0]), int(str(row[1])) - 1)
+    return None if row is None else bool(row[0])
 
 
 def note_look(connection: Connection, clip_id: int, done: int, of: int) -> bool:

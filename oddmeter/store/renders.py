@@ -18,9 +18,9 @@ UNDER_WAY = ("waiting", "rendering", "proving")
 
 @dataclass(frozen=True)
 class Render:
-    """One file to make. ``plan`` and ``proof`` are the stored documents; ``out_path`` is below the folder for
-    made files; frames are timeline frames. One of a timeline belongs to no clip; its ``clip_name`` then says what it
-    is made of."""
+    """One file to make. ``made`` is true where it has been, and was not moved off its name since. ``plan`` and
+    ``proof`` are the stored documents; ``out_path`` is below the folder for made files; frames are timeline frames. One
+    of a timeline belongs to no clip; its ``clip_name`` then says what it is made of."""
 
     id: int
     show_id: int
@@ -36,6 +36,7 @@ class Render:
     total_frames: int
     done_frames: int
     cancel_requested: bool
+    made: bool
     fault: str | None
     proof: dict[str, Any] | None
     asked_at: datetime
@@ -45,10 +46,10 @@ class Render:
 
 _RENDERS = """
     SELECT r.id, r.show_id, r.timeline_id, r.clip_id, r.setting, r.out_path, {plan} AS plan, r.state, r.attempts,
-           r.total_frames, r.done_frames, r.cancel_requested, r.fault, r.proof, r.asked_at, r.begun_at, r.finished_at,
-           coalesce(t.name, r.plan->>'timeline_name', '') AS timeline,
-           coalesce(c.name, r.plan->>'name', '') AS clip_name
-    FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id LEFT JOIN clip c ON c.id = r.clip_id
+           r.total_frames, r.done_frames, r.cancel_requested, r.made, r.fault, r.proof, r.asked_at, r.begun_at,
+           r.finished_at, coalesce(t.name, r.plan->>'timeline_name', '') AS timeline, coalesce(c.name, r.plan->>'name',
+           '') AS clip_name FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id LEFT JOIN clip c ON c.id =
+           r.clip_id
 """
 
 
@@ -117,17 +118,21 @@ def note_progress(connection: Connection, render_id: int, frames: int) -> bool:
     return found is None or bool(found[0])
 
 
-def proving(connection: Connection, render_id: int) -> None:
-    """The file is made; its frames are counted again as they are proven."""
-    connection.execute("UPDATE render SET state = 'proving', done_frames = 0 WHERE id = %s", (render_id,))
+def proving(connection: Connection, render_id: int, *, ours: bool = True) -> None:
+    """The file is there, and ``ours``; its frames are counted again as they are proven."""
+    connection.execute(
+        "UPDATE render SET state = 'proving', done_frames = 0, made = %s WHERE id = %s", (ours, render_id)
+    )
 
 
 def finish(connection: Connection, render_id: int, state: str, fault: str | None, proof: dict[str, Any] | None) -> None:
-    """End a render as ``done``, ``failed`` or ``cancelled``, with its proof or what went wrong."""
+    """End a render as ``done``, ``failed`` or ``cancelled``, with its proof or what went wrong. One that failed without
+    a proof may have left its file."""
     connection.execute(
-        "UPDATE render SET state = %s, fault = %s, proof = %s, finished_at = now(),"
-        " done_frames = CASE WHEN %s THEN total_frames ELSE done_frames END WHERE id = %s",
-        (state, fault, Jsonb(proof) if proof is not None else None, proof is not None, render_id),
+        "UPDATE render SET state = %(state)s, fault = %(fault)s, proof = %(proof)s, finished_at = now(),"
+        " made = made AND (%(state)s = 'done' OR %(state)s = 'failed' AND %(proof)s::jsonb IS NULL),"
+        " done_frames = CASE WHEN %(proof)s::jsonb IS NULL THEN done_frames ELSE total_frames END WHERE id = %(id)s",
+        {"state": state, "fault": fault, "proof": None if proof is None else Jsonb(proof), "id": render_id},
     )
 
 

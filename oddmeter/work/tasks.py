@@ -24,10 +24,12 @@ from oddmeter.media.analysis.analyse import DamagedError
 from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
+from oddmeter.media.plans import FilePlan
 from oddmeter.media.render import clear_unfinished, could_not_write, render
 from oddmeter.media.verify import verify
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
+from oddmeter.work.apart import render_apart, verify_apart
 from oddmeter.work.plans import file_plan
 from oddmeter.work.right import LaterError, SoleRight
 
@@ -35,7 +37,6 @@ log = logging.getLogger("oddmeter.worker")
 
 _PROGRESS_SECONDS = 0.4
 _PATIENCE_SECONDS = 60
-_MOST_ATTEMPTS = 6
 _SOON, _NEXT = 10, 5
 """The priorities of probing and of looking at pictures: people wait for them, while renders take their time."""
 
@@ -96,7 +97,7 @@ def queue(config: Config, database: Database, *, worker: bool = False, stopping:
 
     @app.task(name="make_file", retry=_AGAIN)
     def make_file(render_id: int) -> None:
-        make(config, database, render_id, stopping)
+        make(config, database, render_id, stopping, apart=True)
 
     return Queue(app, probe_clip, look_at_pictures, make_file)
 
@@ -129,13 +130,8 @@ def look_closer(config: Config, database: Database, clip_id: int, stopping: Even
             return
         if found.measured is None:
             raise LaterError("the clip has not been probed yet")
-        begun = looks.begin_look(connection, clip_id)
-    if begun is None:
-        return
-    whole, attempts = begun
-    if attempts >= _MOST_ATTEMPTS:
-        fault = f"Tried {attempts} times; each time the worker ended over it."
-        _surely(database, lambda c: looks.end_look(c, clip_id, "done", None, fault))
+        whole = looks.begin_look(connection, clip_id)
+    if whole is None:
         return
     if found.measured.fault is not None:
         _surely(database, lambda c: looks.end_look(c, clip_id, "done", None))
@@ -178,8 +174,10 @@ def _keep_report(connection: Connection, clip_id: int, report: PictureReport) ->
         words.note_changes(connection, now.show_id, before, after, "the pictures were looked at")
 
 
-def make(config: Config, database: Database, render_id: int, stopping: Event | None = None) -> None:
-    """Make and prove one file. Nothing happens where it is finished or cancelled.
+def make(
+    config: Config, database: Database, render_id: int, stopping: Event | None = None, *, apart: bool = False
+) -> None:
+    """Make and prove one file, ``apart`` in processes of its own. Nothing happens where it is finished or cancelled.
 
     Raises ``BusyError`` where another worker is at the same output, ``StoppedError`` soon after ``stopping`` is
     set, and database errors, all to be tried again.
@@ -188,14 +186,11 @@ def make(config: Config, database: Database, render_id: int, stopping: Event | N
         asked = renders.render(connection, render_id)
     if asked.state not in renders.UNDER_WAY:
         return
-    if asked.attempts >= _MOST_ATTEMPTS:
-        fault = f"Tried {asked.attempts} times; each time the worker ended over it. Nothing was made."
-        _surely(database, lambda c: renders.finish(c, render_id, "failed", fault, None))
-        return
     with SoleRight(database.url, asked.out_path) as right:
         try:
             progress = _Progress(database, asked.id, right, stopping)
-            proof, doubt = _made_and_proven(config, database, asked, progress, right)
+            hands = _Hands(render_apart, verify_apart) if apart else _Hands(render, verify)
+            proof, doubt = _made_and_proven(config, database, asked, progress, right, hands)
         except CancelledError:
             _surely(database, lambda c: renders.finish(c, render_id, "cancelled", None, None))
         except RuleError as error:
@@ -211,10 +206,19 @@ def make(config: Config, database: Database, render_id: int, stopping: Event | N
             _surely(database, lambda c: renders.finish(c, render_id, state, doubt, proven(proof)))
 
 
+@dataclass(frozen=True)
+class _Hands:
+    """What makes a file, and what proves it."""
+
+    render: Callable[[FilePlan, Callable[[int], None], Callable[[], None]], None]
+    verify: Callable[[FilePlan, Callable[[int], None]], Proof]
+
+
 def _made_and_proven(
-    config: Config, database: Database, asked: renders.Render, progress: "_Progress", right: SoleRight
+    config: Config, database: Database, asked: renders.Render, progress: "_Progress", right: SoleRight, hands: _Hands
 ) -> tuple[Proof, str | None]:
-    """The proof of the file, and a sentence where it is not as planned; then it has been moved off its name."""
+    """The proof of the file, and a sentence where it is not as planned; then it has been moved off its name. One that
+    was made already, by a worker that died or before its proof broke off, is proven only."""
     with database.transaction() as connection:
         plan = file_plan(connection, config, asked)
     for source in plan.sources:
@@ -222,21 +226,26 @@ def _made_and_proven(
             raise RuleError(f"{source.path.name} is no longer where it was; nothing was made.")
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))
-    made_by_a_worker_that_died = asked.attempts > 0 and plan.out.exists()
-    if made_by_a_worker_that_died:
+    known_as_ours, may_be_ours = asked.made and plan.out.exists(), asked.attempts > 0 and plan.out.exists()
+    if known_as_ours or may_be_ours:
         plan.insist_on_sources()
     else:
-        render(plan, progress, right.insist)
-    _surely(database, lambda c: renders.proving(c, asked.id))
+        hands.render(plan, progress, right.insist)
+    ours = not may_be_ours or known_as_ours
+    _surely(database, lambda c: renders.proving(c, asked.id, ours=ours))
     try:
-        proof = verify(plan, progress)
+        proof = hands.verify(plan, progress)
     except CancelledError:
-        if not made_by_a_worker_that_died:
+        if ours:
             plan.out.unlink()
         raise
+    except RuleError as error:
+        raise RuleError(
+            f"{plan.out.name} was made, and is kept, but could not be proven: {error}", error.code
+        ) from error
     if proof.passed:
         return proof, None
-    if made_by_a_worker_that_died:
+    if not ours:
         return proof, f"{plan.out.name} was there already, and it is not what was planned; it was left as it is."
     aside = plan.out.with_name(f"{plan.out.stem} (not as planned){plan.out.suffix}")
     plan.out.replace(aside)

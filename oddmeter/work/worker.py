@@ -84,8 +84,11 @@ async def _sweep(tasks: Queue, orders: Queue, database: Database) -> None:
     """Again and again: put back what dead workers held, and queue what fell out of the queue."""
     while True:
         for job in await tasks.app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_SECONDS):
+            try:
+                await tasks.app.job_manager.retry_job(job)
+            except ProcrastinateException:
+                continue  # another worker took it up first
             log.warning("taking up again: %s %s", job.task_name, job.task_kwargs)
-            await tasks.app.job_manager.retry_job(job)
         await asyncio.to_thread(requeue_lost, orders, database)
         await asyncio.sleep(_SWEEP_SECONDS)
 

@@ -626,3 +626,13 @@ def test_what_cannot_be_read_ends_with_one_sentence(
     (tmp_path / "drop.edl").write_text("001 R V C 00:00:00;00 00:00:01;00 01:00:00;00 01:00:01;00\n")
     done = oddmeter("cut", tmp_path / arguments[0], *arguments[1:])
     assert (done.status, done.out) == (status, "") and said in done.err and done.err.count("\n") == 1
+
+
+@pytest.mark.parametrize(
+    "text",
+    ['{"a":' * 100_000, "[" * 100_000, '{"OTIO_SCHEMA":"Timeline.1","metadata":' + '{"a":' * 2_000, '"\\' * 50_000],
+)
+def test_a_document_nested_without_end_is_refused_before_the_library_goes_down(text: str) -> None:
+    """Its parser calls itself for each bracket, and ended the process."""
+    with pytest.raises(RuleError, match=r"nested more than 1000 deep|is no OpenTimelineIO document"):
+        read_otio(text)

@@ -2,8 +2,10 @@
 
 from pathlib import Path
 
+import psycopg
 import pytest
 
+from oddmeter.web.http.guard import MOST_BYTES
 from tests.web.conftest import Browser
 
 
@@ -106,3 +108,28 @@ def test_errors_are_problem_details(browser: Browser) -> None:
     assert status == 422 and sentence.startswith("name:")
     status, sentence = browser.refused("POST", "/api/shows", {"name": "S", "timeline": {"name": "M", "rate": "fast"}})
     assert status == 422 and "is not a rate" in sentence
+
+
+@pytest.mark.parametrize("told", [True, False])
+def test_what_is_too_large_is_not_read_into_memory(browser: Browser, told: bool) -> None:
+    """Also where nothing says beforehand how long it is. Files that are dropped go to disk, whatever their size."""
+    pieces = (b'{"name": "' + b"a" * (1 << 20) for _ in range((MOST_BYTES >> 20) + 1))
+    content = b"".join(pieces) if told else pieces
+    got = browser.client.post("/api/shows", content=content, headers={"Content-Type": "application/json"})
+    assert (got.status_code, got.json()["code"]) in ((413, "size"), (413, "http")), got.text
+    assert "more than 48 MB; it was not read" in got.json()["detail"]
+
+
+def test_whoever_holds_a_show_for_long_makes_nobody_wait_for_ever(
+    request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An open transaction in psql: writers are told, and readers go on."""
+    monkeypatch.setattr("oddmeter.store.database._LIMITS", "-c lock_timeout=200ms")
+    browser: Browser = request.getfixturevalue("browser")
+    show = browser.show()
+    with psycopg.connect(browser.config.database) as held:
+        held.execute("SELECT 1 FROM show FOR UPDATE")
+        status, told = browser.refused("PATCH", f"/api/shows/{show}", {"name": "Ebb"})
+        assert status == 503 and told.startswith("Somebody else holds what this would change.")
+        assert browser.get(f"/api/shows/{show}")["name"] == "Tide"
+    browser.send("PATCH", f"/api/shows/{show}", {"name": "Ebb"})

@@ -156,15 +156,34 @@ def test_cancelling_while_it_is_proven_takes_the_file_away(desk: Desk, monkeypat
     assert list(desk.config.made.iterdir()) == []
 
 
-def test_what_ends_every_worker_is_given_up(desk: Desk) -> None:
+def test_workers_that_were_killed_do_not_count_against_a_file(desk: Desk) -> None:
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
     with desk.database.transaction() as connection:
-        for _ in range(6):
+        for _ in range(9):
             renders.begin(connection, asked)
     make(desk.config, desk.database, asked)
-    given_up = desk.render(asked)
-    assert given_up.state == "failed" and given_up.fault is not None and given_up.fault.startswith("Tried 6 times")
+    assert desk.render(asked).state == "done"
+
+
+def test_a_proof_that_breaks_off_leaves_the_file_and_is_done_again(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    (clip,) = desk.bring_in(BELL)
+    asked = desk.ask(clip, "bell")
+
+    def broken_off(plan: ClipPlan, progress: Callable[[int], None]) -> Proof:
+        raise RuleError("The disk was pulled out.", "media")
+
+    monkeypatch.setattr("oddmeter.work.tasks.verify", broken_off)
+    make(desk.config, desk.database, asked)
+    failed, out = desk.render(asked), desk.config.product("bell.mp4")
+    assert failed.state == "failed" and out.is_file()
+    assert failed.fault == "bell.mp4 was made, and is kept, but could not be proven: The disk was pulled out."
+    monkeypatch.undo()
+    made_at = out.stat().st_mtime_ns
+    with desk.database.transaction() as connection:
+        renders.retry(connection, asked)
+    make(desk.config, desk.database, asked)
+    assert desk.render(asked).state == "done" and out.stat().st_mtime_ns == made_at
 
 
 def test_an_unexpected_error_is_one_clips_trouble(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -258,12 +277,6 @@ def test_looking_can_be_stopped_and_is_left_to_the_next_worker(desk: Desk) -> No
     look_closer(desk.config, desk.database, clip.id)
     with desk.database.transaction() as connection:
         assert looks.looks_at(connection, [clip.id])[clip.id].state == "stopped"
-        looks.ask_look(connection, [clip.id], whole=True)
-        connection.execute("UPDATE picture SET attempts = 6")
-    look_closer(desk.config, desk.database, clip.id)
-    with desk.database.transaction() as connection:
-        given_up = looks.looks_at(connection, [clip.id])[clip.id]
-    assert given_up.state == "done" and given_up.report is None and "Tried 6 times" in (given_up.fault or "")
 
 
 def test_a_clip_that_was_not_probed_yet_is_looked_at_later(desk: Desk) -> None:

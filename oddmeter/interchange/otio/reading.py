@@ -4,6 +4,7 @@ A transition lies over a cut point; here it belongs to the event that comes in, 
 """
 
 import json
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -22,11 +23,16 @@ OWN = "odd_meter"
 DISSOLVE = "SMPTE_Dissolve"
 _DEEPEST = 64
 _MOST_ITEMS = 200_000
+_DEEPEST_TEXT = 1_000
+"""Brackets of a document that stand open at the same time: the library's parser goes down by itself for each, and has
+no floor."""
+_PIECES = re.compile(r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[\[{]|[\]}]', re.DOTALL)
 
 
 def read_otio(text: str, rate: Rate | None = None, drop_frame: bool = False, name: str = "") -> ListedCut:
     """The cut in an OpenTimelineIO document; ``rate`` in place of the one that it says itself. Raises ``RuleError``
     where it is none, or holds no timeline."""
+    _insist_on_depth(text)
     try:
         found = otio.adapters.read_from_string(text, "otio_json")
     except Exception as error:  # the library raises whatever its parser meets
@@ -41,6 +47,14 @@ def read_otio(text: str, rate: Rate | None = None, drop_frame: bool = False, nam
     reading = _Reading(at, drop)
     cut = reading.stack(timeline.tracks, timeline.name or name, 0)
     return replace(cut, start=begins, notes=tuple(reading.notes), kept=_kept(timeline))
+
+
+def _insist_on_depth(text: str) -> None:
+    deep = 0
+    for piece in _PIECES.finditer(text):
+        deep += {"[": 1, "{": 1, "]": -1, "}": -1}.get(piece[0], 0)
+        if deep > _DEEPEST_TEXT:
+            raise RuleError(f"This document is nested more than {_DEEPEST_TEXT} deep; it is not read.", "list")
 
 
 def _timeline(found: Any) -> otio.schema.Timeline:

@@ -1,14 +1,19 @@
 """Only our own page may talk to the application, and it may use only what ships with it: Host and Origin are checked on
 every request, and every answer says what a browser may do with it."""
 
+from math import inf
 from urllib.parse import urlsplit
 
 from starlette.datastructures import MutableHeaders
+from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from oddmeter.web.http.problems import problem
 
 LOCAL_NAMES = {"127.0.0.1", "localhost", "[::1]"}
+MOST_BYTES = 48 << 20
+"""Bytes of a request that is no upload: a list of two hundred thousand events has half as many."""
+TOO_LARGE = f"This is more than {MOST_BYTES >> 20} MB; it was not read."
 _PORTS = {"http": 80, "https": 443}
 
 POLICY = (
@@ -54,8 +59,32 @@ class Guard:
         elif origin is not None and _place(origin) != _place(f"{scope.get('scheme', 'http')}://{host}"):
             refused = problem(403, "origin", "Requests from other sites are refused.")
             await refused(scope, receive, send_guarded)
+        elif headers.get("content-length", "").isdecimal() and int(headers["content-length"]) > _most(headers):
+            refused = problem(413, "size", TOO_LARGE)
+            await refused(scope, receive, send_guarded)
         else:
-            await self.app(scope, receive, send_guarded)
+            await self.app(scope, _bounded(receive, _most(headers)), send_guarded)
+
+
+def _most(headers: dict[str, str]) -> int | float:
+    """Bytes that a request may send: files that are dropped into the page go to disk as they come, all else is read
+    into memory."""
+    return inf if headers.get("content-type", "").startswith("multipart/form-data") else MOST_BYTES
+
+
+def _bounded(receive: Receive, most: int | float) -> Receive:
+    """The same messages, as long as they are not more than they may be altogether."""
+    left = most
+
+    async def receive_bounded() -> Message:
+        nonlocal left
+        message = await receive()
+        left -= len(message.get("body", b""))
+        if left < 0:
+            raise HTTPException(413, TOO_LARGE)
+        return message
+
+    return receive_bounded
 
 
 def _name(host: str) -> str:

@@ -29,7 +29,14 @@ class Problem(BaseModel):
 
 def problem(status: int, code: str, detail: str) -> JSONResponse:
     """A problem details response."""
-    title = {400: "Wrong request", 403: "Not allowed", 404: "Not there", 409: "Conflict", 422: "Cannot be done"}
+    title = {
+        400: "Wrong request",
+        403: "Not allowed",
+        404: "Not there",
+        409: "Conflict",
+        413: "Too large",
+        422: "Cannot be done",
+    }
     plain = detail.encode(errors="replace").decode()
     body = Problem(title=title.get(status, "Something failed"), status=status, detail=plain, code=code)
     return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
@@ -63,6 +70,16 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(psycopg.DataError)
     def of_data(_: Request, __: psycopg.DataError) -> JSONResponse:
         return problem(422, "value", "A value is too large, or holds characters that cannot be kept.")
+
+    @app.exception_handler(psycopg.errors.LockNotAvailable)
+    def of_lock(_: Request, error: psycopg.errors.LockNotAvailable) -> JSONResponse:
+        log.warning("somebody holds what a request needs: %s", error)
+        return problem(503, "busy", "Somebody else holds what this would change. Nothing was changed; try again.")
+
+    @app.exception_handler(psycopg.errors.QueryCanceled)
+    def of_time(_: Request, error: psycopg.errors.QueryCanceled) -> JSONResponse:
+        log.warning("a statement took too long: %s", error)
+        return problem(503, "time", "The database took too long over this. Nothing was changed; try again.")
 
     @app.exception_handler(UnicodeEncodeError)
     def of_text(_: Request, __: UnicodeEncodeError) -> JSONResponse:
