@@ -1,6 +1,7 @@
 """The sound of a made file: kept as it is, at another speed with its pitch, or at its own; to the exact length of the
 picture in samples."""
 
+import os
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -145,14 +146,13 @@ def held(blocks: Iterable[npt.NDArray[np.float32]], channels: int) -> Iterator[R
         written = sum(file.write(np.ascontiguousarray(block.T).tobytes()) for block in blocks)
         file.flush()
         count = written // (4 * channels)
-        source: Samples = np.zeros((channels, 0), np.float32)
-        if count:
-            source = np.memmap(file, np.float32, "r", shape=(count, channels)).T
 
         def read(low: int, high: int) -> npt.NDArray[np.float32]:
-            inside = source[:, max(0, low) : max(0, high)]
+            first, last = min(max(0, low), count), min(max(0, high), count)
+            stored = os.pread(file.fileno(), 4 * channels * max(0, last - first), 4 * channels * first)
+            inside = np.frombuffer(stored, np.float32).reshape(-1, channels).T
             around = (max(0, min(high, 0) - low), max(0, high - max(low, 0) - inside.shape[1]))
-            return np.pad(np.ascontiguousarray(inside, np.float32), ((0, 0), around))
+            return np.pad(inside, ((0, 0), around))
 
         yield read
 
