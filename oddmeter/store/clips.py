@@ -33,6 +33,9 @@ class Delivery:
     troubled: int
 
 
+_MANY = 500
+"""Clips that come together, from which on the database looks at once how its tables have grown, to go about them
+well."""
 _DECIDED = """t.decisions, t.recipe_id, t.note,
            (SELECT jsonb_agg(to_jsonb(u) ORDER BY u.id) FROM clip_use u WHERE u.clip_id = c.id) AS uses,
            (SELECT array_agg(g.name) FROM clip_tag ct JOIN tag g ON g.id = ct.tag_id WHERE ct.clip_id = c.id) AS tags"""
@@ -198,6 +201,8 @@ def _put_down(connection: Connection, show_id: int, name: str, root: str, folder
         " INSERT INTO treatment (id) SELECT id FROM new",
         (delivery, list(paths)),
     )
+    if len(paths) > _MANY:
+        connection.execute("ANALYZE clip, clip_facts, treatment, picture")
     for proxy, original in pairs(paths).items():
         connection.execute(
             "UPDATE clip SET proxy_of = (SELECT id FROM clip WHERE delivery_id = %s AND path = %s)"

@@ -1,6 +1,6 @@
 """Words: what people settled about clips, which verdicts later evidence changed, and markers at frames."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -49,8 +49,8 @@ def withdraw(connection: Connection, clip_ids: Sequence[int], question: Question
 def note_changes(
     connection: Connection,
     show_id: int,
-    before: dict[int, dict[Question, Verdict]],
-    after: dict[int, dict[Question, Verdict]],
+    before: Mapping[int, Mapping[Question, Verdict]],
+    after: Mapping[int, Mapping[Question, Verdict]],
     because: str,
 ) -> int:
     """Write down which verdicts differ, other than from nothing known to something; returns how many do."""

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cache, cached_property
 from hashlib import sha256
 from pathlib import Path
-from threading import Lock
+from threading import Lock, Thread
 
 import oddmeter
 from oddmeter.core.planning.clips import KnownClip, known_of
@@ -59,9 +59,16 @@ class Boards:
         with self._database.transaction() as connection:
             ids = [show.id for show in shows.all_shows(connection)]
         for show_id in ids:
-            board = self.open(show_id)
-            for timeline in board.show.timelines:
-                board.rows(timeline)
+            self._work_out(show_id)
+
+    def begin(self, show_id: int) -> None:
+        """Begin to work out a show of which much is new, so that whoever asks next waits less."""
+        Thread(target=self._work_out, args=(show_id,), daemon=True).start()
+
+    def _work_out(self, show_id: int) -> None:
+        board = self.open(show_id)
+        for timeline in board.show.timelines:
+            board.rows(timeline)
 
     def open(self, show_id: int) -> Board:
         """The board of a show as it stands now; raises ``MissingError`` where there is no such show."""

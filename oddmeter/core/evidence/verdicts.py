@@ -4,10 +4,11 @@ A claim is what one source says to one question. A verdict is drawn from all cla
 ``verdict``; it always names where it comes from, and never looks more certain than it is.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import IntEnum, StrEnum
 from fractions import Fraction
+from functools import lru_cache
 
 from oddmeter.core.evidence.film import GAUGES
 from oddmeter.core.numbers.errors import RuleError
@@ -138,8 +139,13 @@ def verdict(question: Question, claims: Iterable[Claim]) -> Verdict:
     return Verdict(question, deciding.value, deciding.source, Certainty.ASSUMED, f"{deciding.words}.", own)
 
 
-def verdicts(claims: Iterable[Claim]) -> dict[Question, Verdict]:
-    """The verdicts to all questions."""
+def verdicts(claims: Iterable[Claim]) -> Mapping[Question, Verdict]:
+    """The verdicts to all questions; the same object for clips of which the same is claimed."""
+    return _drawn(tuple(claims))
+
+
+@lru_cache(maxsize=8_192)
+def _drawn(claims: tuple[Claim, ...]) -> Mapping[Question, Verdict]:
     own: dict[Question, list[Claim]] = {question: [] for question in Question}
     for claim in claims:
         own[claim.question].append(claim)

@@ -1,5 +1,6 @@
 """Clips: all that is known of one, all that is decided on it, and what planning needs of both."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import ceil
@@ -83,7 +84,7 @@ class Clip:
         return folder_of(self.path)
 
     @cached_property
-    def verdicts(self) -> dict[Question, Verdict]:
+    def verdicts(self) -> Mapping[Question, Verdict]:
         """What is taken as true, and why."""
         return verdicts(claims_of(self.name, self.measured, self.picture, self.entries, self.words))
 
@@ -131,9 +132,17 @@ class KnownClip:
 
     clip: Clip
     facts: Facts | None
-    findings: Findings
     material: Material | None
     trouble: str
+    _findings: Findings | None = None
+
+    @property
+    def findings(self) -> Findings:
+        """Its verdicts in short; of a clip that has not been looked at, worked out when somebody asks."""
+        if self._findings is None:
+            object.__setattr__(self, "_findings", _found(self.clip))
+        assert self._findings is not None
+        return self._findings
 
     @property
     def decided(self) -> Decided:
@@ -149,7 +158,7 @@ class KnownClip:
         """The same clip with other decisions; what its evidence comes to is the same."""
         now = self.clip.revision if revision is None else revision
         clip = replace(self.clip, decided=decided, revision=now)
-        return KnownClip(clip, self.facts, self.findings, self.material, self.trouble)
+        return KnownClip(clip, self.facts, self.material, self.trouble, self._findings)
 
 
 def sound_material(facts: Facts, timeline_rate: Rate) -> Material | None:
@@ -162,11 +171,10 @@ def sound_material(facts: Facts, timeline_rate: Rate) -> Material | None:
 def known_of(clip: Clip) -> KnownClip:
     """What a clip's evidence comes to. Its claims are let go of; they are drawn up again where they are asked for."""
     facts = clip.facts
-    findings = findings_of(clip.verdicts, facts, clip.picture, clip.motion_rate)
-    material, trouble = None, ""
     if facts is None:
-        trouble = "It has not been looked at yet."
-    elif facts.fault is not None:
+        return KnownClip(clip, None, None, "It has not been looked at yet.")
+    findings, material, trouble = _found(clip), None, ""
+    if facts.fault is not None:
         trouble = facts.fault
     elif facts.file_rate is None:
         trouble = "It has no rate of its own; settle its file rate in Intake."
@@ -178,5 +186,10 @@ def known_of(clip: Clip) -> KnownClip:
             facts.frames, facts.file_rate, findings.motion_rate, order, originals_of(clip.picture), facts.times,
             settled=findings.shot_state is Certainty.SETTLED,
         )  # fmt: skip
+    return KnownClip(clip, facts, material, trouble, findings)
+
+
+def _found(clip: Clip) -> Findings:
+    findings = findings_of(clip.verdicts, clip.facts, clip.picture, clip.motion_rate)
     clip.forget()
-    return KnownClip(clip, facts, findings, material, trouble)
+    return findings

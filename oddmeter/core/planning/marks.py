@@ -109,7 +109,7 @@ LEDGER_FILTERS: tuple[tuple[str, str], ...] = (
 
 def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
     """What stands out about a clip, the gravest first."""
-    facts, found = outcome.known.facts, outcome.known.findings
+    facts = outcome.known.facts
     if isinstance(outcome, Refusal):
         if outcome.code == WAITING:
             return ()
@@ -117,7 +117,7 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
             return (Mark.ONLY_SOUND,)
         return (Mark.FAULT if outcome.known.material is None else Mark.REFUSED,)
     assert facts is not None
-    conformed = outcome.conformed
+    found, conformed = outcome.known.findings, outcome.conformed
     sound, kind = conformed.treatment.sound, conformed.frame_map.kind
     checks = {
         Mark.REPLACED: outcome.clip.replaced,

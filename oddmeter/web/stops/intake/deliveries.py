@@ -28,6 +28,8 @@ router = APIRouter(tags=["intake"])
 
 MOST_FILES = 100_000
 MOST_SHOWN = 500
+_MANY = 1_000
+"""Files that come together, from which on a show takes a moment to be worked out."""
 
 
 class FolderView(BaseModel):
@@ -192,9 +194,11 @@ def _bring_in(here: Context, show_id: int, name: str, root: str, path: str) -> D
             clips.bring_in(connection, delivery)
             waiting = clips.unprobed(connection, delivery)
             here.queue.ask_probe(connection, waiting)
-            here.queue.ask_look(connection, waiting)
+            here.queue.ask_look(connection, waiting[:_MANY])  # the worker's sweep asks for the others, which come later
         for file, table in reports:
             add_report(connection, show_id, Path(file).name, table, folder_of(file))
+    if len(paths) > _MANY:
+        here.boards.begin(show_id)
     names = sorted(Path(file).name for file, _ in reports)
     return DeliveryMade(id=delivery, clips=len(paths), reports=names, left_out=left_out[:MOST_SHOWN])
 
