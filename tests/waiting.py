@@ -4,7 +4,7 @@ import time
 from collections.abc import Callable
 
 
-def wait_until(true: Callable[[], bool], going_on: Callable[[], object] = lambda: None, patience: float = 60) -> None:
+def wait_until(true: Callable[[], bool], going_on: Callable[[], object] = lambda: None, patience: float = 300) -> None:
     """Return as soon as ``true`` is. Give up only where ``going_on`` has said the same for ``patience`` seconds."""
     said, since = going_on(), time.monotonic()
     while not true():

@@ -24,7 +24,7 @@ from oddmeter.store.database import Database
 from tests.chromium import launched
 from tests.waiting import wait_until
 
-expect.set_options(timeout=60_000)  # how long a busy machine may take; what is right is seen at once
+expect.set_options(timeout=300_000)  # how long a busy machine may take; what is right is seen at once
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ def free_port() -> int:
 
 def answers(url: str) -> bool:
     try:
-        urllib.request.urlopen(url, timeout=2).close()
+        urllib.request.urlopen(url, timeout=60).close()
     except OSError:
         return False
     return True
@@ -134,6 +134,7 @@ def new_page(chromium: Browser) -> Iterator[Callable[[str], Page]]:
 
     def open_page(person: str) -> Page:
         context = chromium.new_context(viewport={"width": 1280, "height": 800})
+        context.set_default_timeout(300_000)
         context.add_init_script(f"localStorage.setItem('odd-meter.person', '{person}')")
         contexts.append(context)
         page = context.new_page()

@@ -40,7 +40,7 @@ def bench_of(show: Show, name: str, running: Running, *, brought_in: bool = Fals
 
 def final(page: Page, side: str) -> None:
     """Wait until a side shows its final picture."""
-    expect(page.get_by_role("img", name=re.compile(rf"^Side {side}, frame \d+, final"))).to_be_visible(timeout=20_000)
+    expect(page.get_by_role("img", name=re.compile(rf"^Side {side}, frame \d+, final"))).to_be_visible()
 
 
 def code_on_screen(page: Page, side: str) -> int | None:
@@ -241,7 +241,7 @@ def test_pulldown_with_a_change_of_phase_is_taken_out(page: Page, running: Runni
     page.get_by_label("Side B: fields").select_option("original")
     page.get_by_label("Side B: wanted").select_option("every-frame")
     expect(page.get_by_role("group", name="Side B")).to_be_visible()
-    expect(page.get_by_text("120 frames").first).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("120 frames").first).to_be_visible()
     page.get_by_role("button", name="Keep B").click()
     expect(page.get_by_text(re.compile("ields original pictures for CH_evensong_2997.mov")).first).to_be_visible()
     make_file(page, show, "CH_evensong_2997.mov")

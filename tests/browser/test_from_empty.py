@@ -73,7 +73,7 @@ def hand_over(page: Page) -> None:
     page.evaluate("document.activeElement.blur()")
     page.keyboard.press("Control+Enter")
     queue = page.get_by_role("region", name="Queue and proof")
-    expect(queue.get_by_text("3 of 3 proven")).to_be_visible(timeout=60_000)
+    expect(queue.get_by_text("3 of 3 proven")).to_be_visible()
     queue.get_by_role("button", name="Proof of HB_quay_29_23.976.mkv").click()
     checks = queue.get_by_role("table", name="Checks of HB_quay_29_23.976.mkv")
     expect(checks.get_by_role("row").filter(has_text="rate")).to_contain_text("24000/1001")

@@ -259,4 +259,4 @@ def test_from_intake_to_handoff_without_a_mouse(page: Page, show: Show) -> None:
     expect(page.get_by_role("button", name="Make 3 files")).to_be_enabled()
     press("Control+Enter")
     queue = page.get_by_role("region", name="Queue and proof")
-    expect(queue.get_by_text("3 of 3 proven")).to_be_visible(timeout=90_000)
+    expect(queue.get_by_text("3 of 3 proven")).to_be_visible()

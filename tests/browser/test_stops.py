@@ -271,5 +271,5 @@ def test_what_changes_while_rows_are_first_on_their_way_is_seen(page: Page, show
 
     page.route("**/evidence/rows", hold)
     show.open("intake")
-    expect(page.get_by_role("gridcell").filter(has_text="37").first).to_be_visible(timeout=10_000)
+    expect(page.get_by_role("gridcell").filter(has_text="37").first).to_be_visible()
     assert held
