@@ -226,9 +226,9 @@ def conform_file(
         frozenset(clip.picture.cuts if clip.picture else ()),
     )  # fmt: skip
     with told(f"Making {out.name}", plan.length) as progress:
-        render(plan, progress)
+        losses = render(plan, progress)
     with told(f"Proving {out.name}", plan.length) as progress:
-        proof = verify(plan, progress)
+        proof = verify(plan, progress, losses)
     plan_figures = figures(planned, drop_frame)
     if as_json:
         print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out)})

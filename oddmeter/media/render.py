@@ -7,6 +7,7 @@ import errno
 import glob
 import os
 from collections.abc import Callable, Iterator
+from contextlib import ExitStack, closing
 from fractions import Fraction
 from pathlib import Path
 from typing import cast
@@ -17,18 +18,20 @@ from av.audio.frame import AudioFrame
 from av.audio.stream import AudioStream
 from av.container import OutputContainer
 from av.packet import Packet
-from av.video.frame import PictureType
+from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.media.containers.mastering import Mastering
 from oddmeter.media.containers.matroska import PLACEHOLDER, state_in_track
-from oddmeter.media.containers.quicktime import field_order_atom, state_in_entry
+from oddmeter.media.containers.quicktime import colour_atom, colour_said, field_order_atom, state_in_entry
 from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.containers.vc3 import state_matrix
 from oddmeter.media.frames.decode import read_ahead
+from oddmeter.media.pictures.planes import is_rgb
 from oddmeter.media.plans import FilePlan
+from oddmeter.media.proof.losses import Losses, Measuring
 from oddmeter.media.sound.track import SoundTrack
 
 
@@ -36,8 +39,8 @@ def render(
     plan: FilePlan,
     progress: Callable[[int], None] = lambda done: None,
     before_placing: Callable[[], None] = lambda: None,
-) -> None:
-    """Make the file of a plan.
+) -> Losses:
+    """Make the file of a plan; returns what its pictures lost.
 
     ``progress`` is called with the number of timeline frames done, ``before_placing`` once before the finished
     file gets its name; both may raise. Raises ``RuleError`` where the plan cannot be made or the final name is
@@ -55,16 +58,19 @@ def render(
     plan.insist_on_sources()
     unfinished = plan.out.with_name(f".{plan.out.name}.{uuid4().hex[:8]}.part")
     try:
-        _write(plan, unfinished, progress)
-        _state_what_is_missing(plan, unfinished)
+        losses, first = _write(plan, unfinished, progress)
+        _state_what_is_missing(plan, unfinished, first)
         before_placing()
         _move_into_place(unfinished, plan.out)
+        return losses
     except (av.error.FFmpegError, OSError) as error:
         raise RuleError(could_not_write(plan.out.name, error), "write") from error
     finally:
         unfinished.unlink(missing_ok=True)
 
 
+_UNSAID = 2
+"""Of primaries, curve and matrix (ITU-T H.273)."""
 _FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 _CLOSED = (errno.EROFS, errno.EACCES, errno.EPERM)
 
@@ -84,11 +90,13 @@ def clear_unfinished(out: Path) -> None:
         left.unlink(missing_ok=True)
 
 
-def _write(plan: FilePlan, unfinished: Path, progress: Callable[[int], None]) -> None:
+def _write(plan: FilePlan, unfinished: Path, progress: Callable[[int], None]) -> tuple[Losses, VideoFrame]:
+    """Write the file; returns what its pictures lost, and the first of them."""
     encoding, rate, canvas = ENCODINGS[plan.setting], plan.rate.value, plan.canvas
     with (
         plan.pictures(ahead=True) as pictures,
         av.open(str(unfinished), "w", format=encoding.container, options=_container_options(encoding)) as container,
+        ExitStack() as stack,
     ):
         options = _codec_options(encoding, pictures.pixel_format, plan.field_order, plan.mastering)
         video = cast(VideoStream, container.add_stream(encoding.codec, rate=rate, options=options))
@@ -103,15 +111,19 @@ def _write(plan: FilePlan, unfinished: Path, progress: Callable[[int], None]) ->
             video.metadata["title"] = PLACEHOLDER
         sounds = [_SoundStream(container, sound, encoding) for sound in plan.sounds]
 
+        measuring = stack.enter_context(closing(Measuring(video, lossless=encoding.lossless, sums=plan.builds)))
+
         def mux(packets: "list[Packet[VideoStream]]") -> None:
             for packet in packets:
                 if encoding.codec == "dnxhd":
                     state_matrix(packet, int(first.colorspace), plan.field_order is not None)
+                measuring.came(packet)
                 container.mux(packet)
 
         with read_ahead(pictures.picture(number) for number in range(plan.length)) as made:
             for number, frame in enumerate(made):
                 frame.pts, frame.time_base, frame.pict_type = number, 1 / rate, PictureType.NONE
+                measuring.took(frame)
                 mux(video.encode(frame))
                 for sound in sounds:
                     sound.write_until(Fraction(number + 1) / rate)
@@ -119,17 +131,21 @@ def _write(plan: FilePlan, unfinished: Path, progress: Callable[[int], None]) ->
         mux(video.encode(None))
         for sound in sounds:
             sound.finish()
+        return measuring.finish(), first
 
 
-def _state_what_is_missing(plan: FilePlan, unfinished: Path) -> None:
-    """Put into a written file what our encoder library cannot tell its writer."""
+def _state_what_is_missing(plan: FilePlan, unfinished: Path, first: VideoFrame) -> None:
+    """Put into a written file what our encoder library cannot tell its writer; ``first`` is a picture of it."""
     if _track_lacks(plan):
         canvas = plan.canvas
         shape = canvas.pixel_aspect * canvas.width / canvas.height if _shape_is_missing(plan) else None
         state_in_track(unfinished, shape, plan.mastering.elements())
     if plan.setting is Setting.EDIT:
         order = field_order_atom(plan.field_order) if plan.field_order else b""
-        if atoms := order + plan.mastering.atoms():
+        colour = [int(one) or _UNSAID for one in (first.color_primaries, first.color_trc, first.colorspace)]
+        lacks = colour != [_UNSAID] * 3 and not is_rgb(first.format.name) and colour_said(unfinished) is None
+        said = colour_atom(*colour) if lacks else b""
+        if atoms := order + said + plan.mastering.atoms():
             state_in_entry(unfinished, atoms)
 
 
@@ -142,6 +158,8 @@ class _SoundStream:
         if channels > encoding.most_channels:
             raise RuleError(f"{encoding.label} holds at most {encoding.most_channels} channels of sound.", "sound")
         self._stream = cast(AudioStream, container.add_stream(encoding.sound_codec, rate=track.rate, layout=layout))
+        if encoding.sound_bit_rate:
+            self._stream.codec_context.bit_rate = encoding.sound_bit_rate * channels
         if track.name:
             self._stream.metadata["title"] = track.name
         self._frames: Iterator[AudioFrame] = track.frames(encoding.sound_format)

@@ -118,11 +118,19 @@ def note_progress(connection: Connection, render_id: int, frames: int) -> bool:
     return found is None or bool(found[0])
 
 
-def proving(connection: Connection, render_id: int, *, ours: bool = True) -> None:
-    """The file is there, and ``ours``; its frames are counted again as they are proven."""
+def proving(connection: Connection, render_id: int, losses: bytes | None = None, *, ours: bool = True) -> None:
+    """The file is there, and ``ours``; its frames are counted again as they are proven. ``losses`` is what it lost, to
+    be asked for where it is proven once more."""
     connection.execute(
-        "UPDATE render SET state = 'proving', done_frames = 0, made = %s WHERE id = %s", (ours, render_id)
+        "UPDATE render SET state = 'proving', done_frames = 0, made = %s, losses = %s WHERE id = %s",
+        (ours, losses, render_id),
     )
+
+
+def losses(connection: Connection, render_id: int) -> bytes | None:
+    """What the file of a render lost as it was written, as it was kept; None where that was not measured."""
+    row = connection.execute("SELECT losses FROM render WHERE id = %s", (render_id,)).fetchone()
+    return bytes(row[0]) if row and isinstance(row[0], bytes | memoryview) else None
 
 
 def finish(connection: Connection, render_id: int, state: str, fault: str | None, proof: dict[str, Any] | None) -> None:

@@ -20,6 +20,7 @@ from typing import Any
 from oddmeter.core.conform.proof import Proof
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.plans import FilePlan
+from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import clear_unfinished, could_not_write, render
 from oddmeter.media.verify import verify
 
@@ -68,14 +69,16 @@ class _Turns:
 _turns = _Turns()
 
 
-def render_apart(plan: FilePlan, progress: Callable[[int], None], before_placing: Callable[[], None]) -> None:
+def render_apart(plan: FilePlan, progress: Callable[[int], None], before_placing: Callable[[], None]) -> Losses:
     """As ``render``, in a process of its own; raises ``RuleError`` where that ends by itself."""
-    _done("making", plan, progress, before_placing)
+    losses = _done("making", (plan, None), progress, before_placing)
+    assert isinstance(losses, Losses)
+    return losses
 
 
-def verify_apart(plan: FilePlan, progress: Callable[[int], None]) -> Proof:
+def verify_apart(plan: FilePlan, progress: Callable[[int], None], losses: Losses | None = None) -> Proof:
     """As ``verify``, in a process of its own; raises ``RuleError`` where that ends by itself."""
-    proof = _done("proving", plan, progress, lambda: None)
+    proof = _done("proving", (plan, losses), progress, lambda: None)
     assert isinstance(proof, Proof)
     return proof
 
@@ -84,15 +87,18 @@ class _KilledError(Exception):
     """The process was killed from outside: by the system, for want of memory, or by a person."""
 
 
-def _done(what: str, plan: FilePlan, progress: Callable[[int], None], before_placing: Callable[[], None]) -> Any:
+_Order = tuple[FilePlan, Losses | None]
+
+
+def _done(what: str, order: _Order, progress: Callable[[int], None], before_placing: Callable[[], None]) -> Any:
     try:
         with _turns.beside_others():
-            return _once(what, plan, progress, before_placing)
+            return _once(what, order, progress, before_placing)
     except _KilledError:
-        log.warning("the process %s %s was killed; trying it alone", what, plan.out.name)
+        log.warning("the process %s %s was killed; trying it alone", what, order[0].out.name)
     try:
         with _turns.alone():
-            return _once(what, plan, progress, before_placing)
+            return _once(what, order, progress, before_placing)
     except _KilledError:
         raise RuleError(
             f"The process {what} this file was killed twice, the second time with no other beside it: most likely it"
@@ -100,12 +106,12 @@ def _done(what: str, plan: FilePlan, progress: Callable[[int], None], before_pla
         ) from None  # fmt: skip
 
 
-def _once(what: str, plan: FilePlan, progress: Callable[[int], None], before_placing: Callable[[], None]) -> Any:
+def _once(what: str, order: _Order, progress: Callable[[int], None], before_placing: Callable[[], None]) -> Any:
     """What a new process gives back. Where anything is raised here, it is ended, and leaves nothing unfinished."""
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(_IMPORTED)
     own, far = context.Pipe()
-    process = context.Process(target=_serve, args=(far, what, plan), daemon=True)
+    process = context.Process(target=_serve, args=(far, what, *order), daemon=True)
     process.start()
     far.close()
     try:
@@ -127,7 +133,7 @@ def _once(what: str, plan: FilePlan, progress: Callable[[int], None], before_pla
         process.kill()
         process.join()
         own.close()
-        clear_unfinished(plan.out)
+        clear_unfinished(order[0].out)
 
 
 def _why(status: int | None, what: str) -> Exception:
@@ -137,7 +143,7 @@ def _why(status: int | None, what: str) -> Exception:
     return RuleError(f"The process {what} this file crashed ({name}); nothing else was harmed.", "crash")
 
 
-def _serve(far: Connection, what: str, plan: FilePlan) -> None:
+def _serve(far: Connection, what: str, plan: FilePlan, losses: Losses | None) -> None:
     """In the new process: do it, and tell how far it is."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
@@ -157,8 +163,9 @@ def _serve(far: Connection, what: str, plan: FilePlan) -> None:
     answer: tuple[str, Any]
     try:
         if what == "making":
-            render(plan, progress, before_placing)
-        answer = ("done", verify(plan, progress) if what == "proving" else None)
+            answer = ("done", render(plan, progress, before_placing))
+        else:
+            answer = ("done", verify(plan, progress, losses))
     except RuleError as error:
         answer = ("refused", (str(error), error.code))
     except MemoryError:

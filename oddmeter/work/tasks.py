@@ -25,6 +25,7 @@ from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
 from oddmeter.media.plans import FilePlan
+from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import clear_unfinished, could_not_write, render
 from oddmeter.media.verify import verify
 from oddmeter.store import clips, facts, looks, renders, words
@@ -210,8 +211,8 @@ def make(
 class _Hands:
     """What makes a file, and what proves it."""
 
-    render: Callable[[FilePlan, Callable[[int], None], Callable[[], None]], None]
-    verify: Callable[[FilePlan, Callable[[int], None]], Proof]
+    render: Callable[[FilePlan, Callable[[int], None], Callable[[], None]], Losses]
+    verify: Callable[[FilePlan, Callable[[int], None], Losses | None], Proof]
 
 
 def _made_and_proven(
@@ -227,14 +228,18 @@ def _made_and_proven(
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))
     known_as_ours, may_be_ours = asked.made and plan.out.exists(), asked.attempts > 0 and plan.out.exists()
+    losses = None
     if known_as_ours or may_be_ours:
         plan.insist_on_sources()
+        with database.transaction() as connection:
+            kept = renders.losses(connection, asked.id) if known_as_ours else None
+        losses = Losses.kept(kept) if kept else None
     else:
-        hands.render(plan, progress, right.insist)
+        losses = hands.render(plan, progress, right.insist)
     ours = not may_be_ours or known_as_ours
-    _surely(database, lambda c: renders.proving(c, asked.id, ours=ours))
+    _surely(database, lambda c: renders.proving(c, asked.id, losses.stored() if losses else None, ours=ours))
     try:
-        proof = hands.verify(plan, progress)
+        proof = hands.verify(plan, progress, losses)
     except CancelledError:
         if ours:
             plan.out.unlink()

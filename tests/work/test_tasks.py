@@ -21,6 +21,7 @@ from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
+from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import render
 from oddmeter.store import clips, looks, renders, words
 from oddmeter.work.plans import file_plan
@@ -87,7 +88,7 @@ def test_a_file_that_is_not_as_planned_does_not_keep_its_name(desk: Desk, monkey
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
     found = Proof((Check("frames", "125", "124", False),), (124,))
-    monkeypatch.setattr("oddmeter.work.tasks.verify", lambda plan, progress: found)
+    monkeypatch.setattr("oddmeter.work.tasks.verify", lambda plan, progress, losses: found)
     make(desk.config, desk.database, asked)
     failed = desk.render(asked)
     assert failed.state == "failed" and failed.proof is not None and failed.proof["wrong_frames"] == [124]
@@ -142,7 +143,7 @@ def test_cancelling_while_it_is_proven_takes_the_file_away(desk: Desk, monkeypat
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
 
-    def cancelled_in_mid_proof(plan: ClipPlan, progress: Callable[[int], None]) -> Proof:
+    def cancelled_in_mid_proof(plan: ClipPlan, progress: Callable[[int], None], losses: Losses | None) -> Proof:
         assert plan.out.is_file()
         with desk.database.transaction() as connection:
             renders.cancel(connection, asked)
@@ -170,7 +171,7 @@ def test_a_proof_that_breaks_off_leaves_the_file_and_is_done_again(desk: Desk, m
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
 
-    def broken_off(plan: ClipPlan, progress: Callable[[int], None]) -> Proof:
+    def broken_off(plan: ClipPlan, progress: Callable[[int], None], losses: Losses | None) -> Proof:
         raise RuleError("The disk was pulled out.", "media")
 
     monkeypatch.setattr("oddmeter.work.tasks.verify", broken_off)

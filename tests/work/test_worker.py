@@ -66,11 +66,11 @@ def check_whole(desk: Desk, asked: int) -> None:
     assert [path.name for path in desk.config.made.iterdir()] == [whole.out_path]
     with FrameReader(desk.config.product(whole.out_path)) as made:
         last = made.frame(whole.total_frames - 1)
-        assert read(last.reformat(format="gray").to_ndarray().astype("uint8")) == 239
+        assert read(last.reformat(format="gray").to_ndarray().astype("uint8")) == 238
 
 
 def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: Desk) -> None:
-    asked = queued(desk, "killed", Fraction(1, 2))
+    asked = queued(desk, "killed", Fraction(1))
     with worker(desk) as first:
         wait_for(desk, far, asked)
         first.kill()
@@ -85,7 +85,7 @@ def test_a_worker_killed_in_mid_render_is_replaced_and_the_file_is_whole(desk: D
 
 
 def test_a_worker_that_is_stopped_puts_its_render_back_at_once(desk: Desk) -> None:
-    asked = queued(desk, "stopped", Fraction(1, 2))
+    asked = queued(desk, "stopped", Fraction(1))
     with worker(desk) as first:
         wait_for(desk, far, asked)
         first.terminate()
@@ -98,7 +98,7 @@ def test_a_worker_that_is_stopped_puts_its_render_back_at_once(desk: Desk) -> No
 
 
 def test_the_database_restarted_in_mid_render_is_survived(desk: Desk, cluster: Cluster) -> None:
-    asked = queued(desk, "restarted", Fraction(1, 2))
+    asked = queued(desk, "restarted", Fraction(1))
     port = (cluster.home / "postgres.port").read_text()
     with worker(desk):
         wait_for(desk, far, asked)

@@ -15,7 +15,7 @@ from functools import lru_cache
 from math import ceil
 
 from oddmeter.core.decisions.curves import SpeedOf, with_speeds
-from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
+from oddmeter.core.decisions.treatment import Between, Fields, Framing, Intent, Treatment
 from oddmeter.core.maps.cadence import Cadence
 from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameMap, Shown, Tally
 from oddmeter.core.maps.paths import Path
@@ -82,6 +82,12 @@ class Conform:
         """What a source unit is. Where pulldown or repeats are inside, in-betweens are made of the original pictures:
         nothing is built from a frame to its own twin."""
         return _fields(self.material, self.treatment)
+
+    @property
+    def keeps_samples(self) -> bool:
+        """True where each picture is a frame of the file as it is: picked, whole, and in its own raster."""
+        asked = self.treatment
+        return asked.between is Between.PICK and asked.framing is Framing.KEEP and self.fields is Fields.WHOLE
 
     @property
     def units_a_frame(self) -> Fraction:

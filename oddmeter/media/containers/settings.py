@@ -20,7 +20,8 @@ class Setting(StrEnum):
 
 @dataclass(frozen=True)
 class Encoding:
-    """How a setting is written: container, picture and sound codec, and the pixel formats in order of liking."""
+    """How a setting is written: container, picture and sound codec, and the pixel formats in order of liking.
+    ``sound_bit_rate`` is for each channel, 0 where the codec has none."""
 
     label: str
     suffix: str
@@ -35,19 +36,23 @@ class Encoding:
     light: bool = False
     smallest: tuple[int, int] = (2, 2)
     most_channels: int = 64
+    names_sounds: bool = False
+    sound_bit_rate: int = 0
 
-    def pixel_format_for(self, source: str, width: int, height: int) -> str:
+    def pixel_format_for(self, source: str, width: int, height: int, *, alpha: bool = False) -> str:
         """The pixel format to encode: the source's own where the setting takes it; else the one that loses least of its
-        depth and of its chroma, and among these the smallest. A light setting always takes its first one.
+        depth and of its chroma, and among these the smallest. A light setting always takes its first one. ``alpha``
+        where the source's may be kept; else it is left out.
 
         Raises ``RuleError`` where the raster is too small for the codec.
         """
         if width < self.smallest[0] or height < self.smallest[1]:
             small = f"{self.smallest[0]} × {self.smallest[1]}"
             raise RuleError(f"{self.label} needs at least {small}; this clip is {width} × {height}.", "raster")
-        if source in self.pixel_formats:
+        alpha = alpha and bool(source) and _samples(source).alpha
+        if source in self.pixel_formats and alpha == _samples(source).alpha:
             return source
-        fit = self._fit(width, height)
+        fit = self._fit(width, height, alpha=alpha)
         if self.light or not source:
             return fit[0]
         wanted = _samples(source)
@@ -67,22 +72,28 @@ class Encoding:
 
         return min(self._fit(width, height), key=cost)
 
-    def _fit(self, width: int, height: int) -> tuple[str, ...]:
-        """The pixel formats that hold such a raster."""
+    def _fit(self, width: int, height: int, *, alpha: bool = False) -> tuple[str, ...]:
+        """The pixel formats that hold such a raster, with ``alpha`` those that hold it, too, where there are any."""
         odd = bool(width % 2 or height % 2)
-        return tuple(name for name in self.pixel_formats if not odd or _samples(name).chroma in (0, 3)) or (
-            self.pixel_formats
+        known = [(name, _samples(name)) for name in self.pixel_formats]
+        alpha = alpha and any(samples.alpha for _, samples in known)
+        kinds = [(name, samples) for name, samples in known if samples.alpha == alpha]
+        return tuple(name for name, samples in kinds if not odd or samples.chroma in (0, 3)) or (
+            tuple(name for name, _ in kinds)
         )
 
     def options_for(self, pixel_format: str) -> dict[str, str]:
         """The codec's options for a pixel format."""
         return self.options | ({"profile": self.profiles[pixel_format]} if pixel_format in self.profiles else {})
 
-    def loss_of(self, source: str, bits: int, transfer: str) -> str | None:
-        """A sentence about what of a source's samples the setting cannot hold: its depth, or what its curve of high
-        dynamic range needs; None where it holds all."""
-        kept = _samples(self.pixel_format_for(source, *self.smallest)).bits if source else bits
+    def loss_of(self, source: str, bits: int, transfer: str, *, alpha: bool = True) -> str | None:
+        """A sentence about what of a source's samples is not held: its depth, its alpha, unless ``alpha`` may be kept
+        and the setting can, or what its curve of high dynamic range needs; None where all is."""
+        into = _samples(self.pixel_format_for(source, *self.smallest, alpha=alpha)) if source else None
+        kept = into.bits if into else bits
         told = [f"its {bits} bits a sample become {kept}"] if bits > kept else []
+        if into and _samples(source).alpha and not into.alpha:
+            told.append("its alpha is left out")
         if transfer:
             told += [f"{transfer} in {kept} bits shows steps in what is smooth"] if kept < 10 else []
         sentence = "; ".join(told)
@@ -91,12 +102,13 @@ class Encoding:
 
 @dataclass(frozen=True)
 class _Samples:
-    """How a pixel format stores: its bits, its chroma (0 none, 1 a quarter of its samples or fewer, 2 half, 3 all), and
-    whether it is red, green and blue."""
+    """How a pixel format stores: its bits, its chroma (0 none, 1 a quarter of its samples or fewer, 2 half, 3 all),
+    whether it is red, green and blue, and whether it holds alpha."""
 
     bits: int
     chroma: int
     rgb: bool
+    alpha: bool
 
     def cost_of(self, source: "_Samples") -> tuple[int, int, bool, int, int]:
         """What storing a source in this costs, the gravest first: bits, chroma, its kind, and what is stored for
@@ -115,7 +127,8 @@ def _samples(name: str) -> _Samples:
     if not rgb and len(colours) > 1:
         sparse = (_SIDE // colours[1].width) * (_SIDE // colours[1].height)
         chroma = {1: 3, 2: 2}.get(sparse, 1)
-    return _Samples(colours[0].bits, chroma, rgb)
+    alpha = len(colours) < len(form.components)
+    return _Samples(colours[0].bits, chroma, rgb, alpha)
 
 
 _SIDE = 64
@@ -132,11 +145,14 @@ ENCODINGS: dict[Setting, Encoding] = {
         pixel_formats=(
             *("yuv444p", "yuv420p", "yuv422p", "yuv410p", "yuv411p", "gray", "bgr0", "bgra"),
             *("yuv420p10le", "yuv422p10le", "yuv444p10le", "yuv420p12le", "yuv422p12le", "yuv444p12le", "yuv420p16le"),
-            *("yuv422p16le", "yuv444p16le", "gbrp10le", "gbrp12le", "gbrp16le", "gray16le"),
+            *("yuv422p16le", "yuv444p16le", "gbrp10le", "gbrp12le", "gbrp16le", "gray16le", "yuva420p", "yuva422p"),
+            *("yuva444p", "yuva422p10le", "yuva444p10le", "yuva444p12le", "yuva444p16le"),
+            *("gbrap10le", "gbrap12le", "gbrap16le", "ya8"),
         ),
         sound_codec="pcm_s24le",
         sound_format="s32",
         lossless=True,
+        names_sounds=True,
     ),
     Setting.EDIT: Encoding(
         label="Edit, VC-3 (SMPTE ST 2019-1) in MOV",
@@ -168,5 +184,6 @@ ENCODINGS: dict[Setting, Encoding] = {
         lossless=False,
         light=True,
         most_channels=8,
+        sound_bit_rate=80_000,
     ),
 }

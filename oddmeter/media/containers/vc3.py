@@ -4,15 +4,21 @@ from av.packet import Packet
 from av.video.stream import VideoStream
 
 _PLACE = 0x2C
-_VOLUMES = {9: 1, 10: 2}
-"""BT.2020 with constant luminance or without (ITU-T H.273), as the header has them; without a word it is BT.709."""
+_VOLUMES = {1: 0, 9: 1, 10: 2}
+"""BT.709, and BT.2020 with constant luminance or without (ITU-T H.273), as the header has them."""
+_ELSEWHERE = 3
+"""Any other, which the container says."""
 
 
 def state_matrix(packet: "Packet[VideoStream]", matrix: int, fields: bool) -> None:
-    """Say in an encoded picture, or in both of its fields, under which matrix it is, where that is not BT.709."""
-    if matrix not in _VOLUMES:
-        return
+    """Say in an encoded picture, or in both of its fields, under which matrix it is."""
     data = bytearray(memoryview(packet))
     for start in (0, len(data) // 2) if fields else (0,):
-        data[start + _PLACE] = data[start + _PLACE] & ~0b110 | _VOLUMES[matrix] << 1
+        data[start + _PLACE] = data[start + _PLACE] & ~0b110 | _VOLUMES.get(matrix, _ELSEWHERE) << 1
     packet.update(bytes(data))
+
+
+def matrix_said(packet: "Packet[VideoStream]") -> int | None:
+    """The matrix that an encoded picture says; None where it leaves that to the container."""
+    said = memoryview(packet)[_PLACE] >> 1 & 0b11
+    return next((matrix for matrix, volume in _VOLUMES.items() if volume == said), None)

@@ -70,14 +70,13 @@ def probe(path: Path) -> Facts:
         return Facts(fault="The file cannot be opened: permission denied.")
     except RuleError as error:
         return Facts(fault=str(error))
-    except (av.error.InvalidDataError, av.error.ArgumentError):
+    except (av.error.InvalidDataError, av.error.ArgumentError, av.error.EOFError):
         return Facts(fault="This is not a media file of a kind that is opened here, or it is damaged beyond reading.")
     except MemoryError:
         raise
     except (av.error.FFmpegError, OSError, ValueError, OverflowError, ZeroDivisionError) as error:
-        return Facts(
-            fault=f"The file cannot be read: {str(error).splitlines()[0] if str(error) else 'unknown reason'}."
-        )
+        why = getattr(error, "strerror", None) or type(error).__name__
+        return Facts(fault=f"The file cannot be read: {str(why).lower()}.")
 
 
 def _probe_sequence(path: Path) -> Facts:

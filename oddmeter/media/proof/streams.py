@@ -1,0 +1,105 @@
+"""The streams of a made file, held against its plan: how many there are and which, when the picture begins, how its
+samples are stored, and what the file says of their colour."""
+
+from collections import Counter
+from fractions import Fraction
+
+import av
+from av.codec import Codec
+from av.video.frame import VideoFrame
+
+from oddmeter.core.conform.proof import Check
+from oddmeter.core.evidence.facts import Facts, Timing
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.media.containers.quicktime import colour_said
+from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.containers.vc3 import matrix_said
+from oddmeter.media.plans import FilePlan
+
+_UNSAID = 2
+"""Of primaries, curve and matrix (ITU-T H.273)."""
+_FULL = 2
+_COARSE_TIMES = Fraction(1, 1000)
+
+
+def stream_checks(plan: FilePlan, made: Facts, stored: str, like: VideoFrame) -> list[Check]:
+    """Checks of all that does not lie in pictures and samples; ``stored`` is the pixel format that was planned,
+    ``like`` a picture of the plan."""
+    encoding = ENCODINGS[plan.setting]
+    timed = plan.setting is not Setting.ARCHIVE
+    wanted = Counter({"video": 1, "audio": len(plan.sounds), "data": int(timed)})
+    with av.open(str(plan.out)) as container:
+        found = Counter(str(stream.type) for stream in container.streams)
+        video = container.streams.video[0]
+        codec = video.codec_context.codec.canonical_name
+        outside = _colour(video.codec_context)
+        matrix, first = None, None
+        for packet in container.demux(video):
+            if matrix is None and encoding.codec == "dnxhd":
+                matrix = matrix_said(packet) or _UNSAID
+            if (first := next(iter(packet.decode()), None)) is not None:
+                break
+        if first is None:
+            raise RuleError(f"{plan.out.name} holds no picture that can be decoded.", "media")
+        inside = _colour(first)
+    if encoding.container in ("mov", "mp4"):
+        outside = (outside[0], *(colour_said(plan.out) or (_UNSAID,) * 3))
+    if matrix is not None:
+        inside = (inside[0], _UNSAID, _UNSAID, matrix)
+    name = Codec(encoding.codec, "w").canonical_name
+    form = first.format.name.replace("yuvj", "yuv")
+    return [
+        _equal("streams", _streams(wanted), _streams(found)),
+        _equal("codec", name, codec),
+        _equal("samples", stored, form),
+        _equal("picture, start", "at once", _begins(made)),
+        _equal("timing", "even", "even" if made.timing is Timing.CONSTANT else "uneven"),
+        _colour_check(_colour(like), outside, inside),
+    ]
+
+
+def _equal(name: str, planned: str, found: str) -> Check:
+    return Check(name, planned, found, planned == found)
+
+
+_NAMES = {"video": "picture", "audio": "sound", "data": "timecode", "subtitle": "subtitle", "attachment": "attachment"}
+
+
+def _streams(count: "Counter[str]") -> str:
+    return ", ".join(f"{number} {_NAMES.get(kind, kind)}" for kind, number in sorted(count.items()) if number)
+
+
+def _begins(made: Facts) -> str:
+    return "at once" if abs(made.start) <= _COARSE_TIMES else f"after {float(made.start):.3f} s"
+
+
+Colour = tuple[bool, int, int, int]
+"""Whether the full range is used, and primaries, curve and matrix by their numbers in ITU-T H.273."""
+
+
+def _colour(of: object) -> Colour:
+    """As a stream or a picture says it."""
+    numbers = (int(getattr(of, name) or 0) for name in ("color_primaries", "color_trc", "colorspace"))
+    primaries, curve, matrix = (one or _UNSAID for one in numbers)
+    form = of.format.name if isinstance(of, VideoFrame) else str(getattr(of, "pix_fmt", "") or "")
+    full = int(getattr(of, "color_range", 0) or 0) == _FULL or form.startswith("yuvj")
+    return full, primaries, curve, matrix
+
+
+def _colour_check(planned: Colour, container: Colour, stream: Colour) -> Check:
+    """What the file says of its colour, by its container and by the stream itself: neither may say another thing than
+    was planned, and one of them must say it."""
+    agree = planned[0] == stream[0] or planned[0] == container[0]
+    said = []
+    for wanted, outside, inside in zip(planned[1:], container[1:], stream[1:], strict=True):
+        own = {one for one in (outside, inside) if one != _UNSAID}
+        agree &= own == ({wanted} if wanted != _UNSAID else set())
+        said.append(max(own, default=_UNSAID) if wanted not in own else wanted)
+    told = planned if agree else (stream[0] if stream[0] != planned[0] else container[0], *said)
+    return Check("colour", _colour_words(planned), _colour_words(told), agree)
+
+
+def _colour_words(colour: tuple[object, ...]) -> str:
+    """By the numbers of ITU-T H.273, in the order in which they are usually said: primaries, curve, matrix."""
+    numbers = "-".join(str(one) for one in colour[1:])
+    return f"{'full' if colour[0] else 'video'} range, {numbers} (ITU-T H.273)"
