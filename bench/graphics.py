@@ -164,7 +164,19 @@ def fades(r: np.random.Generator) -> Clip:
     return frames, []
 
 
+def half_empty(r: np.random.Generator) -> Clip:
+    """Two places under one sky, or under two."""
+    at, sky = int(r.integers(15, 45)), int(r.integers(120, 220))
+    other = sky if r.random() < 0.5 else int(r.integers(120, 220))
+    frames = [one.copy() for one in (*shot(r, at, 25), *shot(r, FRAMES - at, 25))]
+    lines = int(r.uniform(0.3, 0.5) * HEIGHT)
+    for number, picture in enumerate(frames):
+        picture[:lines] = sky if number < at else other
+    return frames, [at]
+
+
 KINDS = {
+    "a cut between places that are half sky": half_empty,
     "a title or lower third": title_alone,
     "a counter of bits": counter,
     "a counter, and a cut": counter_and_cut,

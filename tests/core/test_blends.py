@@ -8,7 +8,7 @@ import numpy.typing as npt
 import pytest
 
 from oddmeter.core.pictures.blends import CONVERSIONS, Conversion, blended, likeness
-from oddmeter.core.pictures.report import Measures, Series
+from oddmeter.core.pictures.report import OVER, Measures, Series
 from oddmeter.core.pictures.scan import FieldOrder
 
 
@@ -39,7 +39,9 @@ def energies(conversion: Conversion, first: str, frames: int, seed: int = 3) -> 
 def measured(table: npt.NDArray[np.float64]) -> Measures:
     upper, lower, inside, back, ahead = table.T
     still: Series = np.zeros(len(table))
-    return Measures(0, upper, lower, inside, back, ahead, still, still, table[:, :1], still)
+    return Measures(
+        0, upper, lower, inside, back, ahead, still, np.full((len(still), OVER), 255.0), table[:, :1], still
+    )
 
 
 @pytest.mark.parametrize("conversion", CONVERSIONS, ids=lambda c: f"{c.step} {'fields' if c.in_fields else 'frames'}")

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from oddmeter.core.pictures import repeats
 from oddmeter.core.pictures.fields import STATES, Carriage, CarriagePhase, stretches
-from oddmeter.core.pictures.report import Measures, Stretch, cuts
+from oddmeter.core.pictures.report import OVER, Measures, Stretch, cuts
 from oddmeter.core.pictures.scan import Scan
 
 FRAMES = 60
@@ -25,7 +25,7 @@ def measures(rows: Sequence[tuple[float, ...]], change: list[float] | None = Non
     changed = np.array(change if change else [1.0] * len(rows))
     regions = np.repeat((table[:, :1] + table[:, 1:2]) / 20, 8, axis=1)
     upper, lower, inside, back, ahead = table.T
-    return Measures(0, upper, lower, inside, back, ahead, changed, np.zeros(len(rows)), regions, changed)
+    return Measures(0, upper, lower, inside, back, ahead, changed, np.full((len(rows), OVER), 255.0), regions, changed)
 
 
 def carried(state: CarriagePhase, frames: int) -> list[tuple[float, ...]]:
@@ -90,9 +90,11 @@ def test_what_rests_by_itself_is_no_repeat(seed: int) -> None:
 def test_cuts_and_not_flashes() -> None:
     change = [1.0] * FRAMES
     change[20] = 40.0
-    change[40], change[41] = 50.0, 50.0
-    made = measures([(1.0,) * 5] * FRAMES, change)
-    over_two = np.zeros(FRAMES)
-    over_two[20], over_two[41] = 40.0, 1.0
-    flashed = Measures(**{**made.__dict__, "change_two": over_two})
-    assert cuts(flashed) == [20]
+    change[40], change[43] = 50.0, 50.0
+    assert cuts(measures([(1.0,) * 5] * FRAMES, change)) == [20, 40, 43]
+    for length in range(1, OVER + 1):
+        change[40 : 40 + OVER + 1] = [1.0] * (OVER + 1)
+        change[40], change[40 + length] = 50.0, 50.0
+        made = measures([(1.0,) * 5] * FRAMES, change)
+        made.over[20], made.over[40 + length, length - 1] = 40.0, 1.0
+        assert cuts(made) == [20], "what comes back was a flash"

@@ -10,6 +10,8 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
+from bench import graphics
+from bench.cuts import noisy, ours
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.report import PictureReport, Repeats
 from oddmeter.core.pictures.scan import FieldOrder, Scan
@@ -155,3 +157,11 @@ def test_a_file_that_changes_along_the_way_is_told_in_stretches(tmp_path: Path) 
     assert kinds == [(Scan.PROGRESSIVE, None, None), (Scan.INTERLACED, FieldOrder.LOWER, None), upper]
     assert abs(report.stretches[1].first_frame - 70) <= 2 and abs(report.stretches[2].first_frame - 150) <= 5
     assert report.stretches[-1].last_frame == 229
+
+
+@pytest.mark.parametrize("kind", list(graphics.KINDS))
+def test_cuts_are_told_from_graphics_lamps_and_near_things(kind: str) -> None:
+    """The whole table is made by bench.graphics; here a clip of each."""
+    dice = np.random.default_rng([302, 311, list(graphics.KINDS).index(kind)])
+    frames, true = graphics.KINDS[kind](dice)
+    assert ours([noisy(frame, dice, 1.5) for frame in frames]) == true

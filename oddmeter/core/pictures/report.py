@@ -24,7 +24,8 @@ class Measures:
     ``upper`` and ``lower`` compare a frame's field with the same field of the frame before. ``inside`` compares
     its two fields with each other, ``back`` its upper field with the lower field before, ``ahead`` its lower field
     with the upper field before. ``change`` is the mean absolute difference of the whole picture to the one
-    before, ``change_two`` to the one before that, in grey levels. ``strong`` is ``change`` over the few blocks that
+    before, ``over``, shape (frames, ``OVER``), to those two and more before, in grey levels, 255 where the change
+    is small or there are none. ``strong`` is ``change`` over the few blocks that
     moved most. ``regions`` are mean energies of the difference to the frame before in parts of the picture, shape
     (frames, regions). ``unexplained`` is what motion and a change of light leave of ``change``, in grey levels; small
     changes, which are no cut, are not looked into. ``first_frame`` is the number of the first entry.
@@ -37,7 +38,7 @@ class Measures:
     back: Series
     ahead: Series
     change: Series
-    change_two: Series
+    over: Series
     regions: Series
     unexplained: Series
 
@@ -124,36 +125,55 @@ class PictureReport:
 
 BEYOND_REPAIR = "Its fields were mixed from those of another standard; that is beyond clean repair."
 
+OVER = 4
+"""Distances over which it is asked whether a picture comes back: two frames up to five."""
 CUT_CHANGE = 6.0
 """Grey levels by which the whole picture changes at least where there is a cut."""
 _CUT_WINDOW = 8
-_UNEXPLAINED = 3.5
+_UNEXPLAINED = 2.7
 """Grey levels that motion leaves unexplained at a cut at least."""
-_UNEXPLAINED_RATIO = 3.0
+_UNEXPLAINED_RATIO = 2.2
 """How much more it leaves there than it usually does around it."""
-_ALONE = 2.0
+_ALONE = 1.7
 """And how much more than in the frames on either side: what moves too fast to be followed does so for some frames."""
+_RUNS_ON = 0.6
+"""The share of its change by which the picture may go on changing beside a cut: what runs into it does so for some
+frames."""
+_CLEAR = 12.0
+"""How much more must be unexplained than beside it, for a cut in the middle of quick motion."""
 
 
 def cuts(measures: Measures) -> list[int]:
     """Entries at which another shot begins.
 
     The whole picture changes there, motion cannot explain it as it can around it, and it does not change back, as it
-    does after a flash.
+    does after a flash of up to four frames, or where something near passes.
     """
     found: list[int] = []
-    change, over_two, rest = measures.change, measures.change_two, measures.unexplained
+    change, over, rest = measures.change, measures.over, measures.unexplained
+    far = range(OVER)
 
-    def is_undone_at(n: int, size: float) -> bool:
-        return n < len(change) and change[n] > 0.5 * size and over_two[n] < 0.4 * size
+    def is_undone(begins: int, ends: int, size: float) -> bool:
+        """True where a change that begins at one entry is taken back at another."""
+        if begins < 0 or ends >= len(change) or min(change[begins], change[ends]) <= 0.5 * size:
+            return False
+        return bool(over[ends, ends - begins - 1] < 0.4 * size)
 
     for n in np.flatnonzero(change >= CUT_CHANGE).tolist():
-        around = np.concatenate([rest[max(1, n - _CUT_WINDOW) : n], rest[n + 1 : n + 1 + _CUT_WINDOW]])
-        usual = float(np.median(around)) if around.size else 0.0
+        usual = _usual(rest, n)
         beside = float(max(rest[n - 1 : n + 2 : 2], default=0.0))
         new = rest[n] >= max(_UNEXPLAINED, _UNEXPLAINED_RATIO * (usual + 0.5), _ALONE * beside)
-        flash = is_undone_at(n + 1, change[n]) or (n >= 2 and is_undone_at(n, change[n]))
+        size = float(change[n])
+        moves = _usual(change, n)
+        runs_on = max(change[n - 1 : n + 2 : 2], default=0.0) - moves > _RUNS_ON * (size - moves)
+        flash = any(is_undone(n, n + 1 + k, size) or is_undone(n - 1 - k, n, size) for k in far)
         follows = bool(found) and n - found[-1] == 1
-        if new and not flash and not follows:
+        if new and not flash and not follows and not (runs_on and rest[n] < _CLEAR * beside):
             found.append(n)
     return found
+
+
+def _usual(series: Series, n: int) -> float:
+    """What is usual around an entry, without it."""
+    around = np.concatenate([series[max(1, n - _CUT_WINDOW) : n], series[n + 1 : n + 1 + _CUT_WINDOW]])
+    return float(np.median(around)) if around.size else 0.0

@@ -5,6 +5,7 @@ lines 0, 2, 4 and 6 count the same, of its lower lines 1 and 3 count three times
 means lie at the same height and a still picture gives nearly the same in both fields.
 """
 
+from collections.abc import Iterator
 from functools import lru_cache
 from itertools import pairwise
 from typing import Any
@@ -14,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.core.pictures.report import Measures
+from oddmeter.core.pictures.report import OVER, Measures
 from oddmeter.media.files.samples import reformatted, samples_of
 from oddmeter.media.pictures.nearness import brought_near
 
@@ -26,7 +27,9 @@ _SLAB = 8
 _MOST_COLUMNS = 128
 _MOST_ENERGY = np.float32(32.0**2)
 """No block counts for more, so that a few which flip from black to white do not outweigh all that moves."""
-_NUMBERS = 8
+_NUMBERS = 7 + OVER
+_NOTHING = 255.0
+"""Stands where a picture was not compared with one farther back."""
 _LEAST_CHANGE = 4.0
 """Grey levels of change from which on it may be a cut, or a flash."""
 _MUCH_LEFT = 3.0
@@ -35,13 +38,17 @@ _LEAST_SEEN = 16
 """Blocks of a side that both pictures must share after the shift."""
 _LEAST_FLOW = 48
 """Blocks of a side below which motion cannot be looked for; smaller pictures are drawn larger."""
+_PARTS, _WIDELY = (8, 8), 0.55
+"""Rows and columns of parts, and the share of them that must have less left for it to count."""
+_LAMP = 3
+"""The light of a lamp is the same over a part of the picture of so many."""
 _EDGE = cv2.BORDER_REPLICATE
 _REGIONS = (5, 8)
 """Rows and columns of the parts in which motion is measured apart."""
 
 
 class Meter:
-    """Measures consecutive frames; keeps block means of the last three frames only. ``fine`` looks at blocks of
+    """Measures consecutive frames; keeps block means of the last few frames only. ``fine`` looks at blocks of
     half a field's resolution, for what happens at edges."""
 
     def __init__(self, first_frame: int = 0, *, fine: bool = False) -> None:
@@ -71,7 +78,7 @@ class Meter:
             self._whole = []
         self._rows.append(row)
         self._fields = [fields]
-        self._whole = [*self._whole[-1:], whole]
+        self._whole = [*self._whole[-OVER:], whole]
 
     def _compare(self, fields: Blocks, whole: Blocks, row: Blocks) -> None:
         """Fill in the numbers of one frame. What moves most weighs most."""
@@ -89,20 +96,19 @@ class Meter:
         crossing *= crossing
         np.minimum(crossing, _MOST_ENERGY, out=crossing)
         row[2:5] = crossing.reshape(3, -1) @ flat
-        row[5] = _difference(whole, self._whole[-1])
-        row[7] = row[5]
+        row[5] = row[6] = _difference(whole, self._whole[-1])
+        row[7:_NUMBERS] = _NOTHING
         if row[5] >= _LEAST_CHANGE:
-            row[7] = unexplained(whole, self._whole[-1])
-            if len(self._whole) > 1:
-                row[6] = _difference(whole, self._whole[-2])
+            row[6] = unexplained(whole, self._whole[-1])
+            for number, earlier in enumerate(self._whole[-2::-1]):
+                row[7 + number] = _difference(whole, earlier)
 
     def measures(self) -> Measures:
         """All that was measured so far."""
         table = np.array(self._rows, np.float64).reshape(-1, _NUMBERS + _REGIONS[0] * _REGIONS[1])
-        upper, lower, inside, back, ahead, change, change_two, rest = table[:, :_NUMBERS].T
-        return Measures(
-            self.first_frame, upper, lower, inside, back, ahead, change, change_two, table[:, _NUMBERS:], rest
-        )
+        upper, lower, inside, back, ahead, change, rest = table[:, :7].T
+        over, regions = table[:, 7:_NUMBERS], table[:, _NUMBERS:]
+        return Measures(self.first_frame, upper, lower, inside, back, ahead, change, over, regions, rest)
 
 
 def _difference(one: Blocks, other: Blocks) -> float:
@@ -140,11 +146,35 @@ def unexplained(whole: Blocks, before: Blocks) -> float:
 def _left_by_motion(now: npt.NDArray[np.uint8], was: npt.NDArray[np.uint8]) -> float:
     larger = -(-_LEAST_FLOW // min(now.shape))
     if larger > 1:
-        now, was = (np.repeat(np.repeat(one, larger, axis=0), larger, axis=1) for one in (now, was))
-    moved = brought_near(now, was)
-    one, other = (picture.astype(np.float32) - np.float32(picture.mean()) for picture in (now, moved))
-    light = float(np.clip((one * other).sum() / max(1.0, float((other * other).sum())), 0.5, 2))
-    return float(np.abs(one - light * other).mean())
+        size = (larger * now.shape[1], larger * now.shape[0])
+        now, was = (np.asarray(cv2.resize(one, size, interpolation=cv2.INTER_LINEAR), np.uint8) for one in (now, was))
+    one, other = now.astype(np.float32), brought_near(now, was).astype(np.float32)
+    unmoved = was.astype(np.float32)
+    ways = [np.abs(one - unmoved), *(np.abs(one - light * other) for light in _lights(one, other))]
+    return _widely([_in_parts(left) for left in ways])
+
+
+def _lights(one: Blocks, other: Blocks) -> "Iterator[Blocks | float]":
+    """How much lighter one picture may be than another: not at all, as a whole, or place by place, as far as that
+    changes slowly across it, since a lamp does not light all of a room alike."""
+    yield 1.0
+    level, flat = one - one.mean(), other - other.mean()
+    yield float(np.clip((level * flat).sum() / max(1.0, float((flat * flat).sum())), 0.5, 2))
+    size = (max(3, one.shape[1] // _LAMP), max(3, one.shape[0] // _LAMP))
+    both, own = cv2.blur(one * other, size), cv2.blur(other * other, size)
+    yield np.clip(both / np.maximum(own, 1), 0.2, 5)
+
+
+def _in_parts(left: Blocks) -> Blocks:
+    down, across = (_averages(size, parts) for size, parts in zip(left.shape, _PARTS, strict=True))
+    return np.asarray(down @ left @ across.T)
+
+
+def _widely(ways: "list[Blocks]") -> float:
+    """What is left in most parts of a picture, of each by the way that explains it best: a title, a counter or a thing
+    that comes in changes few of them."""
+    parts = np.sort(np.minimum.reduce(ways).ravel())
+    return float(parts[int(_WIDELY * (len(parts) - 1))])
 
 
 def blocks(frame: VideoFrame) -> Blocks:
