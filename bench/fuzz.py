@@ -8,6 +8,7 @@ showed it. The cases are the same in every run with the same seed.
 """
 
 import argparse
+import shutil
 import tempfile
 from collections import Counter
 from collections.abc import Iterator
@@ -36,6 +37,7 @@ from schemathesis.specs.openapi.checks import (
 
 from oddmeter.config import Config
 from oddmeter.local.cluster import Cluster
+from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
 from oddmeter.web.app import create_app
 from oddmeter.work.tasks import look_at
@@ -61,6 +63,19 @@ SETTINGS: dict[str, Any] = {
 }
 
 
+EVERY_KIND: tuple[dict[str, Any], ...] = (
+    {"intent": {"intent": "real-time"}, "set": {"between": "mix"}},
+    {"intent": {"intent": "every-frame"}, "set": {"sound": "pitch"}},
+    {"intent": {"intent": "pace", "value": "1/2"}, "set": {"between": "flow"}},
+    {"intent": {"intent": "speed", "value": "150 %"}, "set": {"reverse": "yes"}},
+    {"intent": {"intent": "fit", "value": "31"}, "set": {"between": "gather"}},
+    {"intent": {"intent": "curve", "value": "100 → 25 → 100 %"}},
+    {"intent": {"intent": "curve", "value": "200 → 50 %"}, "set": {"between": "flow"}},
+    {"intent": {"intent": "leave"}},
+)
+"""A decision of each kind, for clips of a show."""
+
+
 def found(app: FastAPI, requests: int, number: int = 1) -> tuple[Counter[int], dict[str, str]]:
     """How many answers there were by status, to about as many requests for every address, and what was wrong: each kind
     with the call that showed it first. Most calls that are allowed name something that is
@@ -79,7 +94,7 @@ def found(app: FastAPI, requests: int, number: int = 1) -> tuple[Counter[int], d
         _hold(case, case.call(headers=HOST), answers, wrong)
 
     with under_way(app) as client:
-        bring_in(client, app)
+        bring_in(client, app.state.config, app.state.database)
         for operation in operations:
             for mode in (GenerationMode.POSITIVE, GenerationMode.NEGATIVE):
                 cases = given(case=operation.as_strategy(generation_mode=mode), mode=just(mode))
@@ -104,7 +119,7 @@ def walked(app: FastAPI, walks: int, number: int = 1) -> tuple[Counter[int], dic
             _hold(case, response, answers, wrong)
 
     with under_way(app) as client:
-        bring_in(client, app)
+        bring_in(client, app.state.config, app.state.database)
         seed(number)(Walk)
         Walk.run(settings=settings(max_examples=walks, stateful_step_count=STEPS, **SETTINGS))
     return answers, wrong
@@ -131,9 +146,8 @@ def under_way(app: FastAPI) -> Iterator[TestClient]:
         shutdown_lifespans()
 
 
-def bring_in(client: TestClient, app: FastAPI) -> None:
-    """A show with a timeline, a clip that was looked at, and a recipe: the first of each."""
-    config = app.state.config
+def bring_in(client: TestClient, config: Config, database: Database) -> None:
+    """A show with a timeline, a recipe, a clip that was looked at, and one of each kind of decision."""
     (config.roots["Footage"] / "Card").mkdir(exist_ok=True)
     with av.open(str(config.roots["Footage"] / "Card" / "bell.mp4"), "w") as container:
         stream = container.add_stream("libx264", rate=50)
@@ -141,6 +155,10 @@ def bring_in(client: TestClient, app: FastAPI) -> None:
         for _ in range(40):
             container.mux(stream.encode(VideoFrame(320, 180, "yuv420p")))
         container.mux(stream.encode(None))
+    for number in range(len(EVERY_KIND)):
+        shutil.copy(
+            config.roots["Footage"] / "Card" / "bell.mp4", config.roots["Footage"] / "Card" / f"copy {number}.mp4"
+        )
     for path, body in (
         ("/api/shows", {"name": "Fuzz", "timeline": {"name": "Main", "rate": "25"}}),
         ("/api/shows/1/deliveries", {"name": "Card", "root": "Footage", "path": "Card"}),
@@ -148,7 +166,13 @@ def bring_in(client: TestClient, app: FastAPI) -> None:
     ):
         made = client.post(path, json=body)
         assert made.status_code < 300, made.text
-    look_at(config, app.state.database, 1)
+    for number in range(1, len(EVERY_KIND) + 2):
+        look_at(config, database, number)
+    order = client.get("/api/shows/1/ledger").json()
+    refs = [{"id": one, "revision": revision} for one, revision in zip(order["ids"], order["revisions"], strict=True)]
+    for ref, wish in zip(refs[1:], EVERY_KIND, strict=True):
+        made = client.post("/api/shows/1/treatments", json={"clips": [ref], **wish})
+        assert made.status_code < 300, made.text
 
 
 @contextmanager

@@ -35,7 +35,7 @@ from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
 from oddmeter.work.plans import file_plan
 
-PORTS, WORKERS, PEOPLE = (8493, 8494), 3, 2
+PORTS, WORKERS, PEOPLE = (8496, 8497), 3, 2
 SIZE = (320, 192)
 CLIPS = (
     "h264-closed.ts", "h264-open.ts", "h264-one-group.ts", "h264-open.mp4", "h264-open.mkv", "h264-fragmented.mp4",

@@ -56,13 +56,25 @@ def print_json(value: object) -> None:
 
 
 def print_lines(values: dict[str, Any], indent: str = "") -> None:
-    """Print values, one to a line, with their names lined up."""
+    """Print values, one to a line, with their names lined up; of several that belong together each on a line."""
     width = max(len(key) for key in values)
     for key, value in values.items():
-        shown = (
-            "—" if value is None else json.dumps(value, ensure_ascii=False) if isinstance(value, dict | list) else value
-        )
-        print(f"{indent}{key.replace('_', ' '):{width}}  {shown}")
+        rows = value if isinstance(value, list) and any(isinstance(one, dict) for one in value) else [value]
+        for number, row in enumerate(rows):
+            print(f"{indent}{key.replace('_', ' ') if number == 0 else '':{width}}  {said(row)}")
+
+
+def said(value: object) -> str:
+    """A value as people read it."""
+    if value is None or value in ([], {}):
+        return "—"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, dict):
+        return ", ".join(f"{key.replace('_', ' ')} {said(one)}" for key, one in value.items())
+    if isinstance(value, list):
+        return ", ".join(map(said, value))
+    return str(value)
 
 
 @contextmanager

@@ -1,5 +1,6 @@
 """The command for cuts: lists read, written in another format, and held against each other."""
 
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -9,7 +10,7 @@ from oddmeter.cli.calls import AsJson, WrongCallError, app, called, print_json, 
 from oddmeter.core.cutting.listed import ListedCut
 from oddmeter.core.cutting.pulls import pulls
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.interchange.cuts import comparison_document, cut_document, pull_documents, read_cut, write_cut
+from oddmeter.interchange.cuts import comparison_document, cut_document, pull_documents, read_cut, why_rate, write_cut
 
 
 @app.command()
@@ -28,6 +29,9 @@ def cut(
     found = _read(path, at, drop_frame)
     if to is not None:
         _write(found, to, handles)
+    if at is None:
+        _say_rate(path, found)
+    if to is not None:
         return
     if against is not None:
         document = comparison_document(found, _read(against, at or found.rate, drop_frame))
@@ -52,6 +56,12 @@ def _read(path: Path, rate: Rate | None, drop_frame: bool) -> ListedCut:
     except OSError as error:
         raise WrongCallError(f"{path} cannot be read: {error.strerror}.") from error
     return read_cut(data, path.name, rate, drop_frame)
+
+
+def _say_rate(path: Path, found: ListedCut) -> None:
+    """Say at which rate a list was read that does not say it, and why."""
+    if why := why_rate(path.read_bytes(), path.name):
+        print(f"{path.name} is read at {found.rate}: {why} Say --rate for another.", file=sys.stderr)
 
 
 def _write(found: ListedCut, to: Path, handles: int) -> None:

@@ -11,6 +11,8 @@ from oddmeter.core.cutting.versions import Compared, Fate, compared
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.interchange.edl.lines import lines_of
+from oddmeter.interchange.edl.rates import rate_evidence
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import Written, write_edl
 from oddmeter.interchange.texts import decoded
@@ -29,6 +31,14 @@ def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: 
 
         return read_otio(text, rate, drop_frame, plain.stem)
     return read_edl(text, rate, drop_frame, plain.stem)
+
+
+def why_rate(data: bytes, file_name: str) -> str:
+    """Why a list that does not say its rate is counted at the only one that fits; empty for one that says it."""
+    text = decoded(data)
+    if PurePath(file_name).suffix.lower() == OTIO or text.lstrip().startswith("{"):
+        return ""
+    return " ".join(rate_evidence(lines_of(text)).reasons)
 
 
 def write_cut(cut: ListedCut, file_name: str, handles: int = 0) -> Written:

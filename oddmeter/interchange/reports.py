@@ -41,7 +41,7 @@ def inspected(
         "fastest_rate": _fraction(facts.fastest),
         "start": fraction_text(facts.start),
         "duplicates": facts.duplicates,
-        "gaps": facts.gaps,
+        "gaps": facts.gaps if facts.uneven is None else len(facts.uneven.missing),
         "clock": _clock(facts),
         "width": facts.width,
         "height": facts.height,

@@ -1,5 +1,7 @@
 """The mini meter strip as SVG, for pages that are printed; the page in the browser draws the same strip by itself."""
 
+from fractions import Fraction
+
 from oddmeter.core.conform.strips import Strip
 from oddmeter.core.maps.frame_map import FrameKind
 
@@ -11,17 +13,37 @@ _SHAPES = {FrameKind.MADE: "l2.5 2.5l-2.5 2.5l-2.5 -2.5", FrameKind.GATHERED: "l
 
 def strip_svg(strip: Strip) -> str:
     """Beats above, source units below, a thread from each beat to what it shows; hollow: dropped; a diamond: built; a
-    triangle: gathered."""
+    triangle: gathered. Of a speed that changes, its line instead."""
+    name = f"Timeline frames {strip.first} to {strip.first + strip.frames - 1} over what they show"
+    drawn = [f'<path d="M0 {RAIL}H{WIDTH}M0 {HEIGHT - RAIL}H{WIDTH}" stroke="{_HAIR}"/>']
+    drawn += _speeds(strip) if strip.columns else _threads(strip)
+    return f'<svg width="{WIDTH}" height="{HEIGHT}" role="img" aria-label="{name}">{"".join(drawn)}</svg>'
+
+
+def _speeds(strip: Strip) -> list[str]:
+    """The line of a speed that changes, from the slowest to the fastest, over the whole clip."""
+    fastest = max([0.01, *(abs(float(speed)) for _, speed in strip.speeds)])
+    bottom = HEIGHT - DOT
+
+    def place(at: Fraction, speed: Fraction) -> str:
+        x = float(at - strip.first) / max(1, strip.frames) * WIDTH
+        return f"{x:.1f},{bottom - abs(float(speed)) / fastest * (bottom - RAIL - 2 * DOT):.1f}"
+
+    points = " ".join(place(at, speed) for at, speed in strip.speeds)
+    return [f'<polyline points="{points}" fill="none" stroke="{_INK}" stroke-width="1.2"/>']
+
+
+def _threads(strip: Strip) -> list[str]:
     places = {unit.unit: float(unit.begins) - strip.first for unit in strip.rail}
-    last = max(strip.frames - 1, *places.values(), 1.0)
-    lowest = min(0.0, *places.values())
+    last = max([strip.frames - 1, *places.values(), 1.0])
+    lowest = min([0.0, *places.values()])
     scale = (WIDTH - 2 * (DOT + 1)) / (last - lowest)
 
     def x(place: float) -> str:
         return f"{DOT + 1 + (place - lowest) * scale:.1f}"
 
     top, bottom = RAIL, HEIGHT - RAIL
-    drawn = [f'<path d="M0 {top}H{WIDTH}M0 {bottom}H{WIDTH}" stroke="{_HAIR}"/>']
+    drawn = []
     for number, beat in enumerate(strip.beats):
         for half, moment in enumerate(beat.moments):
             at = x(number + half / 2)
@@ -45,5 +67,4 @@ def strip_svg(strip: Strip) -> str:
     drawn += [
         f'<path d="M{float(x(spot - strip.first)) - 3:.1f} 0h6l-3 4z" fill="{_BRASS}"/>' for spot in strip.hiccups
     ]
-    name = f"Timeline frames {strip.first} to {strip.first + strip.frames - 1} over what they show"
-    return f'<svg width="{WIDTH}" height="{HEIGHT}" role="img" aria-label="{name}">{"".join(drawn)}</svg>'
+    return drawn

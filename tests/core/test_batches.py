@@ -12,7 +12,7 @@ from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.conform.strips import MINI_BEATS, mini_strip, strip_of
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Wish
-from oddmeter.core.decisions.treatment import Between, Intent, Treatment
+from oddmeter.core.decisions.treatment import Between, Framing, Intent, Treatment
 from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.core.maps.frame_map import Tally
 from oddmeter.core.numbers.errors import RuleError
@@ -116,17 +116,24 @@ def test_a_near_miss_is_drawn_around_its_hiccup() -> None:
 
 
 def test_marks_say_what_stands_out() -> None:
-    facts = Facts(frames=500, file_rate=Rate.of(24), scan=Scan.INTERLACED, sounds=(Sound(48_000, 2, Fraction(20)),))
+    sounds = (Sound(48_000, 2, Fraction(20)),)
+    facts = Facts(500, Rate.of(24), width=1920, height=1080, scan=Scan.INTERLACED, sounds=sounds)
 
     def found(timeline: str, decided: Decisions = REAL_TIME) -> set[Mark]:
         on = Timeline(1, TimelineSettings("Main", Rate.parse(timeline)), 1)
         return set(marks_of(plan(known(facts, decided), House(), on)))
 
     assert found("24") == {Mark.INTERLACED, Mark.UNCONFIRMED}
-    assert found("23.976") == {Mark.INTERLACED, Mark.NEAR_MISS, Mark.OFF_RATE, Mark.UNCONFIRMED}
+    assert found("23.976") == {Mark.INTERLACED, Mark.NEAR_MISS, Mark.UNCONFIRMED}, "decided, it is off-rate no longer"
+    mixed = replace(REAL_TIME, between=Between.MIX)
+    assert found("23.976", mixed) == {Mark.INTERLACED, Mark.UNCONFIRMED}, "what is mixed has no steps"
     assert found("25", Decisions()) == {
         Mark.INTERLACED, Mark.ODD, Mark.OFF_RATE, Mark.UNDECIDED, Mark.REPEATS, Mark.UNCONFIRMED,
     }  # fmt: skip
+    facts = replace(facts, width=1280, height=720)
+    assert Mark.OTHER_RASTER in found("24")
+    inside = replace(REAL_TIME, framing=Framing.INSIDE)
+    assert Mark.OTHER_RASTER not in found("24", inside)
     assert Mark.SOUND_CHANGED in found("25", Decisions(intent=Wish(Intent.EVERY_FRAME)))
 
 

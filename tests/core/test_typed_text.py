@@ -4,9 +4,11 @@ import csv
 import io
 from fractions import Fraction
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.evidence.hints import hints
 from oddmeter.core.evidence.logs import Column, LogEntry, guess_columns, parse_table
 from oddmeter.core.evidence.matching import Candidate, match, stem
@@ -89,3 +91,24 @@ def test_gathering_loses_no_file(paths: list[str]) -> None:
     for path in paths:
         folder_and_base = path.rsplit("_", 1)[0]
         assert any(entry == path or entry.startswith(f"{folder_and_base}_#") for entry in whole)
+
+
+@pytest.mark.parametrize(
+    "text", ["100 > 25 > 100", "100, 25, 100", "100 25 100", "100% → 25% → 100%", "1/1 > 1/4 > 1/1"]
+)
+def test_speeds_of_a_curve_are_per_cent_or_fractions(text: str) -> None:
+    assert Curve.parse(text) == Curve.parse("100 → 25 → 100 %")
+
+
+@pytest.mark.parametrize(
+    ("text", "asks"),
+    [
+        ("1 > 0.5", "did you mean 100 % → 50 %"),
+        ("10000 > 2500", "nobody means"),
+        ("12,5", "12.5, or 12 → 5"),
+        ("fast > slow", "“fast” is no speed"),
+    ],
+)
+def test_what_makes_no_sense_as_a_curve_is_asked(text: str, asks: str) -> None:
+    with pytest.raises(RuleError, match=asks.replace(".", r"\.")):
+        Curve.parse(text)

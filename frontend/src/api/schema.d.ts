@@ -3679,6 +3679,7 @@ export interface components {
       | "stacked"
       | "undecided"
       | "off-rate"
+      | "other-raster"
       | "odd"
       | "near-miss"
       | "repeats"
@@ -4472,8 +4473,8 @@ export interface components {
     };
     /**
      * RenderView
-     * @description A file asked for: how far it is, and its proof. One of a timeline belongs to no clip; its ``clip_name`` is then
-     *     what it is made of.
+     * @description A file asked for: how far it is, and its proof; ``full_path`` is where it is on the machine that makes files. One
+     *     of a timeline belongs to no clip; its ``clip_name`` is then what it is made of.
      */
     RenderView: {
       /** Id */
@@ -4485,6 +4486,8 @@ export interface components {
       setting: components["schemas"]["Setting"];
       /** Out Path */
       out_path: string;
+      /** Full Path */
+      full_path: string;
       /** Timeline */
       timeline: string;
       /** State */

@@ -60,6 +60,13 @@ export function CommandField(props: {
               placeholder="A stop, a timeline, a clip, something to do"
               className="h-10 w-full border-b border-hair bg-transparent px-3 text-[15px] outline-none"
               onChange={(event) => setTyped(event.target.value)}
+              onKeyDownCapture={(event) => {
+                if (event.key !== "Escape") return;
+                event.preventDefault();
+                event.stopPropagation();
+                event.nativeEvent.stopImmediatePropagation();
+                leave();
+              }}
             />
             {rates && <Reckoned typed={rates} timeline={here} />}
             <ComboboxOptions static className="max-h-96 overflow-auto py-1">

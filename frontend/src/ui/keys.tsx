@@ -78,10 +78,32 @@ export function useKeysEverywhere(title: string, rows: KeyRow[]): void {
     latest.current = press;
   });
   useEffect(() => {
-    const listen = (event: KeyboardEvent) => void latest.current(event);
+    const listen = (event: KeyboardEvent) => {
+      if (!overlaid()) latest.current(event);
+    };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
   }, []);
+}
+
+/** True while a dialog lies over the page: its keys are its own. */
+const overlaid = () => document.querySelector('[role="dialog"]') !== null;
+
+/** What fields held when they were entered: undoing is the page's while nothing was typed. */
+const entered = new WeakMap<EventTarget, string>();
+document.addEventListener("focusin", ({ target }) => {
+  if (target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement) entered.set(target, target.value);
+});
+const unchanged = (target: EventTarget | null) =>
+  target instanceof HTMLSelectElement ||
+  ((target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement) &&
+    target.value === entered.get(target));
+
+/** Leave a field: the keys are again those of what it stands in. */
+export function leaveField(field: HTMLElement): void {
+  const home = field.parentElement?.closest<HTMLElement>("[tabindex]");
+  field.blur();
+  home?.focus({ preventScroll: true });
 }
 
 /** What a press is called: letters in lower case, and Shift only where it is not part of the character. */
@@ -98,7 +120,9 @@ function find(rows: KeyRow[], event: Pressed): Act | undefined {
   const act = rows.find((row) => press in row.keys)?.keys[press];
   if (!act) return undefined;
   const target = event.target as HTMLElement | null;
-  if (typing(target) && !(press.startsWith("Mod+") && !/^Mod\+(Shift\+)?[acvxz]$/.test(press))) return undefined;
+  const undoes = /^Mod\+(Shift\+)?z$/.test(press) && unchanged(target);
+  const command = press.startsWith("Mod+") && !/^Mod\+(Shift\+)?[acvxz]$/.test(press);
+  if (typing(target) && !command && !undoes) return undefined;
   if (target?.closest("button, a, summary, [role=option]") && [" ", "Enter"].includes(press)) return undefined;
   return act;
 }

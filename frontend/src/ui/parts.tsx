@@ -1,4 +1,5 @@
 import { useRef, useState, type ComponentProps, type ReactNode } from "react";
+import { leaveField } from "./keys";
 
 /** A button; `weight` says whether it is the thing to do here, one of several, or quiet. */
 export function Button({
@@ -146,7 +147,9 @@ export function TypedField(props: {
         onBlur={leave}
         onKeyDown={(event) => {
           givenUp.current = event.key === "Escape";
-          if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
+          if (event.key !== "Enter" && event.key !== "Escape") return;
+          event.stopPropagation();
+          leaveField(event.currentTarget);
         }}
       />
     </label>

@@ -110,8 +110,9 @@ def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None
         speed = _seconds(planned, start, end) * planned.timeline_rate.value / frames / measure(planned)
     if speed is None or speed <= 0:
         raise RuleError("A stretch needs a speed above 0.", "curve")
-    lead = speed_at(planned, max(0, first - 1)).limit_denominator(10_000)
-    follow = speed_at(planned, min(planned.frame_map.length - 1, last + 1)).limit_denominator(10_000)
+    lead = speed_at(planned, first - 1).limit_denominator(10_000) if first > 0 else speed
+    goes_on = last + 1 < planned.frame_map.length
+    follow = speed_at(planned, last + 1).limit_denominator(10_000) if goes_on else speed
     known = before.curve.points if planned.treatment.curve is not None else ()
     kept = [point for point in known if point.frame is not None and not start <= point.frame <= end]
     ends = [Point(start, lead, speed), Point(end, speed, follow)]

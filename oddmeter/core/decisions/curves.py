@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any
 
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.numbers.numerals import fraction_text, parse_signed
+from oddmeter.core.numbers.numerals import fraction_text, parse_signed, percent_text
 
 MOST_POINTS = 200
 HIGHEST_SPEED = 1000
@@ -84,8 +84,8 @@ class Curve:
 
     @staticmethod
     def parse(document: Any) -> "Curve":
-        """From JSON, parsed or as text, or from speeds in turn as people type them, ``100 → 20 → 100 %``: a shape of
-        equal stretches with soft turns between. Raises ``RuleError`` with what is wrong."""
+        """From JSON, parsed or as text, or from speeds in turn as people type them, ``100 → 20 → 100 %``, in per cent:
+        a shape of equal stretches with soft turns between. Raises ``RuleError`` with what is wrong."""
         if isinstance(document, str) and not document.lstrip().startswith(("{", "[")):
             return _of_speeds(document)
         if isinstance(document, str):
@@ -113,15 +113,54 @@ class Curve:
         return replace(self, points=tuple(_placed(point, first, stop, rate) for point in self.points))
 
 
+_SLOWEST, _FASTEST, _AS_FACTOR = Fraction(1, 200), Fraction(50), Fraction(1, 10)
+"""Speeds beyond which what was typed is asked about; and those that, without a sign, may have been meant as factors."""
+
+
+def _apart(text: str) -> list[str]:
+    """The speeds in a text: between arrows or semicolons; without these between commas or spaces."""
+    text = re.sub(r"\s*%", "%", text)
+    if re.search(r"→|>|;", text):
+        return re.split(r"\s*(?:→|->|>|;)\s*", text)
+    if re.fullmatch(r"[-−]?\d+,\d+%?", text):
+        first, second = text.rstrip("%").split(",")
+        raise RuleError(f"“{text}” can be read in two ways: {first}.{second}, or {first} → {second}.", "curve")
+    return re.split(r"\s*,\s*|\s+", text)
+
+
+def _speed_typed(text: str) -> Fraction:
+    """A number is per cent, with the sign or without; a fraction is a factor."""
+    number = text.removesuffix("%").strip()
+    if "/" in number and number == text:
+        return parse_signed(number)
+    try:
+        return parse_signed(f"{number}%")
+    except RuleError:
+        raise RuleError(f"“{text}” is no speed. Type speeds in per cent, such as 100 → 25 → 100.", "curve") from None
+
+
 def _of_speeds(text: str) -> Curve:
     """Stretches twice as long as the turns between them."""
-    typed = re.split(r"\s*(?:→|->|>|;)\s*", text.strip())
-    of = SpeedOf.SPEED
+    text, of = text.strip(), SpeedOf.SPEED
     for ending in ("of real time", "of life"):
-        if typed[-1].endswith(ending):
-            typed[-1], of = typed[-1].removesuffix(ending).strip(), SpeedOf.PACE
-    per_cent = typed[-1].endswith("%")
-    speeds = [parse_signed(f"{one.removesuffix('%').strip()}{'%' if per_cent else ''}") for one in typed]
+        if text.endswith(ending):
+            text, of = text.removesuffix(ending).strip(), SpeedOf.PACE
+    typed = _apart(text)
+    speeds = [_speed_typed(one) for one in typed]
+    if "%" not in text and any(
+        "/" not in one and 0 < abs(speed) <= _AS_FACTOR for one, speed in zip(typed, speeds, strict=True)
+    ):
+        said = " → ".join(
+            percent_text(100 * speed if "/" not in one else speed) for one, speed in zip(typed, speeds, strict=True)
+        )
+        raise RuleError(
+            f"Numbers are per cent here; did you mean {said}? Write it so, or with % for what it says.", "curve"
+        )
+    if odd := next((one for one in speeds if one and not _SLOWEST <= abs(one) <= _FASTEST), None):
+        raise RuleError(
+            f"{percent_text(odd)} is a speed that nobody means in a curve. Numbers are per cent here: "
+            "100 → 25 → 100, or fractions such as 1/4.", "curve",
+        )  # fmt: skip
     if len(speeds) > MOST_POINTS // 2:
         raise RuleError(f"A curve has at most {MOST_POINTS} points.", "curve")
     whole, points = 3 * len(speeds) - 1, []

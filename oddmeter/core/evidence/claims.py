@@ -45,10 +45,10 @@ def verdicts_by_logs(
     *logs: Sequence[LogEntry],
 ) -> tuple[dict[Question, Verdict], ...]:
     """For each of several sets of log entries the verdicts about one clip, to those questions alone whose verdicts may
-    differ between them: what a log speaks to, and with the gauge the shot rate."""
+    differ between them: what a log speaks to, and with the gauge or the file rate the shot rate."""
     said = [tuple(from_log(entries)) for entries in logs]
     touched = {claim.question for claims in said for claim in claims}
-    if Question.GAUGE in touched:
+    if touched & {Question.GAUGE, Question.FILE_RATE}:
         touched.add(Question.SHOT_RATE)
     if not touched:
         return tuple({} for _ in logs)
@@ -202,8 +202,8 @@ def _from_habit(claims: Sequence[Claim], facts: Facts | None) -> Iterator[Claim]
         others = " or ".join(str(speed) for speed in film.speeds[1:])
         words = f"{film.name}: usually {film.speeds[0]}, else {others}"
         yield Claim(Question.SHOT_RATE, Source.GAUGE, Strength.ASSUMED, rate.exact, words)
-    elif facts is not None and facts.file_rate is not None:
-        rate = facts.file_rate
+    elif facts is not None and (rate_taken := verdict(Question.FILE_RATE, claims).rate or facts.file_rate) is not None:
+        rate = rate_taken
         yield Claim(Question.SHOT_RATE, Source.HEADER, Strength.ASSUMED, rate.exact, f"file rate: {rate}")
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from oddmeter.core.conform.routes import stacked
-from oddmeter.core.decisions.treatment import SoundChoice
+from oddmeter.core.decisions.treatment import Between, SoundChoice
 from oddmeter.core.evidence.facts import Timing
 from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.maps.cadence import Kind
@@ -23,6 +23,7 @@ class Mark(StrEnum):
     STACKED = "stacked"
     UNDECIDED = "undecided"
     OFF_RATE = "off-rate"
+    OTHER_RASTER = "other-raster"
     ODD = "odd"
     NEAR_MISS = "near-miss"
     REPEATS = "repeats"
@@ -69,7 +70,10 @@ MARKS: tuple[MarkWords, ...] = (
     MarkWords(Mark.DISPUTED, "disputed", "The evidence disagrees; settle it in Intake.", "≢", _A),
     MarkWords(Mark.STACKED, "stacked", "Re-rated and its speed set as well: was that meant?", "⧉", _A),
     MarkWords(Mark.UNDECIDED, "undecided", "Nobody has decided yet; it plays as it stands.", "○", _N, True),
-    MarkWords(Mark.OFF_RATE, "off-rate", "The file's rate is not the timeline's.", "≠", _N),
+    MarkWords(Mark.OFF_RATE, "off-rate",
+              "The file's rate is not the timeline's, and nobody has decided what becomes of it.", "≠", _N),
+    MarkWords(Mark.OTHER_RASTER, "other raster",
+              "It keeps its own raster or pixel shape, which is not the timeline's; a file of it is made so.", "⊡", _N),
     MarkWords(Mark.ODD, "odd", "The steps differ, and motion judders.", "◆", _A),
     MarkWords(Mark.NEAR_MISS, "near miss", "Almost right: smooth, then a hiccup.", "≈", _A),
     MarkWords(Mark.REPEATS, "repeats", "Frames are shown more than once.", "⁞", _N, True),
@@ -93,14 +97,13 @@ assert [words.mark for words in MARKS] == list(Mark)
 TROUBLE = (Mark.FAULT, Mark.REFUSED, Mark.REPLACED, Mark.REMARK)
 """Marks of clips that something is wrong with."""
 _SAID = {words.mark for words in MARKS if words.said}
-_JUDGING = {Mark.REPLACED, Mark.ODD, Mark.NEAR_MISS, Mark.REMARK, Mark.DISPUTED, Mark.STACKED}
 
 
 LEDGER_FILTERS: tuple[tuple[str, str], ...] = (
     ("all", "All"),
     *((mark.value, mark.value.replace("-", " ").capitalize() if mark is not Mark.OFF_RATE else "Off-rate") for mark in (
-        Mark.OFF_RATE, Mark.ODD, Mark.NEAR_MISS, Mark.STACKED, Mark.UNDECIDED, Mark.DISPUTED, Mark.UNCONFIRMED,
-        Mark.INTERLACED, Mark.FILM, Mark.CHANGED,
+        Mark.OFF_RATE, Mark.ODD, Mark.NEAR_MISS, Mark.OTHER_RASTER, Mark.STACKED, Mark.UNDECIDED, Mark.DISPUTED,
+        Mark.UNCONFIRMED, Mark.INTERLACED, Mark.FILM, Mark.CHANGED,
     )),
     ("trouble", "Trouble"),
 )  # fmt: skip
@@ -119,15 +122,18 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
     assert facts is not None
     found, conformed = outcome.known.findings, outcome.conformed
     sound, kind = conformed.treatment.sound, conformed.frame_map.kind
+    picks = conformed.treatment.between is Between.PICK  # what is mixed or built between frames has no steps
+    off_rate = conformed.material.file_rate != conformed.timeline_rate
     checks = {
         Mark.REPLACED: outcome.clip.replaced,
         Mark.REMARK: bool(facts.remarks),
         Mark.DISPUTED: found.disputed,
         Mark.STACKED: stacked(conformed) is not None,
         Mark.UNDECIDED: not outcome.resolved.decided,
-        Mark.OFF_RATE: conformed.material.file_rate != conformed.timeline_rate,
-        Mark.ODD: kind is Kind.ODD,
-        Mark.NEAR_MISS: kind is Kind.NEAR,
+        Mark.OFF_RATE: off_rate and not outcome.resolved.decided,
+        Mark.OTHER_RASTER: outcome.keeps_other_raster,
+        Mark.ODD: picks and kind is Kind.ODD,
+        Mark.NEAR_MISS: picks and kind is Kind.NEAR,
         Mark.REPEATS: outcome.tally.repeated > 0,
         Mark.VARIABLE: facts.timing is Timing.VARIABLE,
         Mark.INTERLACED: facts.scan is Scan.INTERLACED,
@@ -144,6 +150,5 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
 
 
 def notable(marks: tuple[Mark, ...]) -> tuple[Mark, ...]:
-    """The marks that no other column of the ledger says already; off-rate only where nothing judges it."""
-    judged = any(mark in _JUDGING for mark in marks)
-    return tuple(mark for mark in marks if mark not in _SAID and not (mark is Mark.OFF_RATE and judged))
+    """The marks that no other column of the ledger says already."""
+    return tuple(mark for mark in marks if mark not in _SAID)

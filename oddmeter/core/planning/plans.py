@@ -10,6 +10,7 @@ from functools import cached_property
 from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.conform.strips import Strip, mini_strip
 from oddmeter.core.decisions.levels import Decisions, Layer, Level, Resolved, resolve
+from oddmeter.core.decisions.treatment import Framing
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.maps.frame_map import Tally
 from oddmeter.core.numbers.errors import RuleError
@@ -37,6 +38,14 @@ class Plan:
         """The facts of the clip as its verdicts have them."""
         assert self.known.facts is not None
         return self.known.facts
+
+    @property
+    def keeps_other_raster(self) -> bool:
+        """True where a file of it has another raster or pixel shape than the timeline."""
+        facts, settings = self.facts, self.timeline.settings
+        own = facts.width, facts.height, facts.pixel_aspect
+        other = own != (settings.width, settings.height, settings.pixel_aspect)
+        return other and self.conformed.treatment.framing is Framing.KEEP
 
     @cached_property
     def before(self) -> int:

@@ -108,6 +108,7 @@ export function Opened(props: {
       setB(next);
       put({ stripOf: "B", curves: true });
     },
+    (marked) => put({ stretch: marked }),
   );
   const shows = looks.music || withMusic;
   const tune = useMusic({
@@ -218,7 +219,8 @@ export function Opened(props: {
       <Toolbar
         {...{ player, looks, put, go, seek }}
         frame={at}
-        last={length - 1}
+        last={strip.length.frames - 1}
+        longest={length - 1}
         timecode={shownA?.timecode}
         stretched={stretch !== null}
       />

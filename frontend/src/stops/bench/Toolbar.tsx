@@ -1,4 +1,5 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
+import { leaveField } from "../../ui/keys";
 import { Button, fieldLook, Number } from "../../ui/parts";
 import type { usePlayer } from "./pictures/player";
 import { cycle, ZOOMS, type Looks } from "./looks";
@@ -10,7 +11,9 @@ import type { Area } from "./pictures/View";
 export function Toolbar(props: {
   player: ReturnType<typeof usePlayer>;
   frame: number;
+  /** The last frame of the side that is worked on, and of the longer one. */
   last: number;
+  longest: number;
   timecode: string | undefined;
   stretched: boolean;
   looks: Looks;
@@ -26,7 +29,7 @@ export function Toolbar(props: {
       <Button className="h-6!" onClick={() => player.set(playing ? 0 : 1)} aria-label={playing ? "Stop" : "Play"}>
         {playing ? "■ stop" : "▶ play"}
       </Button>
-      <FrameField frame={frame} last={last} go={go} />
+      <FrameField frame={frame} last={last} longest={props.longest} go={go} />
       <Number className="w-[92px] text-soft">{props.timecode}</Number>
       <Toggle on={loops} does={() => put({ loops: !loops })} name={props.stretched ? "loop stretch" : "loop"} />
       <span className="mx-1 h-5 w-px bg-hair" />
@@ -92,8 +95,11 @@ function Toggle({ on, does, name }: { on: boolean; does: () => void; name: strin
   );
 }
 
-function FrameField({ frame, last, go }: { frame: number; last: number; go: (frame: number) => void }) {
+/** The frame that is shown, of the side that is worked on; a side that is longer can still be gone through. */
+function FrameField(props: { frame: number; last: number; longest: number; go: (frame: number) => void }) {
+  const { frame, last, longest, go } = props;
   const [typed, setTyped] = useState<string | null>(null);
+  const left = useRef(false);
   const take = () => {
     if (typed !== null && /^\d+$/.test(typed.trim())) go(+typed);
     else if (typed !== null && /^[+-]\d+$/.test(typed.trim())) go(frame + +typed);
@@ -106,10 +112,25 @@ function FrameField({ frame, last, go }: { frame: number; last: number; go: (fra
         className={`${fieldLook} h-6! w-[64px]! px-1! text-right font-mono text-[12.5px]`}
         value={typed ?? String(frame)}
         onChange={(event) => setTyped(event.target.value)}
-        onBlur={take}
-        onKeyDown={(event) => event.key === "Enter" && take()}
+        onBlur={() => {
+          if (!left.current) take();
+          left.current = false;
+        }}
+        onKeyDown={(event) => {
+          if (event.key !== "Enter" && event.key !== "Escape") return;
+          event.stopPropagation();
+          if (event.key === "Enter") take();
+          else setTyped(null);
+          left.current = true;
+          leaveField(event.currentTarget);
+        }}
       />
       of <Number>{last}</Number>
+      {longest !== last && (
+        <span>
+          , the other side <Number>{longest}</Number>
+        </span>
+      )}
     </label>
   );
 }

@@ -207,6 +207,10 @@ function Proof({ render }: { render: Render }) {
         </p>
       )}
       <p className="mt-1 text-soft">
+        {render.state === "done" ? "It is at" : "Its place is"}{" "}
+        <span className="font-mono break-all text-ink select-all">{render.full_path}</span>
+      </p>
+      <p className="mt-1 text-soft">
         For {render.timeline}, setting {render.setting}
         {render.attempts > 1 ? `, taken up ${render.attempts} times` : ""}.
       </p>

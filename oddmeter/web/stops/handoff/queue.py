@@ -27,14 +27,15 @@ class CheckView(BaseModel):
 
 
 class RenderView(BaseModel):
-    """A file asked for: how far it is, and its proof. One of a timeline belongs to no clip; its ``clip_name`` is then
-    what it is made of."""
+    """A file asked for: how far it is, and its proof; ``full_path`` is where it is on the machine that makes files. One
+    of a timeline belongs to no clip; its ``clip_name`` is then what it is made of."""
 
     id: int
     clip_id: int | None
     clip_name: str
     setting: Setting
     out_path: str
+    full_path: str
     timeline: str
     state: str
     done_frames: int
@@ -83,7 +84,7 @@ def list_renders(here: Here, show_id: ShowId) -> list[RenderView]:
         first = 0 if file.state in renders.UNDER_WAY else 1 if _failed(file, again) else 3
         return first, -file.id
 
-    return [_render_view(file) for file in sorted(files, key=place)]
+    return [_render_view(file, str(here.config.product(file.out_path))) for file in sorted(files, key=place)]
 
 
 @router.post("/renders/{render_id}/cancel", status_code=204)
@@ -145,7 +146,7 @@ def _try_again(here: Context, connection: Connection, render_id: int, out_path: 
     here.queue.ask_render(connection, render_id, out_path)
 
 
-def _render_view(render: Render) -> RenderView:
+def _render_view(render: Render, full_path: str) -> RenderView:
     proof = render.proof or {}
     return RenderView(
         id=render.id,
@@ -153,6 +154,7 @@ def _render_view(render: Render) -> RenderView:
         clip_name=render.clip_name,
         setting=Setting(render.setting),
         out_path=render.out_path,
+        full_path=full_path,
         timeline=render.timeline,
         state=render.state,
         done_frames=render.done_frames,

@@ -175,6 +175,9 @@ def _remark(plan: Plan, encoding: Encoding) -> str | None:
     """What will be in the file otherwise than somebody might expect, in sentences."""
     planned, clip, facts = plan.conformed, plan.clip, plan.facts
     told = [encoding.loss_of(facts.pixel_format, facts.bits, facts.transfer, alpha=planned.keeps_samples)]
+    if plan.keeps_other_raster:
+        settings = plan.timeline.settings
+        told.append(f"It stays {facts.width} × {facts.height}; the timeline is {settings.width} × {settings.height}.")
     left_in = planned.fields is Fields.ORIGINAL and planned.material.originals is None
     if left_in and clip.picture is not None and clip.picture.repeats is not None:
         told.append("Its repeats stay inside: only samples of it were looked at. Look at the whole clip in Intake.")

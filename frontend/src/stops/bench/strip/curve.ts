@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../../data/client";
 import { useNotice } from "../../../ui/Notice";
 import type { SideAsked } from "../data";
+import type { Stretch } from "./drawStrip";
 
 type Asked = Schemas["CurveEdit"];
 export type Edit = Pick<Asked, "do"> & Partial<Omit<Asked, "do" | "side">>;
@@ -30,6 +31,8 @@ export function useCurve(
   /** The side whose strokes, moments and cuts a point snaps to, and within how many frames. */
   snap: { token: string; within: number },
   setB: (asked: SideAsked) => void,
+  /** Marks what a stretch fills once it runs at another speed. */
+  mark: (stretch: Stretch) => void,
 ): CurveWork {
   const notice = useNotice();
   const queue = useRef(Promise.resolve());
@@ -63,6 +66,11 @@ export function useCurve(
         try {
           const made = await ask(edit);
           setB({ ...side(), intent: (made.take as SideAsked).intent });
+          if ((edit.do === "stretch" || edit.do === "fit") && edit.frame != null) {
+            const first = edit.frame;
+            const end = made.curve.points.find((point) => point.comes > first + 0.5)?.comes ?? made.after.frames;
+            mark({ first, last: Math.max(first, Math.ceil(end) - 1) });
+          }
           const [was, is] = [made.before.frames, made.after.frames];
           if (was !== is || made.moved.length) notice.say([`${was} → ${is} frames`, ...made.moved].join("; "));
         } catch (error) {

@@ -27,6 +27,14 @@ export function curveKeys(work: CurveWork, frame: number, go: (to: number) => vo
     const text = `${Math.round((now / work.view.measure) * 20 + way) * 5}%`;
     return chosen !== null && work.make({ do: "segment", number: chosen, text });
   };
+  /** From soft (0) over straight (1) to at once (3); what cannot go farther stays. */
+  const turn = (way: 1 | -1) =>
+    ofChosen((number) => {
+      const eases = [0, 1, 3];
+      const now = Number(point?.ease_begins ?? 0);
+      const next = way > 0 ? eases.find((one) => one > now) : eases.filter((one) => one < now).at(-1);
+      return work.make({ do: "ease", number, text: String(next ?? (way > 0 ? 3 : 0)) });
+    });
   return [
     { does: "a point of speed here", keys: { n: () => void work.make({ do: "point", frame }) } },
     { does: "the point before or after", keys: { ",": () => step(-1), ".": () => step(1) } },
@@ -35,12 +43,7 @@ export function curveKeys(work: CurveWork, frame: number, go: (to: number) => vo
       does: "from the point on: 5 % faster or slower; a stretch: its fastest even speed, or the slow floor",
       keys: { "Alt+ArrowUp": slower(1), "Alt+ArrowDown": slower(-1) },
     },
-    {
-      does: "softer or straighter turn from the point",
-      keys: {
-        s: ofChosen((number) => work.make({ do: "ease", number, text: point?.ease_begins === "0" ? "1" : "0" })),
-      },
-    },
+    { does: "a softer turn from the point, or a straighter one", keys: { s: turn(-1), "Shift+S": turn(1) } },
     {
       does: "pin the point to this frame, or let it go",
       keys: {
