@@ -140,6 +140,7 @@ def new_page(chromium: Browser) -> Iterator[Callable[[str], Page]]:
         page = context.new_page()
         page.on("pageerror", lambda error: errors.append(str(error)))
         page.on("console", lambda said: errors.append(said.text) if "Content Security Policy" in said.text else None)
+        page.on("response", lambda got: errors.append(f"{got.status} {got.url}") if got.status in (404, 409) else None)
         return page
 
     yield open_page

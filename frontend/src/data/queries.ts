@@ -182,7 +182,7 @@ export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
 }
 
 /** What has to be asked again when a table of the database changed. */
-const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-effect", "cut-strokes"];
+const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-strokes"];
 const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench", ...CUTS];
 const TOUCHES: Record<string, string[]> = {
   event: [...CUTS, "rows", "preview"],
@@ -207,6 +207,9 @@ const TOUCHES: Record<string, string[]> = {
   sheet: ["sheets"],
 };
 
+/** What is asked of some clips only: after the lists, which tell whether these are still there. */
+const OF_SOME = new Set(["dossier", "reckoning", "preview", "bench", "bench-markers"]);
+
 /**
  * Ask again for all that a predicate names. What is being asked for the first time would only be waited for, with an
  * answer that may be older than the change: it is asked for again once that is there.
@@ -216,8 +219,11 @@ function askAgain(client: QueryClient, predicate: (query: Query) => boolean): Pr
     .getQueryCache()
     .findAll({ predicate, fetchStatus: "fetching" })
     .filter((query) => query.state.data === undefined);
+  const ofSome = (query: Query) => OF_SOME.has(String(query.queryKey[0]));
   return client
-    .invalidateQueries({ predicate })
+    .invalidateQueries({ predicate: (query) => predicate(query) && !ofSome(query) })
+    .then(() => new Promise((shown) => setTimeout(shown)))
+    .then(() => client.invalidateQueries({ predicate: (query) => predicate(query) && ofSome(query) }))
     .then(() => client.invalidateQueries({ predicate: (query) => first.includes(query) }));
 }
 
@@ -249,7 +255,7 @@ export function useAct<Given, Got>(
       if (sentence) notice.say(sentence);
     },
     onError: (error) => notice.complain(error.message),
-    onSettled: () => client.invalidateQueries(),
+    onSettled: () => askAgain(client, () => true),
   });
 }
 

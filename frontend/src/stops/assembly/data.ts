@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useIsMutating, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useNotice } from "../../ui/Notice";
@@ -126,6 +126,7 @@ export function useEdit(showId: number, cut: Cut, done: (made: Schemas["EffectVi
   const queryKey = ["cut", showId, cut.id];
   return useMutation({
     scope: { id: `cut-${cut.id}` },
+    mutationKey: ["cut-edit", cut.id],
     mutationFn: async (asked: Asked) => {
       const now = client.getQueryData<Cut>(queryKey) ?? cut;
       if (now.events.length > MANY) {
@@ -140,13 +141,18 @@ export function useEdit(showId: number, cut: Cut, done: (made: Schemas["EffectVi
     },
     onError: (error) => notice.complain(error.message),
     onSettled: () => {
-      void client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "cut" });
+      void client.invalidateQueries({
+        predicate: ({ queryKey: [name] }) => name !== "cut" && name !== "cut-effect",
+      });
       return client.refetchQueries({ queryKey, exact: true }, { cancelRefetch: false });
     },
   });
 }
 
-/** What a change would do, told before it is made; asked for once it rests for a moment. */
+/**
+ * What a change would do, told before it is made; asked for once it rests for a moment, at the version that is there
+ * then: not while one is being made.
+ */
 export function useEffectOf(showId: number, cut: Cut, asked: Asked | null) {
   const key = JSON.stringify(asked);
   const [rested, setRested] = useState(key);
@@ -154,10 +160,12 @@ export function useEffectOf(showId: number, cut: Cut, asked: Asked | null) {
     const timer = setTimeout(() => setRested(key), 120);
     return () => clearTimeout(timer);
   }, [key]);
+  const changing = useIsMutating({ mutationKey: ["cut-edit", cut.id] }) > 0;
   const told = useQuery({
-    queryKey: ["cut-effect", showId, cut.id, cut.version, rested],
-    enabled: rested !== "null" && rested === key,
+    queryKey: ["cut-effect", showId, cut.id, cut.version, cut.shown, rested],
+    enabled: rested !== "null" && rested === key && !changing,
     retry: false,
+    staleTime: Infinity,
     queryFn: () => send(showId, cut.id, cut.version, JSON.parse(rested) as Asked, true),
   });
   return asked && rested === key ? told : null;
