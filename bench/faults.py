@@ -301,7 +301,7 @@ def _paced(samples: npt.NDArray[np.float32], rate: int) -> npt.NDArray[np.float3
 
 
 def _clicked(samples: npt.NDArray[np.float32], rate: int) -> npt.NDArray[np.float32]:
-    samples[0, rate // 2] += 0.01
+    samples[0, samples.shape[1] // 2] += 0.01
     return samples
 
 

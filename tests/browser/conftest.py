@@ -127,9 +127,11 @@ def chromium() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def new_page(chromium: Browser) -> Iterator[Callable[[str], Page]]:
-    """Opens pages, each a person's own browser; a script error on any of them fails the test."""
+def new_page(chromium: Browser, request: pytest.FixtureRequest) -> Iterator[Callable[[str], Page]]:
+    """Opens pages, each a person's own browser; a script error on any of them fails the test, and so does an answer
+    that something is not there, or was changed by somebody first, unless that is what the test is about."""
     errors: list[str] = []
+    refused = () if request.node.get_closest_marker("refused") else (404, 409)
     contexts = []
 
     def open_page(person: str) -> Page:
@@ -140,7 +142,7 @@ def new_page(chromium: Browser) -> Iterator[Callable[[str], Page]]:
         page = context.new_page()
         page.on("pageerror", lambda error: errors.append(str(error)))
         page.on("console", lambda said: errors.append(said.text) if "Content Security Policy" in said.text else None)
-        page.on("response", lambda got: errors.append(f"{got.status} {got.url}") if got.status in (404, 409) else None)
+        page.on("response", lambda got: errors.append(f"{got.status} {got.url}") if got.status in refused else None)
         return page
 
     yield open_page

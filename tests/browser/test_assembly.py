@@ -77,6 +77,7 @@ def test_a_delivery_is_laid_out_slowed_cut_and_nested_by_keyboard(page: Page, sh
     assert [one["length"] for one in cuts(show)["events"]][2:] == lengths[1:]
 
 
+@pytest.mark.refused
 def test_a_list_comes_in_its_clips_are_settled_and_it_goes_out_again(page: Page, show: Show, tmp_path: Path) -> None:
     path = tmp_path / "reel_3.edl"
     path.write_text(
@@ -266,4 +267,4 @@ def test_a_cut_is_marked_heard_and_made_as_one_file(page: Page, show: Show) -> N
     queue.get_by_role("button", name="Proof of Main.mp4").click()
     checks = queue.get_by_role("table", name="Checks of Main.mp4")
     expect(checks.get_by_role("row").filter(has_text="pictures").last).to_contain_text("40 of 40")
-    expect(checks.get_by_role("row").filter(has_text="sound").first).to_contain_text("76800 samples")
+    expect(checks.get_by_role("row", name=re.compile("^sound 76800 samples"))).to_be_visible()

@@ -161,6 +161,7 @@ def test_a_shot_rate_and_a_read_rate_are_stated(page: Page, show: Show) -> None:
     expect(panel).to_contain_text("re-rated and re-speeded")
 
 
+@pytest.mark.refused
 def test_two_people_see_each_other(show: Show, page: Page, new_page: Callable[[str], Page]) -> None:
     show.bring_in(HARBOUR)
     other = new_page("Ben")
@@ -243,6 +244,7 @@ def test_keys_theme_and_width(page: Page, show: Show, stop: str) -> None:
         assert sizes == [width, 800], f"the page itself scrolls at {width}"
 
 
+@pytest.mark.refused
 def test_an_address_with_nothing_behind_it(page: Page, running: Running) -> None:
     page.goto(f"{running.url}/shows/98765/plan")
     expect(page.get_by_text("This show cannot be opened.")).to_be_visible()

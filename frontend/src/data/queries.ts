@@ -7,7 +7,7 @@ import {
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
 import { useParams } from "react-router";
 import type { paths } from "../api/schema";
 import { useNotice } from "../ui/Notice";
@@ -104,9 +104,10 @@ export function useChunks<Row extends { id: number }>(
 
 /** One row of the ledger. */
 export function useRow(showId: number, clipId: number | undefined) {
+  const ledger = useLedger(showId).data;
   return useQuery({
     queryKey: ["rows", showId, "one", clipId],
-    enabled: clipId !== undefined,
+    enabled: clipId !== undefined && ledger?.ids.includes(clipId) !== false,
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
@@ -139,9 +140,11 @@ export function useSheets(showId: number) {
 }
 
 export function useReckoning(showId: number, ids: number[], onlyTotals: boolean) {
+  const ledger = useLedger(showId).data;
+  const there = useMemo(() => ledger && new Set(ledger.ids), [ledger]);
   return useQuery({
     queryKey: ["reckoning", showId, ids, onlyTotals],
-    enabled: ids.length > 0,
+    enabled: ids.length > 0 && (!there || ids.every((id) => there.has(id))),
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
@@ -212,14 +215,16 @@ const OF_SOME = new Set(["dossier", "reckoning", "preview", "bench", "bench-mark
 
 /**
  * Ask again for all that a predicate names. What is being asked for the first time would only be waited for, with an
- * answer that may be older than the change: it is asked for again once that is there.
+ * answer that may be older than the change: it is asked for again once that is there. What an edit would do belongs to
+ * the version of its cut, and is asked for with the next one.
  */
-function askAgain(client: QueryClient, predicate: (query: Query) => boolean): Promise<void> {
+function askAgain(client: QueryClient, named: (query: Query) => boolean): Promise<void> {
+  const predicate = (query: Query) => named(query) && query.queryKey[0] !== "cut-effect";
   const first = client
     .getQueryCache()
     .findAll({ predicate, fetchStatus: "fetching" })
     .filter((query) => query.state.data === undefined);
-  const ofSome = (query: Query) => OF_SOME.has(String(query.queryKey[0]));
+  const ofSome = ({ queryKey }: Query) => OF_SOME.has(String(queryKey[0])) || queryKey[2] === "one";
   return client
     .invalidateQueries({ predicate: (query) => predicate(query) && !ofSome(query) })
     .then(() => new Promise((shown) => setTimeout(shown)))

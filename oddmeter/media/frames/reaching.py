@@ -52,8 +52,15 @@ def entered(path: Path, facts: Facts, *, by_frames: bool = True) -> Iterator[Ent
 
 
 def index_of(path: Path, facts: Facts) -> FrameIndex:
-    """The index of a file: what was found out when it was looked at, or else found out now."""
-    return facts.index or _found_now(path, path.stat().st_mtime_ns)
+    """The index of a file: what was found out when it was looked at, or else found out now; raises ``RuleError`` where
+    it cannot be opened."""
+    if facts.index is not None:
+        return facts.index
+    try:
+        changed = path.stat().st_mtime_ns
+    except OSError as error:
+        raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
+    return _found_now(path, changed)
 
 
 @lru_cache(maxsize=32)

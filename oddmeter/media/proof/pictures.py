@@ -116,13 +116,15 @@ def _judged(out: Compared, judge: "_Exact | _Near", pair: _Pair, before: _Pair, 
         out.too_still += 1
         found = False
     else:
-        found = judge.stands(pair, before)
+        found = not (right and judge.is_sure) and judge.stands(pair, before)
     out.found_repeats += found
     return right and found == repeat
 
 
 class _Exact:
-    """How pictures are judged that were written without loss."""
+    """How pictures are judged that were written without loss. Twins would be right, and stand: both is asked."""
+
+    is_sure = False
 
     def is_right(self, number: int, pair: _Pair) -> bool:
         assert pair.wanted is not None
@@ -143,12 +145,15 @@ class _Near:
 
     def __init__(self, losses: Losses | None) -> None:
         self._losses = losses
+        self.is_sure = False
+        """True where what the last picture lost was known: then it is no other one."""
 
     def is_right(self, number: int, pair: _Pair) -> bool:
         assert pair.wanted is not None
         measured = None
         if self._losses is not None:
             measured = self._losses.is_that_of(number, squares_between(pair.seen, pair.wanted))
+        self.is_sure = measured is not None
         if measured is None:
             return is_near(pair.seen, pair.wanted)
         return measured and change_between(_luma(pair.seen), _luma(pair.wanted)) <= _COARSE

@@ -231,7 +231,10 @@ class _Likeness:
             if both < planned / 2:
                 return f"is not what was planned at {seconds:.1f} s"
         level = 20 * np.log10(max(both / planned, 1e-6))
-        if abs(level) > (_LEVEL if self._highest[channel] == _HIGH else _EFFECTS_LEVEL):
+        # What a codec leaves of noise is quieter by as much as it differs (rate-distortion theory).
+        loose = _LEVEL if self._highest[channel] == _HIGH else _EFFECTS_LEVEL
+        lost = max(0.0, (planned - 2 * both + heard) / planned)
+        if abs(both / planned - 1) > 10 ** (loose / 20) - 1 + lost:
             return f"is {abs(level):.1f} dB {'louder' if level > 0 else 'quieter'}"
         if channel in self._worst:
             return f"is not what was planned at {self._worst[channel][1]:.1f} s"
