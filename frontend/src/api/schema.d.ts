@@ -1522,7 +1522,8 @@ export interface paths {
     put?: never;
     /**
      * Edit
-     * @description Change the events of a timeline, or say what a change would do; refused where somebody changed it first.
+     * @description Change the events of a timeline, which is refused where somebody changed it first; or say what a change would do
+     *     to them as they are by now.
      */
     post: operations["edit_api_shows__show_id__cuts__timeline_id__edits_post"];
     delete?: never;

@@ -56,12 +56,14 @@ class EffectView(BaseModel):
 
 @router.post("/edits")
 def edit(here: Here, show_id: ShowId, timeline_id: int, asked: EditIn) -> EffectView:
-    """Change the events of a timeline, or say what a change would do; refused where somebody changed it first."""
+    """Change the events of a timeline, which is refused where somebody changed it first; or say what a change would do
+    to them as they are by now."""
     book = open_book(here, show_id)
-    insist(book, timeline_id, asked.version)
+    if not asked.preview:
+        insist(book, timeline_id, asked.version)
     made = Editing(book, timeline_id, asked).made()
     if asked.preview:
-        told = _effect_view(book, timeline_id, made, asked.version, [], made_it=False)
+        told = _effect_view(book, timeline_id, made, book.versions[timeline_id], [], made_it=False)
         return told.model_copy(update={"places": _places(book, timeline_id, made.cut)}) if asked.places else told
     version, added = _write(here, show_id, book, timeline_id, made.cut, made.title)
     return _effect_view(book, timeline_id, made, version, added, made_it=True)
