@@ -3680,7 +3680,6 @@ export interface components {
       | "stacked"
       | "undecided"
       | "off-rate"
-      | "other-raster"
       | "odd"
       | "near-miss"
       | "repeats"
@@ -3694,6 +3693,7 @@ export interface components {
       | "silent"
       | "only-sound"
       | "sound-changed"
+      | "other-raster"
       | "changed";
     /**
      * MarkView

@@ -23,7 +23,6 @@ class Mark(StrEnum):
     STACKED = "stacked"
     UNDECIDED = "undecided"
     OFF_RATE = "off-rate"
-    OTHER_RASTER = "other-raster"
     ODD = "odd"
     NEAR_MISS = "near-miss"
     REPEATS = "repeats"
@@ -37,6 +36,7 @@ class Mark(StrEnum):
     SILENT = "silent"
     ONLY_SOUND = "only-sound"
     SOUND_CHANGED = "sound-changed"
+    OTHER_RASTER = "other-raster"
     CHANGED = "changed"
 
 
@@ -72,8 +72,6 @@ MARKS: tuple[MarkWords, ...] = (
     MarkWords(Mark.UNDECIDED, "undecided", "Nobody has decided yet; it plays as it stands.", "○", _N, True),
     MarkWords(Mark.OFF_RATE, "off-rate",
               "The file's rate is not the timeline's, and nobody has decided what becomes of it.", "≠", _N),
-    MarkWords(Mark.OTHER_RASTER, "other raster",
-              "It keeps its own raster or pixel shape, which is not the timeline's; a file of it is made so.", "⊡", _N),
     MarkWords(Mark.ODD, "odd", "The steps differ, and motion judders.", "◆", _A),
     MarkWords(Mark.NEAR_MISS, "near miss", "Almost right: smooth, then a hiccup.", "≈", _A),
     MarkWords(Mark.REPEATS, "repeats", "Frames are shown more than once.", "⁞", _N, True),
@@ -90,6 +88,8 @@ MARKS: tuple[MarkWords, ...] = (
     MarkWords(Mark.SILENT, "no sound", "The file has no sound.", "∅", _N, True),
     MarkWords(Mark.ONLY_SOUND, "sound only", "There is no picture; it can be music beside a clip.", "♫", _N),
     MarkWords(Mark.SOUND_CHANGED, "sound", "Sound runs at another speed than in the file.", "♪", _N),
+    MarkWords(Mark.OTHER_RASTER, "other raster",
+              "It keeps its own raster or pixel shape, which is not the timeline's; a file of it is made so.", "⊡", _N),
     MarkWords(Mark.CHANGED, "changed", "Decided otherwise since its file was made.", "↻", _A),
 )  # fmt: skip
 assert [words.mark for words in MARKS] == list(Mark)
@@ -131,7 +131,6 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
         Mark.STACKED: stacked(conformed) is not None,
         Mark.UNDECIDED: not outcome.resolved.decided,
         Mark.OFF_RATE: off_rate and not outcome.resolved.decided,
-        Mark.OTHER_RASTER: outcome.keeps_other_raster,
         Mark.ODD: picks and kind is Kind.ODD,
         Mark.NEAR_MISS: picks and kind is Kind.NEAR,
         Mark.REPEATS: outcome.tally.repeated > 0,
@@ -145,6 +144,7 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
         Mark.SILENT: facts.sound is None,
         Mark.SOUND_CHANGED: sound is not SoundChoice.OFF and facts.sound is not None
         and not conformed.keeps_sound_speed,
+        Mark.OTHER_RASTER: outcome.keeps_other_raster,
     }  # fmt: skip
     return tuple(mark for mark, holds in checks.items() if holds)
 
