@@ -401,7 +401,7 @@ FAULTS: dict[str, Fault] = {
     "channels swapped": _sound(lambda samples, rate: samples[::-1]),
     "mono for stereo": _sound(lambda samples, rate: np.repeat(samples.mean(0, keepdims=True), len(samples), 0)),
     "one channel mute": _sound(_muted(slice(1, 2), 0, 1e6)),
-    "one channel mute for 0.2 s": _sound(_muted(slice(1, 2), 0.6, 0.8)),
+    "one channel mute for 0.2 s": _sound(_muted(slice(1, 2), 0.2, 0.4)),
     "gain − 1 dB": _sound(lambda samples, rate: samples * 10 ** (-1 / 20)),
     "gain − 1 dB in one channel": _sound(lambda samples, rate: samples * np.array([[1], [10 ** (-1 / 20)]])),
     "sound 10 ms late": _sound(_later(0.01)),
