@@ -91,7 +91,9 @@ def copied(frame: VideoFrame) -> VideoFrame:
     return out
 
 
-def _shown(shown: Callable[..., VideoFrame], **changed: Any) -> Fault:
+def showing(shown: Callable[..., VideoFrame], **changed: Any) -> Fault:
+    """Writes other pictures: each by what the plan shows at any number, and its own number."""
+
     def make(plan: FilePlan, out: Path) -> None:
         render(_Faulty(plan, out, shown=shown, **changed))  # type: ignore[arg-type]
 
@@ -108,7 +110,7 @@ def _every(change: Callable[[Planes, int], None], *, only: int | None = None) ->
             change(planes_of(frame), 1 << (frame.format.components[0].bits - 8))
         return frame
 
-    return _shown(shown)
+    return showing(shown)
 
 
 def _order(order: Callable[[int], int], **changed: Any) -> Fault:
@@ -116,7 +118,7 @@ def _order(order: Callable[[int], int], **changed: Any) -> Fault:
 
     def make(plan: FilePlan, out: Path) -> None:
         last = plan.length - 1
-        _shown(lambda picture, number: picture(min(last, max(0, order(number)))), **changed)(plan, out)
+        showing(lambda picture, number: picture(min(last, max(0, order(number)))), **changed)(plan, out)
 
     return make
 
@@ -132,7 +134,7 @@ def _mixed(change: Callable[[Planes, Planes], None], other: Callable[[int], int]
         change(planes_of(frame), planes_of(strange))
         return frame
 
-    return _shown(shown)
+    return showing(shown)
 
 
 def _sound(change: Callable[[npt.NDArray[np.float32], int], npt.NDArray[np.float32]], **other: Any) -> Fault:
@@ -157,7 +159,7 @@ def _tagged(**tags: int) -> Fault:
             setattr(frame, name, value)
         return frame
 
-    return _shown(shown)
+    return showing(shown)
 
 
 def _written_anew(kinds: str, late: Fraction = Fraction(0), *, late_kind: str = "", twice: bool = False) -> Fault:

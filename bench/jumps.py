@@ -12,9 +12,8 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
-import av
-
 from bench.carried import KINDS
+from bench.common import plainly
 from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
@@ -37,20 +36,7 @@ STAYS: dict[str, Callable[[int], int]] = {
 
 def decoded(path: Path) -> list[int | None]:
     """The numbers in all pictures that come out of a file, decoded plainly from its start."""
-    out = []
-    with av.open(str(path)) as container:
-        stream = container.streams.video[0]
-        stream.thread_count = 1
-        packets = container.demux(stream)
-        while True:
-            try:
-                packet = next(packets, None)
-                frames = stream.decode(packet if packet is not None and packet.size else None)
-            except av.error.FFmpegError:
-                continue
-            out += [read(luma_of(frame)) for frame in frames]
-            if packet is None or not packet.size:
-                return out
+    return [read(luma_of(frame)) for frame in plainly(path)]
 
 
 def truth(path: Path, facts: Facts) -> list[int | None]:

@@ -12,17 +12,16 @@ import subprocess
 import sys
 import tempfile
 import zipfile
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import av
 import cv2
 import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
+from bench.common import plainly
 from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
@@ -60,21 +59,6 @@ def media_in(folder: Path) -> list[Path]:
     """The clips in a folder, one of each name."""
     found = {path.name: path for path in sorted(folder.rglob("*")) if path.suffix.lower() in KINDS and path.is_file()}
     return list(found.values())
-
-
-def plainly(path: Path) -> Iterator[VideoFrame]:
-    """All pictures that come out of a file, from its start; what cannot be decoded gives none."""
-    with av.open(str(path)) as container:
-        stream = container.streams.video[0]
-        stream.thread_count = 1
-        packets = container.demux(stream)
-        while (packet := next(packets, None)) is not None:
-            try:
-                yield from stream.decode(packet if packet.size else None)
-            except (av.error.FFmpegError, ValueError):
-                continue
-            if not packet.size:
-                return
 
 
 def small(frame: VideoFrame) -> Grey:

@@ -26,7 +26,7 @@ def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: 
     if len(data) > MOST_BYTES:
         raise RuleError(f"A list of more than {MOST_BYTES // 1_000_000} MB is not read.", "list")
     plain, text = PurePath(file_name), decoded(data)
-    if plain.suffix.lower() == OTIO or text.lstrip().startswith("{"):
+    if _is_otio(plain, text):
         from oddmeter.interchange.otio.reading import read_otio  # noqa: PLC0415  (its library takes long to load)
 
         return read_otio(text, rate, drop_frame, plain.stem)
@@ -36,9 +36,11 @@ def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: 
 def why_rate(data: bytes, file_name: str) -> str:
     """Why a list that does not say its rate is counted at the only one that fits; empty for one that says it."""
     text = decoded(data)
-    if PurePath(file_name).suffix.lower() == OTIO or text.lstrip().startswith("{"):
-        return ""
-    return " ".join(rate_evidence(lines_of(text)).reasons)
+    return "" if _is_otio(PurePath(file_name), text) else " ".join(rate_evidence(lines_of(text)).reasons)
+
+
+def _is_otio(name: PurePath, text: str) -> bool:
+    return name.suffix.lower() == OTIO or text.lstrip().startswith("{")
 
 
 def write_cut(cut: ListedCut, file_name: str, handles: int = 0) -> Written:

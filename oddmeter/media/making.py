@@ -23,7 +23,7 @@ from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.maps.frame_map import Shown, Weights
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import Scan, TimelineScan
-from oddmeter.media.files.samples import planar, planes_of
+from oddmeter.media.files.samples import planar, same_samples
 from oddmeter.media.frames.access import Frames
 from oddmeter.media.pictures.light import added
 from oddmeter.media.pictures.nearness import Grey, brought_near
@@ -131,7 +131,7 @@ class Maker:
         if self.planned.treatment.between is not Between.FLOW:
             return _Moment(added(pictures, [float(share) for _, share in parts]), across_cut=across_cut)
         first, second = pictures
-        if _are_twins(first, second):
+        if same_samples(planar(first), planar(second)):
             return _Moment(first)
         built = self._built(weights, first, second)
         return _Moment(built.frame, built.mixed_part)
@@ -198,11 +198,6 @@ class Maker:
         return np.asarray(
             cv2.resize(luma_of(self._units.picture(unit)), _GLANCE, interpolation=cv2.INTER_AREA), np.uint8
         )
-
-
-def _are_twins(a: VideoFrame, b: VideoFrame) -> bool:
-    """True where both pictures are the same to the sample."""
-    return all(np.array_equal(x, y) for x, y in zip(planes_of(planar(a)), planes_of(planar(b)), strict=True))
 
 
 def _are_other_shots(first: Grey, second: Grey) -> bool:

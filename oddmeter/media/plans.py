@@ -221,7 +221,8 @@ class ClipPlan(FilePlan):
                 stored = frames.frame(self.conformed.span[0]).format.name
                 width, height = self.canvas.width, self.canvas.height
                 encoding = ENCODINGS[self.setting]
-                pixel_format = encoding.pixel_format_for(stored, width, height, alpha=self.keeps_alpha)
+                alpha = self.conformed.keeps_samples(self.canvas.scan)
+                pixel_format = encoding.pixel_format_for(stored, width, height, alpha=alpha)
             yield Maker(frames, self.conformed, self.canvas, pixel_format, self.cuts)
 
     def shown(self, number: int) -> FrameShown:
@@ -239,11 +240,6 @@ class ClipPlan(FilePlan):
     def only_picks(self) -> bool:
         """True of Pick."""
         return self.conformed.treatment.between is Between.PICK
-
-    @property
-    def keeps_alpha(self) -> bool:
-        """True where its pictures are frames of the source as they are, with whatever alpha they have."""
-        return self.conformed.keeps_samples and self.canvas.scan.first is None
 
     @property
     def _first_frame(self) -> int:

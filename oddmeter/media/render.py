@@ -29,6 +29,7 @@ from oddmeter.media.containers.quicktime import colour_atom, colour_said, field_
 from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.containers.vc3 import state_matrix
 from oddmeter.media.frames.decode import read_ahead
+from oddmeter.media.pictures.colours import UNSAID, numbers_said
 from oddmeter.media.pictures.planes import is_rgb
 from oddmeter.media.plans import FilePlan
 from oddmeter.media.proof.losses import Losses, Measuring
@@ -69,8 +70,6 @@ def render(
         unfinished.unlink(missing_ok=True)
 
 
-_UNSAID = 2
-"""Of primaries, curve and matrix (ITU-T H.273)."""
 _FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 _CLOSED = (errno.EROFS, errno.EACCES, errno.EPERM)
 
@@ -142,8 +141,8 @@ def _state_what_is_missing(plan: FilePlan, unfinished: Path, first: VideoFrame) 
         state_in_track(unfinished, shape, plan.mastering.elements())
     if plan.setting is Setting.EDIT:
         order = field_order_atom(plan.field_order) if plan.field_order else b""
-        colour = [int(one) or _UNSAID for one in (first.color_primaries, first.color_trc, first.colorspace)]
-        lacks = colour != [_UNSAID] * 3 and not is_rgb(first.format.name) and colour_said(unfinished) is None
+        colour = numbers_said(first)
+        lacks = colour != (UNSAID,) * 3 and not is_rgb(first.format.name) and colour_said(unfinished) is None
         said = colour_atom(*colour) if lacks else b""
         if atoms := order + said + plan.mastering.atoms():
             state_in_entry(unfinished, atoms)

@@ -35,27 +35,28 @@ def verify(plan: FilePlan, progress: Callable[[int], None] = lambda done: None, 
     found_rate = made.file_rate or Rate(Fraction(1))
     checks = [
         Check("source", "as it was looked at", "as it was looked at" if known else "changed since", known),
-        _equal("rate", _rate_words(plan.rate), _rate_words(found_rate)),
-        _equal("frames", plan.length, made.frames),
-        _equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),
-        _equal("pixel shape", _shape_words(canvas.pixel_aspect), _shape_words(made.pixel_aspect)),
-        _equal("start timecode", plan.start, made.timecode or "none"),
+        Check.of_equal("rate", _rate_words(plan.rate), _rate_words(found_rate)),
+        Check.of_equal("frames", plan.length, made.frames),
+        Check.of_equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),
+        Check.of_equal("pixel shape", _shape_words(canvas.pixel_aspect), _shape_words(made.pixel_aspect)),
+        Check.of_equal("start timecode", plan.start, made.timecode or "none"),
         _fields_check(plan, made),
     ]
     if plan.mastering:
-        checks.append(_equal("mastering", plan.mastering, mastering_in(plan.out)))
-    if known:
-        with plan.pictures(proving=True) as pictures:
-            checks += stream_checks(plan, made, pictures.pixel_format, pictures.picture(0))
-        checks += sound_checks(plan, made)
-    if made.frames != plan.length or not known:
+        checks.append(Check.of_equal("mastering", plan.mastering, mastering_in(plan.out)))
+    if not known:
         return Proof(tuple(checks))
-    found = compare(plan, losses, progress)
-    checks.append(_equal("repeats", found.planned_repeats, found.found_repeats))
+    with plan.pictures(proving=True) as pictures:
+        checks += stream_checks(plan, made, pictures.pixel_format, pictures.picture(0))
+        checks += sound_checks(plan, made)
+        if made.frames != plan.length:
+            return Proof(tuple(checks))
+        found = compare(plan, pictures, losses, progress)
+    checks.append(Check.of_equal("repeats", found.planned_repeats, found.found_repeats))
     new = plan.length - found.planned_repeats
-    checks.append(_equal("new pictures", new, plan.length - found.found_repeats))
+    checks.append(Check.of_equal("new pictures", new, plan.length - found.found_repeats))
     if plan.only_picks:
-        checks.append(_equal("source frames shown", len(found.planned_units), len(found.found_units)))
+        checks.append(Check.of_equal("source frames shown", len(found.planned_units), len(found.found_units)))
     right = f"{found.compared - len(found.wrong)} of {found.compared}"
     checks.append(Check("pictures", f"{found.compared} of {found.compared}", right, not found.wrong))
     return Proof(tuple(checks), tuple(found.wrong[:MOST_NAMED]), found.too_still)
@@ -66,7 +67,7 @@ def _fields_check(plan: FilePlan, made: Facts) -> Check:
     planned = _order_words(plan.field_order)
     flagged = _order_words(made.field_order if made.scan is Scan.INTERLACED else None)
     if plan.field_order is None or flagged != planned:
-        return _equal("fields", planned, flagged)
+        return Check.of_equal("fields", planned, flagged)
     seen = {stretch.field_order for stretch in analyse(plan.out, made).stretches if stretch.field_order}
     against = next(iter(seen - {plan.field_order}), None)
     found = flagged if against is None else f"{_order_words(against)} in the picture"
@@ -75,10 +76,6 @@ def _fields_check(plan: FilePlan, made: Facts) -> Check:
 
 def _order_words(order: FieldOrder | None) -> str:
     return f"{order} first" if order else "whole pictures"
-
-
-def _equal(name: str, planned: object, found: object) -> Check:
-    return Check(name, str(planned), str(found), str(planned) == str(found))
 
 
 def _rate_words(rate: Rate) -> str:

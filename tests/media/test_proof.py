@@ -3,14 +3,20 @@
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import cast
 
+import av
 import numpy as np
 import pytest
+from av.video.frame import VideoFrame
+from av.video.stream import VideoStream
 
-from bench.faults import FAULTS
+from bench.faults import FAULTS, showing
 from bench.mutations import plan_of, source
 from oddmeter.core.conform.proof import Proof
+from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import render
@@ -72,3 +78,39 @@ def test_losses_are_told_apart_by_one_code_value(made: Made) -> None:
     assert not losses.is_that_of(4, own)
     assert not losses.is_that_of(3, tuple(np.add(own, 256 * 144)))
     assert losses.is_that_of(plan.length, own) is None
+
+
+@pytest.mark.parametrize(
+    ("codec", "form"), [("ffv1", "ya8"), ("ffv1", "yuva444p10le"), ("png", "rgba"), ("ffv1", "bgra")]
+)
+def test_alpha_is_kept_without_loss_and_proven_or_said_to_be_left_out(tmp_path: Path, codec: str, form: str) -> None:
+    """By one rule for the file and for what is said before it is made: not where two moments are woven."""
+    path, dice = tmp_path / f"source.{'mov' if codec == 'png' else 'mkv'}", np.random.default_rng(3)
+    with av.open(str(path), "w") as container:
+        stream = cast(VideoStream, container.add_stream(codec, rate=25))
+        stream.width, stream.height, stream.pix_fmt = 64, 48, form
+        for _ in range(14):
+            noise = dice.integers(0, 255, (48, 64, 4), dtype=np.uint8)
+            container.mux(stream.encode(VideoFrame.from_ndarray(noise, format="rgba").reformat(format=form)))
+        container.mux(stream.encode(None))
+    plan = plan_of(path, Setting.ARCHIVE, tmp_path / "made" / "right.mkv")
+    losses = render(plan)
+    assert verify(plan, losses=losses).passed
+    with FrameReader(plan.out) as made:
+        assert any(component.is_alpha for component in made.frame(0).format.components)
+    faulty = replace(plan, out=tmp_path / "made" / "faulty.mkv")
+
+    def changed(picture: Callable[[int], VideoFrame], number: int) -> VideoFrame:
+        own = picture(number)
+        other = np.asarray(own.reformat(format="rgba").to_ndarray(), np.uint8)
+        other[:, :, 3] ^= 0x10
+        return own if number else VideoFrame.from_ndarray(other, format="rgba").reformat(format=own.format.name)
+
+    showing(changed)(plan, faulty.out)
+    assert verify(faulty, losses=losses).wrong_frames[:1] == (0,)
+    assert plan.conformed.keeps_samples(TimelineScan.PROGRESSIVE)
+    assert not plan.conformed.keeps_samples(TimelineScan.UPPER)
+    bits = plan.facts.bits
+    assert ENCODINGS[Setting.ARCHIVE].loss_of(form, bits, "") is None
+    for setting, alpha in ((Setting.ARCHIVE, False), (Setting.VIEW, True)):
+        assert "alpha is left out" in (ENCODINGS[setting].loss_of(form, bits, "", alpha=alpha) or "")

@@ -15,6 +15,11 @@ class Check:
     found: str
     passed: bool
 
+    @staticmethod
+    def of_equal(name: str, planned: object, found: object) -> "Check":
+        """Whether two values are the same in words."""
+        return Check(name, str(planned), str(found), str(planned) == str(found))
+
 
 @dataclass(frozen=True)
 class Proof:

@@ -83,11 +83,12 @@ class Conform:
         nothing is built from a frame to its own twin."""
         return _fields(self.material, self.treatment)
 
-    @property
-    def keeps_samples(self) -> bool:
-        """True where each picture is a frame of the file as it is: picked, whole, and in its own raster."""
+    def keeps_samples(self, scan: TimelineScan) -> bool:
+        """True where each picture on a timeline of that scan is a frame of the file as it is, with whatever alpha it
+        has: picked, whole, in its own raster, and not woven of two moments."""
         asked = self.treatment
-        return asked.between is Between.PICK and asked.framing is Framing.KEEP and self.fields is Fields.WHOLE
+        picked = asked.between is Between.PICK and asked.framing is Framing.KEEP and self.fields is Fields.WHOLE
+        return picked and scan.first is None
 
     @property
     def units_a_frame(self) -> Fraction:

@@ -4,14 +4,17 @@ from av.packet import Packet
 from av.video.stream import VideoStream
 
 _PLACE = 0x2C
-_VOLUMES = {1: 0, 9: 1, 10: 2}
+_WRITTEN = 1
+_VOLUMES = {_WRITTEN: 0, 9: 1, 10: 2}
 """BT.709, and BT.2020 with constant luminance or without (ITU-T H.273), as the header has them."""
 _ELSEWHERE = 3
 """Any other, which the container says."""
 
 
 def state_matrix(packet: "Packet[VideoStream]", matrix: int, fields: bool) -> None:
-    """Say in an encoded picture, or in both of its fields, under which matrix it is."""
+    """Say in an encoded picture, or in both of its fields, under which matrix it is. Its writer says BT.709."""
+    if matrix == _WRITTEN:
+        return
     data = bytearray(memoryview(packet))
     for start in (0, len(data) // 2) if fields else (0,):
         data[start + _PLACE] = data[start + _PLACE] & ~0b110 | _VOLUMES.get(matrix, _ELSEWHERE) << 1

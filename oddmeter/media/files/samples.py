@@ -43,6 +43,11 @@ def planes_of(frame: VideoFrame) -> list[Plane]:
     return [samples_of(plane, bits) for plane in frame.planes]
 
 
+def same_samples(a: VideoFrame, b: VideoFrame) -> bool:
+    """True where two planar pictures of one raster and pixel format are the same, sample for sample."""
+    return all(np.array_equal(one, other) for one, other in zip(planes_of(a), planes_of(b), strict=True))
+
+
 def samples_of(plane: VideoPlane, bits: int) -> Plane:
     """A view of the stored samples of one plane of that depth, shape (lines, samples)."""
     wide = 1 if bits <= 8 else 2

@@ -16,7 +16,8 @@ from oddmeter.media.pictures.planes import (
     rematrixed,
 )
 
-_BT709, _NOT_SAID = 1, 2
+_BT709, UNSAID = 1, 2
+"""Numbers of ITU-T H.273, alike for primaries, curves and matrices."""
 
 
 @dataclass(frozen=True)
@@ -26,14 +27,14 @@ class Colour:
 
     matrix: int
     full: bool = False
-    primaries: int = _NOT_SAID
-    transfer: int = _NOT_SAID
+    primaries: int = UNSAID
+    transfer: int = UNSAID
 
     @staticmethod
     def usual(lines: int) -> "Colour":
         """That of video with so many lines."""
         matrix = matrix_for(lines)
-        return Colour(matrix, False, *((_BT709, _BT709) if matrix == _BT709 else (_NOT_SAID, _NOT_SAID)))
+        return Colour(matrix, False, *((_BT709, _BT709) if matrix == _BT709 else (UNSAID, UNSAID)))
 
 
 def colour_of(frame: VideoFrame, lines: int) -> Colour:
@@ -41,6 +42,13 @@ def colour_of(frame: VideoFrame, lines: int) -> Colour:
     if is_rgb(frame.format.name):
         return Colour.usual(lines)
     return Colour(matrix_in(frame, lines), is_full_range(frame), int(frame.color_primaries), int(frame.color_trc))
+
+
+def numbers_said(of: object) -> tuple[int, int, int]:
+    """Primaries, curve and matrix that a picture or a stream says, ``UNSAID`` where it does not."""
+    told = (int(getattr(of, name) or UNSAID) for name in ("color_primaries", "color_trc", "colorspace"))
+    primaries, curve, matrix = told
+    return primaries, curve, matrix
 
 
 def coloured(frame: VideoFrame, colour: Colour) -> VideoFrame:

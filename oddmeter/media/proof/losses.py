@@ -64,7 +64,8 @@ class Losses:
 
 def apart(frame: VideoFrame) -> VideoFrame:
     """The frame with each component in a plane of its own, its alpha too."""
-    packed_alpha = frame.format.name in ("bgra", "rgba", "argb", "abgr")
+    form = frame.format
+    packed_alpha = not form.is_planar and any(component.is_alpha for component in form.components)
     return reformatted(frame, format="gbrap") if packed_alpha else planar(frame)
 
 

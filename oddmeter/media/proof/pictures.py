@@ -16,9 +16,9 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.containers.settings import ENCODINGS
-from oddmeter.media.files.samples import Plane, planes_of
+from oddmeter.media.files.samples import Plane, planes_of, same_samples
 from oddmeter.media.frames.decode import FrameReader
-from oddmeter.media.plans import FilePlan
+from oddmeter.media.plans import FilePlan, Pictures
 from oddmeter.media.proof.losses import Losses, apart, squares_between
 
 _MOST_MADE_AGAIN = 48
@@ -56,17 +56,17 @@ def made_again(plan: FilePlan) -> Callable[[int], bool]:
     return lambda number: number not in passed_over
 
 
-def compare(plan: FilePlan, losses: Losses | None, progress: Callable[[int], None]) -> Compared:
-    """Hold every frame of the file against its plan; what cannot be decoded is wrong from there on. Raises
+def compare(plan: FilePlan, pictures: Pictures, losses: Losses | None, progress: Callable[[int], None]) -> Compared:
+    """Hold every frame of the file against the plan's pictures; what cannot be decoded is wrong from there on. Raises
     ``RuleError`` where a source can no longer be read."""
     out, again = Compared(), made_again(plan)
     judge = _Exact() if ENCODINGS[plan.setting].lossless else _Near(losses)
     before: _Pair | None = None
     last: object = None
-    with FrameReader(plan.out) as made, plan.pictures(proving=True) as pictures:
+    with FrameReader(plan.out) as made:
         for number in range(plan.length):
             shown = plan.shown(number)
-            repeat = shown.picture == last and before is not None
+            stands = before if shown.picture == last else None
             try:
                 seen = apart(made.frame(number))
             except RuleError:
@@ -74,8 +74,8 @@ def compare(plan: FilePlan, losses: Losses | None, progress: Callable[[int], Non
                 out.compared = plan.length
                 return out
             wanted = None
-            if repeat and before is not None:
-                wanted = before.wanted
+            if stands is not None:
+                wanted = stands.wanted
             elif again(number):
                 wanted = apart(pictures.picture(number))
             pair = _Pair(seen, wanted)
@@ -87,7 +87,7 @@ def compare(plan: FilePlan, losses: Losses | None, progress: Callable[[int], Non
             else:
                 right = judge.is_right(number, pair)
                 if before is not None and before.wanted is not None:
-                    right = _judged(out, judge, pair, before, repeat=repeat, right=right)
+                    right = _judged(out, judge, pair, before, repeat=stands is not None, right=right)
             out.planned_units |= shown.units
             if right:
                 out.found_units |= shown.units
@@ -128,16 +128,16 @@ class _Exact:
 
     def is_right(self, number: int, pair: _Pair) -> bool:
         assert pair.wanted is not None
-        return same(pair.seen, pair.wanted)
+        return same_samples(pair.seen, pair.wanted)
 
     def stands(self, pair: _Pair, before: _Pair) -> bool:
         """True where the file shows the picture before once more."""
-        return same(pair.seen, before.seen)
+        return same_samples(pair.seen, before.seen)
 
     def hardly_differ(self, pair: _Pair, before: _Pair) -> bool:
         """True where the two planned pictures are one to whoever looks."""
         assert pair.wanted is not None and before.wanted is not None
-        return same(pair.wanted, before.wanted)
+        return same_samples(pair.wanted, before.wanted)
 
 
 class _Near:
@@ -177,11 +177,6 @@ class _Near:
 def _comparable(a: VideoFrame, b: VideoFrame) -> bool:
     shapes = [[plane.shape for plane in planes_of(one)] for one in (a, b)]
     return shapes[0] == shapes[1] and a.format.components[0].bits == b.format.components[0].bits
-
-
-def same(a: VideoFrame, b: VideoFrame) -> bool:
-    """True where two planar pictures are the same, sample for sample."""
-    return all(np.array_equal(one, other) for one, other in zip(planes_of(a), planes_of(b), strict=True))
 
 
 def is_near(seen: VideoFrame, wanted: VideoFrame) -> bool:

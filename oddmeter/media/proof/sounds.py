@@ -19,12 +19,11 @@ from oddmeter.core.conform.proof import Check
 from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.media.containers.settings import ENCODINGS
 from oddmeter.media.plans import FilePlan
+from oddmeter.media.proof.streams import COARSE_TIMES
 from oddmeter.media.sound.blocks import BLOCK, Placing, Samples, array_of, decoded, named_layout, sound_of
 from oddmeter.media.sound.track import SoundTrack
 
 _FULL_SCALE = (1 << 31) - (1 << 8)
-_COARSE_TIMES = Fraction(1, 1000)
-"""Seconds to which a container may round the time of a block."""
 _WINDOW = 1 << 16
 """Samples that are compared at once: over a second."""
 _FEWEST = 4096
@@ -90,7 +89,7 @@ def _told(layout: str, codec: str, name: str) -> str:
 
 def _begins(first: int, one: Sound) -> str:
     """Where a sound is heard by its times, in words: with the picture, or not."""
-    if abs(first) > _COARSE_TIMES * one.sample_rate + 1:
+    if abs(first) > COARSE_TIMES * one.sample_rate + 1:
         late = Fraction(first, one.sample_rate)
         return f"{abs(float(late)):.3f} s {'later' if late > 0 else 'earlier'}"
     if one.times.runs or one.times.rate is not None:

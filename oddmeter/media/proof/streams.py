@@ -14,12 +14,12 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.containers.quicktime import colour_said
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.containers.vc3 import matrix_said
+from oddmeter.media.pictures.colours import UNSAID, numbers_said
 from oddmeter.media.plans import FilePlan
 
-_UNSAID = 2
-"""Of primaries, curve and matrix (ITU-T H.273)."""
 _FULL = 2
-_COARSE_TIMES = Fraction(1, 1000)
+COARSE_TIMES = Fraction(1, 1000)
+"""Seconds to which a container may round a time."""
 
 
 def stream_checks(plan: FilePlan, made: Facts, stored: str, like: VideoFrame) -> list[Check]:
@@ -36,30 +36,26 @@ def stream_checks(plan: FilePlan, made: Facts, stored: str, like: VideoFrame) ->
         matrix, first = None, None
         for packet in container.demux(video):
             if matrix is None and encoding.codec == "dnxhd":
-                matrix = matrix_said(packet) or _UNSAID
+                matrix = matrix_said(packet) or UNSAID
             if (first := next(iter(packet.decode()), None)) is not None:
                 break
         if first is None:
             raise RuleError(f"{plan.out.name} holds no picture that can be decoded.", "media")
         inside = _colour(first)
     if encoding.container in ("mov", "mp4"):
-        outside = (outside[0], *(colour_said(plan.out) or (_UNSAID,) * 3))
+        outside = (outside[0], *(colour_said(plan.out) or (UNSAID,) * 3))
     if matrix is not None:
-        inside = (inside[0], _UNSAID, _UNSAID, matrix)
+        inside = (inside[0], UNSAID, UNSAID, matrix)
     name = Codec(encoding.codec, "w").canonical_name
     form = first.format.name.replace("yuvj", "yuv")
     return [
-        _equal("streams", _streams(wanted), _streams(found)),
-        _equal("codec", name, codec),
-        _equal("samples", stored, form),
-        _equal("picture, start", "at once", _begins(made)),
-        _equal("timing", "even", "even" if made.timing is Timing.CONSTANT else "uneven"),
+        Check.of_equal("streams", _streams(wanted), _streams(found)),
+        Check.of_equal("codec", name, codec),
+        Check.of_equal("samples", stored, form),
+        Check.of_equal("picture, start", "at once", _begins(made)),
+        Check.of_equal("timing", "even", "even" if made.timing is Timing.CONSTANT else "uneven"),
         _colour_check(_colour(like), outside, inside),
     ]
-
-
-def _equal(name: str, planned: str, found: str) -> Check:
-    return Check(name, planned, found, planned == found)
 
 
 _NAMES = {"video": "picture", "audio": "sound", "data": "timecode", "subtitle": "subtitle", "attachment": "attachment"}
@@ -70,7 +66,7 @@ def _streams(count: "Counter[str]") -> str:
 
 
 def _begins(made: Facts) -> str:
-    return "at once" if abs(made.start) <= _COARSE_TIMES else f"after {float(made.start):.3f} s"
+    return "at once" if abs(made.start) <= COARSE_TIMES else f"after {float(made.start):.3f} s"
 
 
 Colour = tuple[bool, int, int, int]
@@ -79,11 +75,9 @@ Colour = tuple[bool, int, int, int]
 
 def _colour(of: object) -> Colour:
     """As a stream or a picture says it."""
-    numbers = (int(getattr(of, name) or 0) for name in ("color_primaries", "color_trc", "colorspace"))
-    primaries, curve, matrix = (one or _UNSAID for one in numbers)
     form = of.format.name if isinstance(of, VideoFrame) else str(getattr(of, "pix_fmt", "") or "")
     full = int(getattr(of, "color_range", 0) or 0) == _FULL or form.startswith("yuvj")
-    return full, primaries, curve, matrix
+    return full, *numbers_said(of)
 
 
 def _colour_check(planned: Colour, container: Colour, stream: Colour) -> Check:
@@ -92,9 +86,9 @@ def _colour_check(planned: Colour, container: Colour, stream: Colour) -> Check:
     agree = planned[0] == stream[0] or planned[0] == container[0]
     said = []
     for wanted, outside, inside in zip(planned[1:], container[1:], stream[1:], strict=True):
-        own = {one for one in (outside, inside) if one != _UNSAID}
-        agree &= own == ({wanted} if wanted != _UNSAID else set())
-        said.append(max(own, default=_UNSAID) if wanted not in own else wanted)
+        own = {one for one in (outside, inside) if one != UNSAID}
+        agree &= own == ({wanted} if wanted != UNSAID else set())
+        said.append(max(own, default=UNSAID) if wanted not in own else wanted)
     told = planned if agree else (stream[0] if stream[0] != planned[0] else container[0], *said)
     return Check("colour", _colour_words(planned), _colour_words(told), agree)
 

@@ -174,7 +174,8 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
 def _remark(plan: Plan, encoding: Encoding) -> str | None:
     """What will be in the file otherwise than somebody might expect, in sentences."""
     planned, clip, facts = plan.conformed, plan.clip, plan.facts
-    told = [encoding.loss_of(facts.pixel_format, facts.bits, facts.transfer, alpha=planned.keeps_samples)]
+    alpha = planned.keeps_samples(plan.timeline.settings.scan)
+    told = [encoding.loss_of(facts.pixel_format, facts.bits, facts.transfer, alpha=alpha)]
     if plan.keeps_other_raster:
         settings = plan.timeline.settings
         told.append(f"It stays {facts.width} × {facts.height}; the timeline is {settings.width} × {settings.height}.")
