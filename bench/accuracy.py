@@ -49,6 +49,8 @@ KINDS = (
     "progressive",
     "still",
     "slow",
+    "2:3 beneath a crawl",
+    "in fields beneath a crawl",
 )
 
 
@@ -85,10 +87,12 @@ def planned(seed: int, kind: str, r: random.Random) -> Made:
             unique, rate = r.choice(HELD)
             carrier = carriers.held(Fraction(unique), Fraction(rate))
             return Made(seed, kind, carrier, Fraction(unique), (unique, rate), first)
-        case "still":
-            return Made(seed, kind, carriers.each, Fraction(10**9))
-        case "slow":
-            return Made(seed, kind, carriers.each, Fraction(r.choice((150, 300, 600))))
+        case "2:3 beneath a crawl" | "in fields beneath a crawl":
+            film, truth = kind.startswith("2:3"), (r.randrange(5), r.choice((0, 0, 40)))
+            carrier = carriers.pulldown(first, "2:3", truth[0]) if film else carriers.in_fields(first)
+            return Made(seed, kind, carrier, Fraction(24 if film else 60), truth, first, True)
+        case "still" | "slow":
+            return Made(seed, kind, carriers.each, Fraction(10**9 if kind == "still" else r.choice((150, 300, 600))))
         case _:
             return Made(seed, kind, carriers.each, Fraction(r.choice((24, 25, 30, 50))))
 
@@ -101,6 +105,7 @@ def write(made: Made, path: Path, r: random.Random) -> str:
     grain, noise, burnt_in = r.choice((0, 0, 3, 6)), r.choice((0, 0, 0, 2, 4)), r.random() < 0.25
     noises = np.random.default_rng(made.seed).normal(0, 1, (6, height + 64, width + 64, 1)).astype(np.float32)
     known: dict[int, Picture] = {}
+    crawled = crawling(r, width, height) if "crawl" in made.kind else None
 
     def grainy(picture: Picture, amount: int, key: int) -> Picture:
         if not amount:
@@ -132,7 +137,13 @@ def write(made: Made, path: Path, r: random.Random) -> str:
             if made.interlaced:
                 stream.codec_context.flags |= 0x20040000
         for number in range(FRAMES):
-            whole = grainy(carriers.woven(made.carrier(number), picture), noise, number * 17 + made.seed + 5)
+            whole = carriers.woven(made.carrier(number), picture)
+            if crawled is not None and number >= made.truth[1]:
+                late = int(made.first == FieldOrder.LOWER)
+                below = crawled(whole, 2 * number + 1 - late)
+                whole = crawled(whole, 2 * number + late)
+                whole[1::2] = below[1::2]
+            whole = grainy(whole, noise, number * 17 + made.seed + 5)
             if burnt_in:
                 whole = whole.copy()
                 cv2.putText(whole, f"01:00:{number // 25:02}:{number % 25:02}", (width // 3, height - 24),
@@ -146,6 +157,24 @@ def write(made: Made, path: Path, r: random.Random) -> str:
     )
 
 
+def crawling(r: random.Random, width: int, height: int) -> Callable[[Picture, int], Picture]:
+    """A bar with words that run to the left along the bottom or the top; the picture for a field's number."""
+    high, speed = r.choice((30, 44, 60, 80)) * height // 480, r.choice((1, 1.5, 2, 3, 4, 6))
+    top = height - high - r.choice((4, 20, 40)) if r.random() < 0.8 else r.choice((10, 30))
+    bar = np.full((high, width + int(speed * 2 * FRAMES) + 8, 3), r.choice((15, 30, 120)), np.uint8)
+    words = "".join(r.choice("ABCDEFGHIKLMNOPQRSTUVWX   ") for _ in range(bar.shape[1] // 14))
+    cv2.putText(bar, words, (4, high * 3 // 4), cv2.FONT_HERSHEY_DUPLEX, high / 40, (230, 235, 235), max(1, high // 18))
+
+    def crawled(picture: Picture, field: int) -> Picture:
+        whole, part = divmod(speed * field, 1)
+        here = bar[:, int(whole) : int(whole) + width + 1]
+        out = picture.copy()
+        out[top : top + high] = cv2.addWeighted(here[:, :-1], 1 - part, here[:, 1:], part, 0)
+        return out
+
+    return crawled
+
+
 def right(made: Made, report: PictureReport) -> bool:
     """Whether the report says what is true."""
     found = report.stretches
@@ -153,7 +182,13 @@ def right(made: Made, report: PictureReport) -> bool:
     if report.blended:
         return False
     match made.kind:
-        case "upper first" | "lower first":
+        case "2:3 beneath a crawl":
+            begins = [s.first_frame for s in found if s.graphics]
+            phases = {(s.phase - s.first_frame) % 5 for s in found if s.phase is not None}
+            told_apart = len(begins) == 1 and abs(begins[0] - made.truth[1]) <= 5 and bool(found[-1].graphics)
+            ways = {(s.field_order, s.pattern) for s in found} == {(made.first, "2:3")}
+            return ways and told_apart and phases == {made.truth[0]}
+        case "upper first" | "lower first" | "in fields beneath a crawl":
             return {(s.scan, s.field_order, s.pattern) for s in found} == {(Scan.INTERLACED, made.first, None)}
         case "shifted":
             return {(s.field_order, s.pattern) for s in found} == {(made.first, "2:2")}
@@ -193,7 +228,7 @@ def judge(seed: int, kind: str, folder: str) -> tuple[str, bool, str]:
         conditions = write(made, path, r)
     report = analyse(path, probe(path))
     good = right(made, report)
-    said = [(s.first_frame, s.last_frame, s.scan.value, s.field_order, s.pattern, s.phase) for s in report.stretches]
+    said = [(s.first_frame, s.last_frame, s.words) for s in report.stretches]
     return (
         kind,
         good,
@@ -206,9 +241,11 @@ def table(results: list[tuple[str, bool, str]], kinds: tuple[str, ...]) -> str:
     total, good = Counter(kind for kind, _, _ in results), Counter(kind for kind, ok, _ in results if ok)
     groups: dict[str, Callable[[str], bool]] = {
         "field order": lambda kind: kind.endswith("first"),
-        "pulldown, phase and bounds": lambda kind: kind in ("2:3", "2:3:3:2", "shifted"),
+        "pulldown, phase and bounds": lambda kind: kind in ("2:3", "2:3:3:2", "shifted", "2:3 beneath a crawl"),
         "repeats": lambda kind: kind == "repeats",
-        "no false alarm": lambda kind: kind in ("progressive", "in fields", "still", "slow"),
+        "no false alarm": lambda kind: (
+            kind in ("progressive", "in fields", "still", "slow", "in fields beneath a crawl")
+        ),
     }
     lines = ["| clips | right | of | per cent |", "|---|---:|---:|---:|"]
     for kind in kinds:

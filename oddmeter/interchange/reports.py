@@ -62,7 +62,8 @@ def inspected(
         "blended": bool(picture and picture.blended),
         "stretches": [
             {"first_frame": s.first_frame, "last_frame": s.last_frame, "scan": s.scan.value,
-             "field_order": s.field_order, "pulldown": s.pattern, "phase": s.phase}
+             "field_order": s.field_order, "pulldown": s.pattern, "phase": s.phase,
+             "graphics": s.place if s.graphics else None}
             for s in (picture.stretches if picture else ())
         ],
         "looked_at": {"frames": picture.examined, "whole": picture.whole} if picture else None,

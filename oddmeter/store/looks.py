@@ -134,7 +134,8 @@ def report_from(document: dict[str, Any]) -> PictureReport:
 def stretch_from(document: dict[str, Any]) -> Stretch:
     """A stretch from its document, the fields of ``Stretch`` by name."""
     order = FieldOrder(document["field_order"]) if document["field_order"] else None
-    return Stretch(**{**document, "scan": Scan(document["scan"]), "field_order": order})
+    graphics = tuple(document.get("graphics", ()))  # reports of before these were told apart have none
+    return Stretch(**{**document, "scan": Scan(document["scan"]), "field_order": order, "graphics": graphics})
 
 
 def _repeats_from(document: dict[str, Any] | None) -> Repeats | None:

@@ -8,8 +8,9 @@ import numpy.typing as npt
 import pytest
 
 from oddmeter.core.pictures.blends import CONVERSIONS, Conversion, blended, likeness
-from oddmeter.core.pictures.report import OVER, Measures, Series
+from oddmeter.core.pictures.report import Measures
 from oddmeter.core.pictures.scan import FieldOrder
+from tests.core.measured import evenly, measured
 
 
 def energies(conversion: Conversion, first: str, frames: int, seed: int = 3) -> Measures:
@@ -33,15 +34,11 @@ def energies(conversion: Conversion, first: str, frames: int, seed: int = 3) -> 
         upper, lower = (early, late) if first == FieldOrder.UPPER else (late, early)
         rows.append([energy(upper, upper - back), energy(lower, lower - back), energy(upper, lower),
                      energy(upper, lower - back), energy(lower, upper - back)])  # fmt: skip
-    return measured(np.array(rows))
+    return of_pairs(np.array(rows))
 
 
-def measured(table: npt.NDArray[np.float64]) -> Measures:
-    upper, lower, inside, back, ahead = table.T
-    still: Series = np.zeros(len(table))
-    return Measures(
-        0, upper, lower, inside, back, ahead, still, np.full((len(still), OVER), 255.0), table[:, :1], still
-    )
+def of_pairs(table: npt.NDArray[np.float64]) -> Measures:
+    return measured(evenly(table), np.zeros(len(table)), table[:, :1])
 
 
 @pytest.mark.parametrize("conversion", CONVERSIONS, ids=lambda c: f"{c.step} {'fields' if c.in_fields else 'frames'}")
@@ -61,4 +58,4 @@ def test_plain_fields_and_frames_do_not_breathe(seed: int) -> None:
 def test_what_is_short_or_still_tells_nothing() -> None:
     short = energies(CONVERSIONS[0], FieldOrder.UPPER, 20)
     assert likeness(short) == 0
-    assert likeness(measured(np.zeros((100, 5)))) == 0
+    assert likeness(of_pairs(np.zeros((100, 5)))) == 0

@@ -138,6 +138,14 @@ def test_what_pictures_claim() -> None:
     found = verdicts(claims_of("film.mov", tape, film))
     assert found[Question.PULLDOWN].value == "2:3" and "in 2 stretches" in found[Question.PULLDOWN].why
     assert found[SHOT].value == "24000/1001" and not found[SHOT].certain
+    crawl = picture(
+        Stretch(0, 40, Scan.INTERLACED, FieldOrder.LOWER, "2:3", 1),
+        Stretch(41, 99, Scan.INTERLACED, FieldOrder.LOWER, "2:3", 2, graphics=(0, 7)),
+    )
+    found = verdicts(claims_of("crawl.mov", tape, crawl))
+    assert found[Question.PULLDOWN].why == (
+        "picture: pulldown 2:3; above it graphics at field rate, at the top and at the bottom."
+    )
     whole = verdicts(claims_of("psf.mov", tape, picture(Stretch(0, 99, Scan.PROGRESSIVE))))
     assert whole[Question.SCAN].state is Certainty.DISPUTED and whole[Question.PULLDOWN].value == "2:2"
     still = verdicts(claims_of("still.mov", tape, picture(Stretch(0, 99, Scan.UNKNOWN))))

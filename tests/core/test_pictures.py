@@ -11,8 +11,10 @@ from hypothesis import strategies as st
 
 from oddmeter.core.pictures import repeats
 from oddmeter.core.pictures.fields import STATES, Carriage, CarriagePhase, stretches
+from oddmeter.core.pictures.graphics import layered
 from oddmeter.core.pictures.report import OVER, Measures, Stretch, cuts
-from oddmeter.core.pictures.scan import Scan
+from oddmeter.core.pictures.scan import FieldOrder, Scan
+from tests.core.measured import evenly, measured
 
 FRAMES = 60
 
@@ -24,8 +26,7 @@ def measures(rows: Sequence[tuple[float, ...]], change: list[float] | None = Non
     table[0] = 0
     changed = np.array(change if change else [1.0] * len(rows))
     regions = np.repeat((table[:, :1] + table[:, 1:2]) / 20, 8, axis=1)
-    upper, lower, inside, back, ahead = table.T
-    return Measures(0, upper, lower, inside, back, ahead, changed, np.full((len(rows), OVER), 255.0), regions, changed)
+    return measured(evenly(table), changed, regions)
 
 
 def carried(state: CarriagePhase, frames: int) -> list[tuple[float, ...]]:
@@ -34,6 +35,42 @@ def carried(state: CarriagePhase, frames: int) -> list[tuple[float, ...]]:
         out.append(tuple(float(steps) ** 0.8 for steps in state.steps))
         state = state.next
     return out
+
+
+def layers(film: CarriagePhase, above: CarriagePhase, frames: int, begins: int = 0) -> Measures:
+    """Measures of a picture whose upper bands carry one way, and whose two lowest, which move far more, from an entry
+    on another."""
+    below, fields = (measures(carried(way, frames), seed=seed) for seed, way in enumerate((film, above)))
+    bands = below.bands.copy()
+    bands[begins:, :, 6:] = 40 * fields.bands[begins:, :, 6:]
+    return measured(bands, below.change, below.regions)
+
+
+FILM = CarriagePhase(Carriage.TWO_THREE, FieldOrder.UPPER, 1)
+VIDEO = CarriagePhase(Carriage.FIELDS, FieldOrder.UPPER)
+
+
+@pytest.mark.parametrize("film", [s for s in STATES if s.way in (Carriage.TWO_THREE, Carriage.TWO_THREE_THREE_TWO)])
+def test_pulldown_is_told_apart_from_graphics_at_field_rate_above_it(film: CarriagePhase) -> None:
+    both = layers(film, CarriagePhase(Carriage.FIELDS, film.first), 80)
+    assert [(s.scan, s.pattern) for s in stretches(both)] == [(Scan.INTERLACED, None)], "what moves most decides"
+    assert layered(both) == [Stretch(0, 79, Scan.INTERLACED, film.first, film.way.value, film.position, (6, 7))]
+
+
+def test_graphics_that_come_later_are_said_from_where_they_come() -> None:
+    one, other = layered(layers(FILM, VIDEO, 90, begins=41))
+    assert one == Stretch(0, 40, Scan.INTERLACED, FieldOrder.UPPER, "2:3", 1)
+    assert other == Stretch(41, 89, Scan.INTERLACED, FieldOrder.UPPER, "2:3", 2, (6, 7))
+    assert other.words == ("pulldown 2:3 from position 2, upper first; above it, at the bottom, graphics at field rate")
+
+
+@pytest.mark.parametrize("below", [VIDEO, CarriagePhase(Carriage.WHOLE, FieldOrder.UPPER)])
+def test_nothing_is_told_apart_where_no_film_lies_beneath(below: CarriagePhase) -> None:
+    found = layers(below, VIDEO, 80)
+    assert layered(found) == stretches(found)
+    still = layers(below, VIDEO, 80)
+    still.bands[:, 1:, :6] = 0.0
+    assert layered(still) == stretches(still)
 
 
 @pytest.mark.parametrize("state", STATES, ids=lambda s: f"{s.way} {s.first} {s.position}")

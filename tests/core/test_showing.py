@@ -1,5 +1,6 @@
 """What a timeline frame shows, where things are on the timeline, and the pictures behind pulldown and repeats."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import pytest
@@ -145,3 +146,13 @@ def test_each_field_is_told_which_picture_it_comes_from() -> None:
     later = pictures_of_fields([pulled], 3, 8)
     assert later == tuple((a - told[3][0], b - told[3][0]) for a, b in told[3:8])
     assert pictures_of_fields([Stretch(0, 9, Scan.INTERLACED, FieldOrder.UPPER)], 0, 10) == ()
+
+
+def test_pulldown_goes_on_beneath_graphics_that_come() -> None:
+    """Where a crawl begins in the middle of a round, no picture falls in two."""
+    whole = Stretch(0, 19, Scan.INTERLACED, FieldOrder.UPPER, "2:3", 0)
+    parts = (whole.over(0, 7), replace(whole.over(8, 19), graphics=(6, 7)))
+    assert pictures_of_fields(parts, 0, 20) == pictures_of_fields([whole], 0, 20)
+    found = [originals_of(PictureReport(20, True, stretches)) for stretches in (parts, (whole,))]
+    assert found[0] == found[1] and found[0] is not None
+    assert len(found[0].units(0, 20)) == 16

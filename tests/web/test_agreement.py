@@ -209,6 +209,31 @@ def test_a_shot_rate_said_of_pulldown_is_previewed_as_it_is_made(
     assert made_of(browser, database, harbour, clip).speed == 1
 
 
+def test_film_beneath_a_crawl_is_said_and_both_ways_are_offered_with_what_each_costs(
+    browser: Browser, database: Database, harbour: int
+) -> None:
+    plain = Stretch(0, 49, Scan.INTERLACED, FieldOrder.UPPER, "2:3", 0)
+    crawl = Stretch(50, 149, Scan.INTERLACED, FieldOrder.UPPER, "2:3", 0, graphics=(7,))
+    tape = Facts(150, Rate.parse("29.97"), width=64, height=48, scan=Scan.INTERLACED, field_order=FieldOrder.UPPER)
+    clip = put_down(database, harbour, [(tape, PictureReport(150, True, (plain, crawl)))] * 3)[0]
+    seen = browser.get(f"/api/shows/{harbour}/clips/{clip.id}/evidence")["picture"]["stretches"]
+    assert seen[1]["words"].endswith("; above it, at the bottom, graphics at field rate")
+    row = browser.ledger(harbour)[clip.name]
+    assert {"pulldown", "graphics"} <= set(row["marks"])
+    told = browser.send("POST", f"/api/shows/{harbour}/reckoning", {"clip_ids": [clip.id]})
+    film, fields = next(one for one in told["choices"] if "graphics" in one["title"])["ways"]
+    assert (film["product"], fields["product"]) == ("23.976 pictures a second", "59.94 fields a second")
+    assert "graphics lose 40 of their 200 fields" in film["sentence"] and not film["now"] and not fields["now"]
+    for way, units in ((film, 120), (fields, 300)):
+        browser.decide(harbour, [browser.ledger(harbour)[clip.name]], **way["take"])
+        made = made_of(browser, database, harbour, clip)
+        assert made.frame_map.units == units
+        assert made.frame_map.length == way["after"]["frames"]
+    told = browser.send("POST", f"/api/shows/{harbour}/reckoning", {"clip_ids": [clip.id]})
+    now = {way["route"]: way["now"] for choice in told["choices"] for way in choice["ways"]}
+    assert now["every field"] and not now["the film's pictures"]
+
+
 def test_a_trim_that_leaves_nothing_is_named_wherever_the_clip_is_met(
     browser: Browser, database: Database, harbour: int, tmp_path: Path
 ) -> None:

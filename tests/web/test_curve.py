@@ -115,7 +115,8 @@ def test_both_readings_of_a_phone_stand_beside_each_other(browser: Browser) -> N
     rope = browser.ledger(show)["PH_rope_slow.mp4"]
     assert rope["plan"]["after"]["frames"] == 176 and "variable" in rope["marks"] and "remark" not in rope["marks"]
     told = browser.send("POST", f"/api/shows/{show}/reckoning", {"clip_ids": [rope["id"]]})
-    by_times, evenly = told["ways"]
+    (readings,) = told["choices"]
+    by_times, evenly = readings["ways"]
     assert (by_times["route"], by_times["after"]["frames"], by_times["now"]) == ("by its times", 176, True)
     assert evenly["route"] == "evenly" and evenly["take"]["set"]["reading"]
     side = browser.send("POST", f"/api/shows/{show}/bench/{rope['id']}/side", {"shot_rate": "240"})

@@ -292,13 +292,14 @@ def test_near_misses_rounding_and_both_ways_are_laid_out(browser: Browser, batch
     browser.send("POST", f"/api/shows/{batch}/treatments", {"clips": clip, **miss["take"]})
     cleared = browser.send("POST", f"/api/shows/{batch}/reckoning", {"clip_ids": [clip[0]["id"]]})
     assert cleared["near_misses"] == [] and cleared["equations"][0]["kind"] == "whole"
-    rate, speed = cleared["ways"]
+    (both,) = cleared["choices"]
+    rate, speed = both["ways"]
     assert (rate["product"], rate["now"]) == ("23.976 × 1 = 23.976", True) and speed["take"] == {
         "intent": {"intent": "speed", "value": "1000/1001"}, "set": {"reading": "file"},
     }  # fmt: skip
     every = browser.send("POST", f"/api/shows/{batch}/reckoning", {"clip_ids": [r["id"] for r in refs(browser, batch)]})
     percent = next(one for one in every["rounding"] if one["precision"] == "whole-percent")
-    assert percent["number"] == "100 %" and every["ways"] == [] and every["sound"] is None
+    assert percent["number"] == "100 %" and every["choices"] == [] and every["sound"] is None
     assert next(part for part in every["parts"] if part["part"] == "reading")["mixed"]
 
 

@@ -3686,6 +3686,7 @@ export interface components {
       | "variable"
       | "interlaced"
       | "pulldown"
+      | "graphics"
       | "repeats-inside"
       | "blended"
       | "film"
@@ -4463,8 +4464,8 @@ export interface components {
       more_equations: number;
       /** Alternatives */
       alternatives: components["schemas"]["AlternativeView"][];
-      /** Ways */
-      ways: components["schemas"]["WayView"][];
+      /** Choices */
+      choices: components["schemas"]["WaysView"][];
       /** Rounding */
       rounding: components["schemas"]["RoundedView"][];
       /** Near Misses */
@@ -5453,7 +5454,7 @@ export interface components {
     };
     /**
      * WayView
-     * @description A way to the stride of a clip: the read rate and speed it takes, and what speaks for it or against it.
+     * @description A way to show a clip: the read rate and speed it takes, and what speaks for it or against it.
      */
     WayView: {
       /** Route */
@@ -5472,6 +5473,16 @@ export interface components {
       take: components["schemas"]["TreatmentIn"] | null;
       after?: components["schemas"]["LengthView"] | null;
       strip?: components["schemas"]["StripView"] | null;
+    };
+    /**
+     * WaysView
+     * @description Two ways that exclude each other, and what the choice is about.
+     */
+    WaysView: {
+      /** Title */
+      title: string;
+      /** Ways */
+      ways: components["schemas"]["WayView"][];
     };
     /**
      * Withdrawing

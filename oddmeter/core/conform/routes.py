@@ -1,5 +1,7 @@
-"""Two ways to one stride, R · p: re-rate the clip or re-speed its use; and the ways out of a near miss."""
+"""Two ways to one stride, R · p: re-rate the clip or re-speed its use; both readings of what has two; and the ways out
+of a near miss."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
@@ -7,10 +9,11 @@ from fractions import Fraction
 from oddmeter.core.conform.rounding import Precision, off_by
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform, conform
-from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.decisions.treatment import Fields, Intent, Treatment
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.report import Stretch
 
 
 class Route(StrEnum):
@@ -86,6 +89,23 @@ def two_readings(planned: Conform) -> tuple[Conform | None, Conform | None]:
     rate = planned.read_rate if not planned.by_times else planned.shot_rate
     speed = planned.speed if not planned.by_times else planned.pace * planned.shot_rate.value / rate.value
     return by_times, _try(planned, replace(wanted, value=speed, read_rate=rate))
+
+
+def two_motions(planned: Conform) -> tuple[Conform | None, Conform | None]:
+    """Both ways to show film with pulldown beneath graphics that move from field to field: the pictures of the film,
+    and every field; None where one cannot be."""
+    film, fields = (_try(planned, replace(planned.treatment, fields=way)) for way in (Fields.ORIGINAL, Fields.SPLIT))
+    return film, fields
+
+
+def fields_lost(film: Conform, above: Iterable[Stretch]) -> tuple[int, int]:
+    """Of the fields between in and out in which graphics lie above the film, how many no picture of the film takes, and
+    how many there are."""
+    first, stop = film.span
+    frames = {n for one in above for n in range(max(first, one.first_frame), min(stop, one.last_frame + 1))}
+    units = [film.unit(number) for number in range(film.frame_map.units)]
+    taken = {(n, lines) for unit in units for lines, n in (("upper", unit.upper), ("lower", unit.lower)) if n in frames}
+    return 2 * len(frames) - len(taken), 2 * len(frames)
 
 
 def stacked(planned: Conform) -> str | None:

@@ -12,6 +12,7 @@ from oddmeter.core.evidence.verdicts import NONE, Claim, Question, Source, Stren
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.pictures.fields import beneath
 from oddmeter.core.pictures.report import PictureReport
 from oddmeter.core.pictures.scan import Scan
 
@@ -154,10 +155,12 @@ def from_picture(report: PictureReport, facts: Facts) -> Iterator[Claim]:
         yield _seen(Question.FIELD_ORDER, longest.field_order, f"picture: {longest.field_order} first{changing}")
     if report.pulldown:
         patterns = " and ".join(dict.fromkeys(str(stretch.pattern) for stretch in report.pulldown))
-        count = len(report.pulldown)
+        count = sum(1 for stretch in beneath(report.stretches) if stretch.pattern)
         where = f" in {count} stretches" if count > 1 else ""
         pattern = max(report.pulldown, key=lambda stretch: stretch.frames).pattern or NONE
-        yield _seen(Question.PULLDOWN, pattern, f"picture: pulldown {patterns}{where}")
+        above = {stretch.place: None for stretch in report.beneath_graphics}
+        over = f"; above it graphics at field rate, {' and '.join(above)}" if above else ""
+        yield _seen(Question.PULLDOWN, pattern, f"picture: pulldown {patterns}{where}{over}")
     elif facts.scan is Scan.INTERLACED and scans == {Scan.PROGRESSIVE}:
         yield _seen(Question.PULLDOWN, "2:2", "picture: progressive, carried in fields")
     else:

@@ -17,8 +17,8 @@ SETTLING = (Question.SHOT_RATE, Question.FILE_RATE, Question.SCAN)
 @dataclass(frozen=True)
 class Findings:
     """The verdicts in short. ``motion_rate`` is the shot rate counted in frames of the file; ``pulldown``,
-    ``repeats`` and ``gauge`` are empty where there is none; ``states`` say how each answer stands; ``confirmed`` where
-    nothing in ``SETTLING`` is left to settle."""
+    ``repeats`` and ``gauge`` are empty where there is none; ``graphics`` is true where some lie above pulldown;
+    ``states`` say how each answer stands; ``confirmed`` where nothing in ``SETTLING`` is left to settle."""
 
     shot_rate: Rate | None
     shot_state: Certainty
@@ -28,6 +28,7 @@ class Findings:
     repeats: str
     gauge: str
     blended: bool
+    graphics: bool
     states: Mapping[Question, Certainty]
     confirmed: bool
 
@@ -67,6 +68,7 @@ def findings_of(
         repeats=_some(found[Question.REPEATS]),
         gauge=_some(found[Question.GAUGE]),
         blended=picture is not None and picture.blended,
+        graphics=picture is not None and bool(picture.beneath_graphics),
         states=_shared(tuple(found[question].state for question in Question)),
         confirmed=not any(not found[question].certain for question in SETTLING if found[question].value),
     )

@@ -45,7 +45,7 @@ def blended(measures: Measures) -> bool:
 def likeness(measures: Measures) -> float:
     """The best correlation of the measured breathing with that of any conversion, any phase and either field
     first; 0 where too little moves."""
-    series = np.stack([measures.upper, measures.lower, measures.inside, measures.back, measures.ahead], axis=1)[2:]
+    series = measures.energies[2:]
     moving = measures.motion[2:] >= _LEAST_MOTION
     if moving.sum() < _LEAST_FRAMES:
         return 0.0

@@ -6,8 +6,8 @@ the steps it says. The likeliest sequence of ways over all frames is found with 
 on unless what follows speaks clearly for another, which costs less at a cut.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from itertools import pairwise
 
@@ -58,7 +58,7 @@ class CarriagePhase:
 
     @property
     def steps(self) -> tuple[int, int, int, int, int]:
-        """Steps of motion between the pairs upper, lower, inside, back and ahead of ``Measures``."""
+        """Steps of motion between the pairs of ``Measures.energies``."""
         pattern = _POSITIONS[self.way]
         early, late = pattern[self.position]
         early_before, late_before = pattern[self.position - 1]
@@ -134,7 +134,7 @@ def fits(measures: Measures, growth: Growth, at_cut: Sequence[int] = ()) -> npt.
 
     A frame that the absence of motion explains as well says nothing, and neither does one at a cut.
     """
-    energies = np.stack([measures.upper, measures.lower, measures.inside, measures.back, measures.ahead], axis=1)
+    energies = measures.energies
     crossing = np.array([0.0, 0.0, 1.0, 1.0, 1.0])
     quiet = max(_QUIET, _QUIET_SHARE * float(np.percentile(measures.motion, 90)), _QUIET_NOISE * _noise(measures))
     total = np.square(energies).sum(axis=1) + quiet**2
@@ -161,17 +161,48 @@ def _noise(measures: Measures) -> float:
     return float(np.median(measures.regions, axis=0).min()) if measures.regions.size else 0.0
 
 
+@dataclass(frozen=True)
+class Run:
+    """Entries ``start`` to ``stop - 1`` that one state's round explains best: in log likelihood by ``advantage`` more
+    than any other way or order of fields, and by ``apart`` more than any other way."""
+
+    start: int
+    stop: int
+    state: CarriagePhase
+    advantage: float
+    apart: float
+
+    @property
+    def believed(self) -> bool:
+        """True where the way and the order of fields are clear."""
+        return self.advantage >= _LEAST_ADVANTAGE
+
+    @property
+    def way_believed(self) -> bool:
+        """True where the way is clear, be the order of fields clear or not."""
+        return self.apart >= _LEAST_ADVANTAGE
+
+
 def stretches(measures: Measures, at_cut: Sequence[int] = ()) -> list[Stretch]:
     """The frames in stretches that are carried in one way each; ``at_cut`` are entries where a shot begins.
 
     Where nothing moves enough to tell, the scan is unknown. Frames are numbered from ``measures.first_frame``.
     """
+    return stretches_of(measures, runs(measures, at_cut))
+
+
+def stretches_of(measures: Measures, found: Sequence[Run]) -> list[Stretch]:
+    """What runs say, as far as they are to be believed."""
+    return joined([_stretch(measures, run) for run in found])
+
+
+def runs(measures: Measures, at_cut: Sequence[int] = ()) -> list[Run]:
+    """The likeliest sequence of ways, whether or not they are to be believed."""
     if len(measures) == 0:
         return []
     likelihood, path = _best(measures, at_cut)
     edges = [0, *(n for n in range(1, len(path)) if path[n] != _NEXT[path[n - 1]]), len(path)]
-    found = [_stretch(measures, start, stop, STATES[path[start]], likelihood) for start, stop in pairwise(edges)]
-    return joined(found)
+    return [_run(start, stop, STATES[path[start]], likelihood) for start, stop in pairwise(edges)]
 
 
 def _best(measures: Measures, at_cut: Sequence[int]) -> tuple[npt.NDArray[np.float64], list[int]]:
@@ -225,10 +256,7 @@ def _likeliest(likelihood: npt.NDArray[np.float64], at_cut: set[int]) -> tuple[S
     return score.max(axis=1), paths
 
 
-def _stretch(
-    measures: Measures, start: int, stop: int, state: CarriagePhase, likelihood: npt.NDArray[np.float64]
-) -> Stretch:
-    """One stretch of a single state's round, believed where it explains the frames better than any other way."""
+def _run(start: int, stop: int, state: CarriagePhase, likelihood: npt.NDArray[np.float64]) -> Run:
     sums = {}
     for index, other in enumerate(STATES):
         total, at = 0.0, index
@@ -236,10 +264,17 @@ def _stretch(
             total += likelihood[n, at]
             at = _NEXT[at]
         sums[other] = total
-    rivals = [total for other, total in sums.items() if (other.way, other.first) != (state.way, state.first)]
-    first, last = measures.first_frame + start, measures.first_frame + stop - 1
-    lean = _lean(measures, start, stop)
-    if sums[state] - max(rivals) < _LEAST_ADVANTAGE:
+    orders = [total for other, total in sums.items() if (other.way, other.first) != (state.way, state.first)]
+    ways = [total for other, total in sums.items() if other.way is not state.way]
+    return Run(start, stop, state, float(sums[state] - max(orders)), float(sums[state] - max(ways)))
+
+
+def _stretch(measures: Measures, run: Run) -> Stretch:
+    """One run, believed where it explains the frames better than any other way, and where enough moves."""
+    state = run.state
+    first, last = measures.first_frame + run.start, measures.first_frame + run.stop - 1
+    lean = _lean(measures, run.start, run.stop)
+    if not run.believed:
         return Stretch(first, last, Scan.PROGRESSIVE if lean.balanced else Scan.UNKNOWN)
     if state.way is not Carriage.WHOLE and lean.motion < _LEAST_MOTION:
         return Stretch(first, last, Scan.UNKNOWN)
@@ -304,19 +339,18 @@ def joined(found: list[Stretch]) -> list[Stretch]:
         if out and _goes_on(out[-1], stretch):
             last = out.pop()
             kept = stretch if last.scan is Scan.UNKNOWN else last
-            phase = kept.phase
-            if last.scan is Scan.UNKNOWN and phase is not None and kept.pattern != "2:2":
-                phase = (phase - last.frames) % 5
-            out.append(Stretch(last.first_frame, stretch.last_frame, kept.scan, kept.field_order, kept.pattern, phase))
+            out.append(kept.over(last.first_frame, stretch.last_frame))
         else:
             out.append(stretch)
     return out
 
 
+def beneath(found: Iterable[Stretch]) -> list[Stretch]:
+    """The same stretches as if there were no graphics above any: what goes on beneath them is one."""
+    return joined([replace(stretch, graphics=()) for stretch in found])
+
+
 def _goes_on(last: Stretch, following: Stretch) -> bool:
     if Scan.UNKNOWN in (last.scan, following.scan):
         return True
-    same = (last.scan, last.field_order, last.pattern) == (following.scan, following.field_order, following.pattern)
-    if not same or last.phase is None or last.pattern == "2:2":
-        return same
-    return following.phase == (last.phase + last.frames) % 5
+    return last.over(following.first_frame, following.last_frame) == following

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
-from oddmeter.core.pictures.fields import PULLDOWNS
+from oddmeter.core.pictures.fields import PULLDOWNS, beneath
 from oddmeter.core.pictures.report import PictureReport, Stretch
 from oddmeter.core.pictures.scan import FieldOrder
 
@@ -82,12 +82,13 @@ def originals_of(report: PictureReport | None) -> Originals | None:
     if not any(stretch.pattern for stretch in report.stretches):
         return None
     pulled = any(stretch.pattern in PULLDOWNS for stretch in report.stretches)
-    return Originals(PULLDOWN_SHARE if pulled else Fraction(1), report.stretches)
+    return Originals(PULLDOWN_SHARE if pulled else Fraction(1), tuple(beneath(report.stretches)))
 
 
 def pictures_of_fields(stretches: Sequence[Stretch], first: int, stop: int) -> tuple[tuple[int, int], ...]:
     """For each of the frames ``first`` to ``stop − 1`` the picture that its first and its second field in time come
     from, counted from 0; nothing where no stretch carries pulldown."""
+    stretches = beneath(stretches)
     if not any(stretch.pattern for stretch in stretches):
         return ()
     numbers: dict[tuple[int, int], int] = {}

@@ -5,8 +5,10 @@ that each rule can be tested without a picture. Energies are mean squared differ
 levels squared, taken over the blocks that moved most.
 """
 
-from dataclasses import dataclass, field, fields
+from collections.abc import Sequence
+from dataclasses import dataclass, field, fields, replace
 from fractions import Fraction
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -16,44 +18,76 @@ from oddmeter.core.pictures.scan import FieldOrder, Scan
 Series = npt.NDArray[np.float64]
 
 
+PAIRS = 5
+"""Pairs of fields that are compared, as ``Measures.energies`` has them."""
+BANDS = 8
+"""Bands of equal height, across the whole width, in which they are compared apart."""
+
+
 @dataclass(frozen=True)
 class Measures:
     """Consecutive frames measured. All series have one entry a frame; the first entry, which has no frame before
     it, is zero where a series compares with the frame before.
 
-    ``upper`` and ``lower`` compare a frame's field with the same field of the frame before. ``inside`` compares
-    its two fields with each other, ``back`` its upper field with the lower field before, ``ahead`` its lower field
-    with the upper field before. ``change`` is the mean absolute difference of the whole picture to the one
+    ``bands``, shape (frames, 1 + ``PAIRS``, ``BANDS``), tell of each band of the picture, from the top down, how much
+    moves there, summed up, and the energies of five pairs of fields, summed up with that as weight.
+    ``change`` is the mean absolute difference of the whole picture to the one
     before, ``over``, shape (frames, ``OVER``), to those two and more before, in grey levels, 255 where the change
-    is small or there are none. ``strong`` is ``change`` over the few blocks that
-    moved most. ``regions`` are mean energies of the difference to the frame before in parts of the picture, shape
-    (frames, regions). ``unexplained`` is what motion and a change of light leave of ``change``, in grey levels; small
-    changes, which are no cut, are not looked into. ``first_frame`` is the number of the first entry.
+    is small or there are none. ``regions`` are mean energies of the difference to the frame before in parts of the
+    picture, shape (frames, regions). ``unexplained`` is what motion and a change of light leave of ``change``, in grey
+    levels; small changes, which are no cut, are not looked into. ``first_frame`` is the number of the first entry.
     """
 
     first_frame: int
-    upper: Series
-    lower: Series
-    inside: Series
-    back: Series
-    ahead: Series
+    bands: Series
     change: Series
     over: Series
     regions: Series
     unexplained: Series
 
     def __len__(self) -> int:
-        return len(self.upper)
+        return len(self.bands)
 
     def first(self, count: int) -> "Measures":
         """The first ``count`` frames of these."""
-        series = (getattr(self, each.name)[:count] for each in fields(self)[1:])
-        return Measures(self.first_frame, *series)
+        return self._cut(0, count)
+
+    def within(self, start: int, stop: int, bands: Sequence[int]) -> "Measures":
+        """The entries ``start`` to ``stop - 1``, with the energies of some bands alone."""
+        cut = self._cut(start, stop)
+        return replace(cut, bands=cut.bands[:, :, list(bands)])
+
+    def _cut(self, start: int, stop: int) -> "Measures":
+        series = (getattr(self, each.name)[start:stop] for each in fields(self)[1:])
+        return Measures(self.first_frame + start, *series)
+
+    @cached_property
+    def energies(self) -> Series:
+        """What differs between five pairs of fields, shape (frames, ``PAIRS``): a frame's upper and its lower field
+        and the same field of the frame before; its two fields; its upper field and the lower field before; its lower
+        field and the upper field before. What moves most weighs most."""
+        sums = self.bands.sum(axis=2)
+        return np.asarray(sums[:, 1:] / np.maximum(sums[:, :1], 1e-9))
+
+    @property
+    def inside(self) -> Series:
+        """How a frame's two fields differ."""
+        return self.energies[:, 2]
+
+    @property
+    def back(self) -> Series:
+        """How a frame's upper field differs from the lower field before."""
+        return self.energies[:, 3]
+
+    @property
+    def ahead(self) -> Series:
+        """How a frame's lower field differs from the upper field before."""
+        return self.energies[:, 4]
 
     @property
     def motion(self) -> Series:
         """Energy of the difference to the frame before, both fields."""
-        return (self.upper + self.lower) / 2
+        return np.asarray(self.energies[:, :2].mean(axis=1))
 
 
 @dataclass(frozen=True)
@@ -61,7 +95,8 @@ class Stretch:
     """Frames ``first_frame`` to ``last_frame``, both included, that carry their pictures in one way.
 
     ``pattern`` is None, ``"2:3"``, ``"2:3:3:2"`` or ``"2:2"``; ``phase`` the position of the first frame in it.
-    ``field_order`` is which field comes first in time, where that can be told.
+    ``field_order`` is which field comes first in time, where that can be told. ``graphics`` are the bands, of ``BANDS``
+    from the top, in which something else lies above the pulldown and moves from field to field.
     """
 
     first_frame: int
@@ -70,6 +105,14 @@ class Stretch:
     field_order: FieldOrder | None = None
     pattern: str | None = None
     phase: int | None = None
+    graphics: tuple[int, ...] = ()
+
+    def over(self, first_frame: int, last_frame: int) -> "Stretch":
+        """The same way over other frames."""
+        phase = self.phase
+        if phase is not None and self.pattern != "2:2":
+            phase = (phase + first_frame - self.first_frame) % 5
+        return replace(self, first_frame=first_frame, last_frame=last_frame, phase=phase)
 
     @property
     def frames(self) -> int:
@@ -83,8 +126,16 @@ class Stretch:
         if self.pattern == "2:2":
             return f"each picture in two fields of neighbouring frames (2:2){order}"
         if self.pattern is not None:
-            return f"pulldown {self.pattern} from position {self.phase}{order}"
+            above = f"; above it, {self.place}, graphics at field rate" if self.graphics else ""
+            return f"pulldown {self.pattern} from position {self.phase}{order}{above}"
         return "too little moves to tell" if self.scan is Scan.UNKNOWN else f"{self.scan.value}{order}"
+
+    @property
+    def place(self) -> str:
+        """Where the graphics are: ``at the bottom``, ``at the top and at the bottom``."""
+        edges = BANDS // 3, BANDS - BANDS // 3
+        parts = (("at the top", 0, edges[0]), ("in the middle", *edges), ("at the bottom", edges[1], BANDS))
+        return " and ".join(words for words, a, b in parts if any(a <= band < b for band in self.graphics))
 
 
 @dataclass(frozen=True)
@@ -121,6 +172,11 @@ class PictureReport:
     def pulldown(self) -> tuple[Stretch, ...]:
         """The stretches that carry pulldown."""
         return tuple(stretch for stretch in self.stretches if stretch.pattern)
+
+    @property
+    def beneath_graphics(self) -> tuple[Stretch, ...]:
+        """The stretches whose pulldown lies beneath graphics at field rate."""
+        return tuple(stretch for stretch in self.stretches if stretch.graphics)
 
 
 BEYOND_REPAIR = "Its fields were mixed from those of another standard; that is beyond clean repair."

@@ -29,6 +29,7 @@ class Mark(StrEnum):
     VARIABLE = "variable"
     INTERLACED = "interlaced"
     PULLDOWN = "pulldown"
+    GRAPHICS = "graphics"
     REPEATS_INSIDE = "repeats-inside"
     BLENDED = "blended"
     FILM = "film"
@@ -79,6 +80,8 @@ MARKS: tuple[MarkWords, ...] = (
               "Its frames come at times of their own.", "∿", _N),
     MarkWords(Mark.INTERLACED, "interlaced", "Each frame holds two moments.", "☰", _N),
     MarkWords(Mark.PULLDOWN, "pulldown", "Pulldown is baked into the file.", "⋮", _A),
+    MarkWords(Mark.GRAPHICS, "graphics over film",
+              "Graphics at field rate lie above pulldown: one of the two is not shown as it moved.", "▥", _A),
     MarkWords(Mark.REPEATS_INSIDE, "baked repeats", "Repeated frames are baked into the file.", "⁞", _A),
     MarkWords(Mark.BLENDED, "mixed fields",
               "Its fields were mixed from those of another standard; beyond clean repair.", "✕", _F),
@@ -137,6 +140,7 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
         Mark.VARIABLE: facts.timing is Timing.VARIABLE,
         Mark.INTERLACED: facts.scan is Scan.INTERLACED,
         Mark.PULLDOWN: found.carries_pulldown,
+        Mark.GRAPHICS: found.graphics,
         Mark.REPEATS_INSIDE: bool(found.repeats),
         Mark.BLENDED: found.blended,
         Mark.FILM: bool(found.gauge),

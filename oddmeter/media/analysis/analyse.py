@@ -5,7 +5,7 @@ What is measured is read by the rules of the core, in chunks, so that memory doe
 
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from fractions import Fraction
 from itertools import islice
 from pathlib import Path
@@ -15,7 +15,8 @@ import cv2
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.blends import blended
-from oddmeter.core.pictures.fields import joined, stretches
+from oddmeter.core.pictures.fields import joined
+from oddmeter.core.pictures.graphics import layered
 from oddmeter.core.pictures.repeats import Found, find
 from oddmeter.core.pictures.report import Measures, PictureReport, Repeats, Stretch, cuts
 from oddmeter.core.pictures.scan import Scan
@@ -54,7 +55,7 @@ class _Seen:
     def take(self, measures: Measures) -> None:
         """Read one chunk by the rules."""
         at_cut = cuts(measures)
-        here = stretches(measures, at_cut)
+        here = layered(measures, at_cut)
         carried = any(stretch.scan is Scan.INTERLACED for stretch in here)
         found = None if carried else find(measures, at_cut)
         self.examined += len(measures)
@@ -167,10 +168,7 @@ def _filled(sampled: list[Stretch], total: int) -> list[Stretch]:
         first = 0 if number == 0 else out[-1].last_frame + 1
         following = merged[number + 1].first_frame if number + 1 < len(merged) else None
         last = total - 1 if following is None else (stretch.last_frame + following) // 2
-        phase = stretch.phase
-        if phase is not None and stretch.pattern != "2:2":
-            phase = (phase - (stretch.first_frame - first)) % 5
-        out.append(replace(stretch, first_frame=first, last_frame=last, phase=phase))
+        out.append(stretch.over(first, last))
     return out
 
 

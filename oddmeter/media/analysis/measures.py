@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from oddmeter.core.pictures.report import OVER, Measures
+from oddmeter.core.pictures.report import BANDS, OVER, PAIRS, Measures
 from oddmeter.media.files.samples import reformatted, samples_of
 from oddmeter.media.pictures.nearness import brought_near
 
@@ -27,7 +27,9 @@ _SLAB = 8
 _MOST_COLUMNS = 128
 _MOST_ENERGY = np.float32(32.0**2)
 """No block counts for more, so that a few which flip from black to white do not outweigh all that moves."""
-_NUMBERS = 7 + OVER
+_NUMBERS = 2 + OVER
+"""Columns of a frame's row before those of the bands: its changes."""
+_OF_BANDS = (1 + PAIRS) * BANDS
 _NOTHING = 255.0
 """Stands where a picture was not compared with one farther back."""
 _LEAST_CHANGE = 4.0
@@ -45,6 +47,7 @@ _LAMP = 3
 _EDGE = cv2.BORDER_REPLICATE
 _REGIONS = (5, 8)
 """Rows and columns of the parts in which motion is measured apart."""
+_COLUMNS = _NUMBERS + _OF_BANDS + _REGIONS[0] * _REGIONS[1]
 
 
 class Meter:
@@ -71,7 +74,7 @@ class Meter:
         """Take in the next frame."""
         fields = fine_blocks(frame) if self._fine else blocks(frame)
         whole = fields[0] + fields[1]
-        row = np.zeros(_NUMBERS + _REGIONS[0] * _REGIONS[1], np.float32)
+        row = np.zeros(_COLUMNS, np.float32)
         if self._fields and self._fields[-1].shape == fields.shape:
             self._compare(fields, whole, row)
         else:
@@ -87,28 +90,25 @@ class Meter:
         rise *= rise
         np.minimum(rise, _MOST_ENERGY, out=rise)
         weights = rise[0] + rise[1]
-        row[_NUMBERS:] = _by_region(weights) / 2
-        flat = weights.ravel()
-        total = float(flat.sum())
-        flat *= np.float32(1 / total if total else 1)
-        row[0:2] = rise.reshape(2, -1) @ flat
+        row[_NUMBERS + _OF_BANDS :] = _by_region(weights) / 2
         crossing = np.stack([fields[0] - fields[1], fields[0] - before[1], before[0] - fields[1]])
         crossing *= crossing
         np.minimum(crossing, _MOST_ENERGY, out=crossing)
-        row[2:5] = crossing.reshape(3, -1) @ flat
-        row[5] = row[6] = _difference(whole, self._whole[-1])
-        row[7:_NUMBERS] = _NOTHING
-        if row[5] >= _LEAST_CHANGE:
-            row[6] = unexplained(whole, self._whole[-1])
+        row[_NUMBERS : _NUMBERS + _OF_BANDS] = _by_band(weights, rise, crossing)
+        row[0] = row[1] = _difference(whole, self._whole[-1])
+        row[2:_NUMBERS] = _NOTHING
+        if row[0] >= _LEAST_CHANGE:
+            row[1] = unexplained(whole, self._whole[-1])
             for number, earlier in enumerate(self._whole[-2::-1]):
-                row[7 + number] = _difference(whole, earlier)
+                row[2 + number] = _difference(whole, earlier)
 
     def measures(self) -> Measures:
         """All that was measured so far."""
-        table = np.array(self._rows, np.float64).reshape(-1, _NUMBERS + _REGIONS[0] * _REGIONS[1])
-        upper, lower, inside, back, ahead, change, rest = table[:, :7].T
-        over, regions = table[:, 7:_NUMBERS], table[:, _NUMBERS:]
-        return Measures(self.first_frame, upper, lower, inside, back, ahead, change, over, regions, rest)
+        table = np.array(self._rows, np.float64).reshape(-1, _COLUMNS)
+        change, rest = table[:, :2].T
+        over, regions = table[:, 2:_NUMBERS], table[:, _NUMBERS + _OF_BANDS :]
+        bands = table[:, _NUMBERS : _NUMBERS + _OF_BANDS].reshape(-1, 1 + PAIRS, BANDS)
+        return Measures(self.first_frame, bands, change, over, regions, rest)
 
 
 def _difference(one: Blocks, other: Blocks) -> float:
@@ -197,6 +197,13 @@ def fine_blocks(frame: VideoFrame) -> Blocks:
     height, width = luma.shape[0] // 4 * 4, luma.shape[1] // 2 * 2
     scale = np.float32(1 if luma.dtype == np.uint8 else 255 / ((1 << _depth(frame)) - 1))
     return np.stack([_halved(luma[line:height:2, :width]) for line in (0, 1)]).astype(np.float32) * scale
+
+
+def _by_band(weights: Blocks, rise: Blocks, crossing: Blocks) -> Blocks:
+    """In each band the weights added up, and each pair's energies times these, as a flat array."""
+    lines = np.stack([weights.sum(axis=1), *(np.einsum("rc,rc->r", one, weights) for one in (*rise, *crossing))])
+    edges = [weights.shape[0] * band // BANDS for band in range(BANDS + 1)]
+    return np.asarray([lines[:, start:stop].sum(axis=1) for start, stop in pairwise(edges)]).T.ravel()
 
 
 def _by_region(rises: Blocks) -> Blocks:

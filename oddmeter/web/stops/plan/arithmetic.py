@@ -30,7 +30,7 @@ from oddmeter.core.planning.batches import ALTERNATIVES, Alternative, alternativ
 from oddmeter.core.planning.plans import Plan, plans_of
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.web.http.context import Here
-from oddmeter.web.stops.plan.ways import WayView, taken, ways
+from oddmeter.web.stops.plan.ways import WaysView, choices, taken
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
 from oddmeter.web.views.plans import LineView, line_view, shutter_text
 from oddmeter.web.views.strips import StripView, strip_view
@@ -158,7 +158,7 @@ class Reckoning(BaseModel):
     equations: list[Equation]
     more_equations: int
     alternatives: list[AlternativeView]
-    ways: list[WayView]
+    choices: list[WaysView]
     rounding: list[RoundedView]
     near_misses: list[WayOutView]
     sound: SoundView | None
@@ -200,7 +200,7 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
         equations=[_equation(group) for group in largest[:_MOST_SPELLED]],
         more_equations=max(0, len(largest) - _MOST_SPELLED),
         alternatives=[_alternative(alternative(wish, told), len(told)) for wish in ALTERNATIVES] if told else [],
-        ways=ways(board, only) if only else [],
+        choices=choices(board, only) if only else [],
         rounding=_rounding([plan.conformed for plan in plans], board.house.receiving, precisions),
         near_misses=_near_misses([plan.conformed for plan in told], timeline),
         sound=_sound(only) if only else None,

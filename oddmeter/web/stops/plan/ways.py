@@ -1,14 +1,23 @@
-"""Ways to what is planned of one clip: re-rated or re-speeded, and read by its own times or evenly."""
+"""Ways to what is planned of one clip: re-rated or re-speeded, read by its own times or evenly, and, of film beneath
+graphics at field rate, by its pictures or by every field."""
 
 from fractions import Fraction
 
 from pydantic import BaseModel
 
-from oddmeter.core.conform.routes import Circumstances, Route, RoutePlan, two_readings, two_ways
+from oddmeter.core.conform.routes import (
+    Circumstances,
+    Route,
+    RoutePlan,
+    fields_lost,
+    two_motions,
+    two_readings,
+    two_ways,
+)
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.conform.strips import mini_strip
 from oddmeter.core.decisions.parts import Base, Part
-from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.decisions.treatment import Fields, Intent
 from oddmeter.core.numbers.numerals import fraction_text, number_text, percent_text
 from oddmeter.core.numbers.rates import Rate, rate_text
 from oddmeter.core.planning.plans import Plan
@@ -19,7 +28,7 @@ from oddmeter.web.views.values import LengthView, RateView, length_view, rate_vi
 
 
 class WayView(BaseModel):
-    """A way to the stride of a clip: the read rate and speed it takes, and what speaks for it or against it."""
+    """A way to show a clip: the read rate and speed it takes, and what speaks for it or against it."""
 
     route: str
     read: RateView | None
@@ -33,18 +42,29 @@ class WayView(BaseModel):
     strip: StripView | None = None
 
 
-def ways(board: Board, plan: Plan) -> list[WayView]:
-    """Both ways to a plan's stride, or both readings of a clip with times of its own; none where there is no choice."""
+class WaysView(BaseModel):
+    """Two ways that exclude each other, and what the choice is about."""
+
+    title: str
+    ways: list[WayView]
+
+
+def choices(board: Board, plan: Plan) -> list[WaysView]:
+    """What there is to choose about one clip beside its speed: how film and graphics move, by which times it is read,
+    or how its stride is reached."""
+    found = []
+    if plan.known.findings.graphics:
+        found.append(WaysView(title="film beneath graphics: two motions", ways=_motions(plan)))
     planned = plan.conformed
     if planned.treatment.curve is not None:
-        return []
+        return found
     if planned.material.clock is not None:
-        return _readings(plan)
-    if planned.played_rate == planned.material.file_rate.value and planned.treatment.read_rate is None:
-        return []
-    others = len(board.show.timelines) - 1
-    around = Circumstances(plan.clip.proxies, others, board.house.receiving)
-    return [_way(way, planned) for way in two_ways(planned, around)]
+        found.append(WaysView(title="two readings: its own times, or evenly", ways=_readings(plan)))
+    elif planned.played_rate != planned.material.file_rate.value or planned.treatment.read_rate is not None:
+        around = Circumstances(plan.clip.proxies, len(board.show.timelines) - 1, board.house.receiving)
+        ways = [_way(way, planned) for way in two_ways(planned, around)]
+        found.append(WaysView(title="two ways to this stride: read × speed", ways=ways))
+    return found
 
 
 def _way(way: RoutePlan, now: Conform) -> WayView:
@@ -67,26 +87,75 @@ def _readings(plan: Plan) -> list[WayView]:
     for route, read in zip(("by its times", "evenly"), two_readings(now), strict=True):
         if read is None:
             continue
-        tally = read.tally(plan.timeline.settings.scan)
         by_times = route == "by its times"
-        cost = f"{tally.dropped} dropped, {tally.repeated} repeated; "
-        cost += "each at its own moment, sound in step" if by_times else "every frame lasts the same"
         rate = "" if by_times else f"{read.read_rate} × "
         out.append(
-            WayView(
-                route=route,
+            _shown(
+                plan,
+                read,
+                route,
                 read=None if by_times else rate_view(read.read_rate),
-                speed=percent_text(read.speed),
                 product=f"{rate}{number_text(read.speed)}",
-                sentence=cost,
-                advised=False,
+                cost="each at its own moment, sound in step" if by_times else "every frame lasts the same",
                 now=read.by_times == now.by_times and read.frame_map.length == now.frame_map.length,
                 take=taken(read.speed, None if by_times else read.read_rate),
-                after=length_view(read.frame_map.length, plan.timeline),
-                strip=strip_view(mini_strip(read, plan.timeline.settings.scan)),
             )
         )
     return out
+
+
+def _motions(plan: Plan) -> list[WayView]:
+    """The pictures of the film, and every field: what each costs the other."""
+    film, fields = two_motions(plan.conformed)
+    out = []
+    for route, made in (("the film's pictures", film), ("every field", fields)):
+        if made is None:
+            continue
+        units = "fields" if made.fields is Fields.SPLIT else "pictures"
+        out.append(
+            _shown(
+                plan,
+                made,
+                route,
+                read=rate_view(made.read_rate),
+                product=f"{rate_text(made.read_rate.value * made.units_a_frame)} {units} a second",
+                cost=_cost_to_film() if units == "fields" else _cost_to_graphics(plan, made),
+                now=made.fields is plan.conformed.fields,
+                take=TreatmentIn(set={Part.FIELDS: made.fields.value}),
+            )
+        )
+    return out
+
+
+def _cost_to_film() -> str:
+    return "graphics move smoothly; the film's pictures stay for two fields, then three"
+
+
+def _cost_to_graphics(plan: Plan, film: Conform) -> str:
+    assert plan.clip.picture is not None
+    lost, fields = fields_lost(film, plan.clip.picture.beneath_graphics)
+    return f"the film moves evenly; graphics lose {lost} of their {fields} fields, and comb where they move"
+
+
+def _shown(
+    plan: Plan, made: Conform, route: str, *, read: RateView | None, product: str, cost: str, now: bool,
+    take: TreatmentIn,
+) -> WayView:  # fmt: skip
+    """A way with its length, what is dropped and repeated, and its strip."""
+    scan = plan.timeline.settings.scan
+    tally = made.tally(scan)
+    return WayView(
+        route=route,
+        read=read,
+        speed=percent_text(made.speed),
+        product=product,
+        sentence=f"{tally.dropped} dropped, {tally.repeated} repeated; {cost}",
+        advised=False,
+        now=now,
+        take=take,
+        after=length_view(made.frame_map.length, plan.timeline),
+        strip=strip_view(mini_strip(made, scan)),
+    )
 
 
 def taken(speed: Fraction, read: Rate | None) -> TreatmentIn:
