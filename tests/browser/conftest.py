@@ -82,7 +82,7 @@ def started_empty(media_root: Path) -> Iterator[Running]:
         yield Running(f"http://127.0.0.1:{port}", data)
     finally:
         process.send_signal(signal.SIGINT)
-        assert process.wait(30) == 0
+        assert process.wait(300) == 0
         Cluster(data).discard()
         shutil.rmtree(data)
 

@@ -17,16 +17,16 @@ def test_what_many_ask_for_is_made_once() -> None:
     def make(key: str) -> int:
         made.append(key)
         begun.set()
-        assert go.wait(20)
+        assert go.wait(300)
         return len(key)
 
     with ThreadPoolExecutor(6) as pool:
         first = pool.submit(under_way.once, "tide", lambda: make("tide"))
-        assert begun.wait(20)
+        assert begun.wait(300)
         others = [pool.submit(under_way.once, "tide", lambda: make("tide")) for _ in range(4)]
         another = pool.submit(under_way.once, "bells", lambda: make("bells"))
         go.set()
-        assert [one.result(20) for one in (first, *others, another)] == [4] * 5 + [5]
+        assert [one.result(300) for one in (first, *others, another)] == [4] * 5 + [5]
     assert sorted(set(made)) == ["bells", "tide"] and made.count("bells") == 1
     assert under_way.once("tide", lambda: 9) == 9, "what is done is asked for anew"
 

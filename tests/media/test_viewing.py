@@ -218,7 +218,7 @@ def test_a_picture_that_is_being_made_is_waited_for_not_made_again(
     def slowly(maker: Maker, number: int) -> MadeFrame:
         made.append(number)
         if number == 30:
-            enough.wait(10)
+            enough.wait(300)
         return draw(maker, number)
 
     monkeypatch.setattr(Maker, "made", slowly)
@@ -226,7 +226,7 @@ def test_a_picture_that_is_being_made_is_waited_for_not_made_again(
     with ThreadPoolExecutor(4) as people:
         looks = [people.submit(viewing.final, subject, 30) for _ in range(4)]
         wait_until(lambda: made == [30])
-        enough.wait(10)
+        enough.wait(300)
         assert {code(look.result()) for look in looks} == {30}
     viewing.close()
     assert made.count(30) == 1

@@ -48,7 +48,7 @@ def test_nothing_stops_the_batch(desk: Desk, footage: dict[str, Path]) -> None:
         assert worker.poll() is None
     finally:
         worker.terminate()
-        worker.wait(20)
+        worker.wait(300)
         orders.app.close()
     found: dict[str, Facts | None] = {clip.name: clip.facts for clip in desk.clips()}
     assert len(found) == len(fresh) == len(names)

@@ -131,7 +131,7 @@ def test_cancelling_stops_it_and_leaves_no_half_file(desk: Desk) -> None:
     wait_until(lambda: desk.render(asked).done_frames > 0)
     with desk.database.transaction() as connection:
         renders.cancel(connection, asked)
-    working.join(30)
+    working.join(300)
     assert desk.render(asked).state == "cancelled"
     assert list(desk.config.made.iterdir()) == []
     with desk.database.transaction() as connection:

@@ -29,7 +29,7 @@ def worker(desk: Desk) -> Iterator["subprocess.Popen[bytes]"]:
     finally:
         process.send_signal(signal.SIGTERM)
         try:
-            process.wait(10)
+            process.wait(300)
         except subprocess.TimeoutExpired:
             process.kill()
             process.wait()
@@ -89,7 +89,7 @@ def test_a_worker_that_is_stopped_puts_its_render_back_at_once(desk: Desk) -> No
     with worker(desk) as first:
         wait_for(desk, far, asked)
         first.terminate()
-        assert first.wait(8) == 0
+        assert first.wait(300) == 0
     assert list(desk.config.made.iterdir()) == []
     assert desk.render(asked).state == "rendering", "it is not given up, only left to the next worker"
     with worker(desk):
