@@ -222,7 +222,7 @@ def test_film_beneath_a_crawl_is_said_and_both_ways_are_offered_with_what_each_c
     assert {"pulldown", "graphics"} <= set(row["marks"])
     told = browser.send("POST", f"/api/shows/{harbour}/reckoning", {"clip_ids": [clip.id]})
     film, fields = next(one for one in told["choices"] if "graphics" in one["title"])["ways"]
-    assert (film["product"], fields["product"]) == ("23.976 pictures a second", "59.94 fields a second")
+    assert (film["product"], fields["product"]) == ("23.976 a second", "59.94 a second")
     assert "graphics lose 40 of their 200 fields" in film["sentence"] and not film["now"] and not fields["now"]
     for way, units in ((film, 120), (fields, 300)):
         browser.decide(harbour, [browser.ledger(harbour)[clip.name]], **way["take"])

@@ -18,6 +18,7 @@ from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.conform.strips import mini_strip
 from oddmeter.core.decisions.parts import Base, Part
 from oddmeter.core.decisions.treatment import Fields, Intent
+from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.numerals import fraction_text, number_text, percent_text
 from oddmeter.core.numbers.rates import Rate, rate_text
 from oddmeter.core.planning.plans import Plan
@@ -111,15 +112,14 @@ def _motions(plan: Plan) -> list[WayView]:
     for route, made in (("the film's pictures", film), ("every field", fields)):
         if made is None:
             continue
-        units = "fields" if made.fields is Fields.SPLIT else "pictures"
         out.append(
             _shown(
                 plan,
                 made,
                 route,
                 read=rate_view(made.read_rate),
-                product=f"{rate_text(made.read_rate.value * made.units_a_frame)} {units} a second",
-                cost=_cost_to_film() if units == "fields" else _cost_to_graphics(plan, made),
+                product=f"{rate_text(made.read_rate.value * made.units_a_frame)} a second",
+                cost=_motions_cost(plan, made),
                 now=made.fields is plan.conformed.fields,
                 take=TreatmentIn(set={Part.FIELDS: made.fields.value}),
             )
@@ -127,14 +127,15 @@ def _motions(plan: Plan) -> list[WayView]:
     return out
 
 
-def _cost_to_film() -> str:
-    return "graphics move smoothly; the film's pictures stay for two fields, then three"
-
-
-def _cost_to_graphics(plan: Plan, film: Conform) -> str:
+def _motions_cost(plan: Plan, made: Conform) -> str:
+    """The steps in which film, or graphics, move, and what the other loses."""
+    kind = made.frame_map.kind
+    steps = f"in {'nearly even' if kind is Kind.NEAR else kind.value} steps"
+    if made.fields is Fields.SPLIT:
+        return f"graphics move {steps}; the film's pictures stay for two fields, then three"
     assert plan.clip.picture is not None
-    lost, fields = fields_lost(film, plan.clip.picture.beneath_graphics)
-    return f"the film moves evenly; graphics lose {lost} of their {fields} fields, and comb where they move"
+    lost, fields = fields_lost(made, plan.clip.picture.beneath_graphics)
+    return f"the film moves {steps}; graphics lose {lost} of their {fields} fields, and comb where they move"
 
 
 def _shown(
