@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 import pytest
 
+from oddmeter.core.conform.proof import Proof
 from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
@@ -75,10 +76,11 @@ def desk(footage: dict[str, Path], tmp_path: Path) -> Desk:
     return Desk(footage, tmp_path, lambda treatment: treatment)
 
 
-def made_and_proven(plan: TimelinePlan) -> None:
+def made_and_proven(plan: TimelinePlan) -> Proof:
     render(plan)
     proof = verify(plan)
     assert proof.passed, [check for check in proof.checks if not check.passed]
+    return proof
 
 
 def codes(path: Path, numbers: range, field: FieldOrder | None = None) -> list[int | None]:
@@ -138,14 +140,14 @@ def test_every_frame_of_a_timeline_shows_what_was_planned(setting: Setting, desk
 def test_on_an_interlaced_timeline_each_field_has_its_own_moment(scan: TimelineScan, desk: Desk) -> None:
     film(desk)
     plan = desk.plan(replace(FILM, scan=scan))
-    made_and_proven(plan)
+    proof = made_and_proven(plan)
     assert scan.first is not None
     for late, field in ((0, scan.first), (1, scan.first.other)):
         half = Fraction(late, 2)
         assert codes(plan.out, range(52, 77), field) == [nested_place((j + half) / 25) for j in range(25)]
         backwards = [-floor(-(200 - 2 * (j + half))) - 1 for j in range(10)]
         assert codes(plan.out, range(42, 52), field) == backwards
-    checks = {check.name: check.found for check in verify(plan).checks}
+    checks = {check.name: check.found for check in proof.checks}
     assert checks["fields"] == f"{scan.first} first"
 
 
