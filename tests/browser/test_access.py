@@ -17,7 +17,9 @@ def serious(page: Page, within: str = "html", rules: Sequence[str] = ()) -> list
     """What axe-core finds serious or worse on the page as it stands, each with the element it is about; only what
     breaks ``rules`` where some are named."""
     page.evaluate(AXE.read_text())
-    options = {"runOnly": list(rules)} if rules else {}
+    options: dict[str, Any] = {"resultTypes": ["violations"], "preload": False}  # nothing else is asked for
+    if rules:
+        options["runOnly"] = list(rules)
     run = "([part, options]) => axe.run(part, options).then((result) => result.violations)"
     found: list[dict[str, Any]] = page.evaluate(run, [within, options])
     return [

@@ -113,7 +113,7 @@ def test_inspect_reads_files_and_folders(footage: dict[str, Path], tmp_path: Pat
         "shot_rate": {"rate": "25/1", "from": "header", "certain": False}, "pulldown": [], "repeats": None, "cuts": [],
         "blended": False, "looked_at": {"frames": 100, "whole": True},
         "stretches": [{"first_frame": 0, "last_frame": 99, "scan": "interlaced", "field_order": "upper",
-                       "pulldown": None, "phase": None}],
+                       "pulldown": None, "phase": None, "graphics": None}],
     }  # fmt: skip
     assert {key: tape[key] for key in expected} == expected
     others = {"verdicts", "claims", "slowest_rate", "fastest_rate", "start", "duplicates", "gaps", "clock", "sounds"}

@@ -50,7 +50,7 @@ def test_measuring_in_chunks_gives_the_same_numbers(cut: int) -> None:
         second.push(frame)
     all_of_it, rest = whole.measures(), second.measures()
     assert (rest.first_frame, len(rest)) == (cut, 20 - cut)
-    for name in ("upper", "lower", "inside", "back", "ahead", "change"):
+    for name in ("bands", "energies", "change", "over", "unexplained"):
         assert np.array_equal(getattr(all_of_it, name)[cut:], getattr(rest, name)), name
     assert np.array_equal(all_of_it.regions[cut:], rest.regions)
     assert len(all_of_it.first(5)) == 5
