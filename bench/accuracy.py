@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from math import floor
 from pathlib import Path
 from typing import Any
@@ -139,10 +140,7 @@ def write(made: Made, path: Path, r: random.Random) -> str:
         for number in range(FRAMES):
             whole = carriers.woven(made.carrier(number), picture)
             if crawled is not None and number >= made.truth[1]:
-                late = int(made.first == FieldOrder.LOWER)
-                below = crawled(whole, 2 * number + 1 - late)
-                whole = crawled(whole, 2 * number + late)
-                whole[1::2] = below[1::2]
+                whole = carriers.woven(carriers.in_fields(made.first)(number), partial(crawled, whole))
             whole = grainy(whole, noise, number * 17 + made.seed + 5)
             if burnt_in:
                 whole = whole.copy()

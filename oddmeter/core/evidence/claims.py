@@ -158,8 +158,8 @@ def from_picture(report: PictureReport, facts: Facts) -> Iterator[Claim]:
         count = sum(1 for stretch in beneath(report.stretches) if stretch.pattern)
         where = f" in {count} stretches" if count > 1 else ""
         pattern = max(report.pulldown, key=lambda stretch: stretch.frames).pattern or NONE
-        above = {stretch.place: None for stretch in report.beneath_graphics}
-        over = f"; above it graphics at field rate, {' and '.join(above)}" if above else ""
+        above = " and ".join(dict.fromkeys(stretch.place for stretch in report.beneath_graphics))
+        over = f"; above it graphics at field rate, {above}" if above else ""
         yield _seen(Question.PULLDOWN, pattern, f"picture: pulldown {patterns}{where}{over}")
     elif facts.scan is Scan.INTERLACED and scans == {Scan.PROGRESSIVE}:
         yield _seen(Question.PULLDOWN, "2:2", "picture: progressive, carried in fields")

@@ -123,7 +123,8 @@ _LEAST_LEANS = ((0.5, 0.03, 40.0), (0.05, 0.17, 300.0))
 """Where the fields of a frame differ by at least the first, as a share of the nearer side: how much nearer that side
 must be, and how much must move."""
 _LEAST_LEAN_ERRORS = 4.0
-_LEAST_MOTION = 40.0
+LEAST_MOTION = 40.0
+"""Energy in grey levels squared from which on enough moves to tell."""
 _SWITCH, _SWITCH_AT_CUT = 24.0, 12.0
 _LEAST_ADVANTAGE = 8.0
 """By how much, in log likelihood, a way must explain a stretch better than every other to be believed."""
@@ -188,12 +189,7 @@ def stretches(measures: Measures, at_cut: Sequence[int] = ()) -> list[Stretch]:
 
     Where nothing moves enough to tell, the scan is unknown. Frames are numbered from ``measures.first_frame``.
     """
-    return stretches_of(measures, runs(measures, at_cut))
-
-
-def stretches_of(measures: Measures, found: Sequence[Run]) -> list[Stretch]:
-    """What runs say, as far as they are to be believed."""
-    return joined([_stretch(measures, run) for run in found])
+    return joined([stretch_of(measures, run) for run in runs(measures, at_cut)])
 
 
 def runs(measures: Measures, at_cut: Sequence[int] = ()) -> list[Run]:
@@ -269,14 +265,14 @@ def _run(start: int, stop: int, state: CarriagePhase, likelihood: npt.NDArray[np
     return Run(start, stop, state, float(sums[state] - max(orders)), float(sums[state] - max(ways)))
 
 
-def _stretch(measures: Measures, run: Run) -> Stretch:
+def stretch_of(measures: Measures, run: Run) -> Stretch:
     """One run, believed where it explains the frames better than any other way, and where enough moves."""
     state = run.state
     first, last = measures.first_frame + run.start, measures.first_frame + run.stop - 1
     lean = _lean(measures, run.start, run.stop)
     if not run.believed:
         return Stretch(first, last, Scan.PROGRESSIVE if lean.balanced else Scan.UNKNOWN)
-    if state.way is not Carriage.WHOLE and lean.motion < _LEAST_MOTION:
+    if state.way is not Carriage.WHOLE and lean.motion < LEAST_MOTION:
         return Stretch(first, last, Scan.UNKNOWN)
     if state.way is Carriage.FIELDS and not lean.shows(state.first):
         return Stretch(first, last, Scan.PROGRESSIVE if lean.balanced else Scan.UNKNOWN)
@@ -319,9 +315,7 @@ class _Lean:
     @property
     def balanced(self) -> bool:
         """True where enough moves, and it surely leans to neither side, as no interlaced picture would."""
-        return (
-            self.motion >= _LEAST_MOTION and abs(self.mean) + 2 * self.error < _LEAST_LEANS[0][1] and self.apart < 0.7
-        )
+        return self.motion >= LEAST_MOTION and abs(self.mean) + 2 * self.error < _LEAST_LEANS[0][1] and self.apart < 0.7
 
 
 def _lean(measures: Measures, start: int, stop: int) -> _Lean:

@@ -11,14 +11,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from oddmeter.core.pictures.fields import PULLDOWNS, Carriage, joined, runs, stretches, stretches_of
+from oddmeter.core.pictures.fields import LEAST_MOTION, PULLDOWNS, Carriage, joined, runs, stretch_of, stretches
 from oddmeter.core.pictures.report import BANDS, Measures, Stretch
 from oddmeter.core.pictures.scan import Scan
 
 _LEAST_FRAMES = 20
 """Graphics, and pulldown beneath them, are believed over so many frames."""
-_LEAST_MOTION = 40.0
-"""Energy in grey levels squared from which on a band moves."""
 _COMBED, _NEARLY_ALL = 0.15, 0.8
 """By how much of what moves the fields of a frame differ at least, and in what share of frames."""
 _LEAST_ADVANTAGE = 24.0, 1.0
@@ -47,31 +45,35 @@ def layered(measures: Measures, at_cut: Sequence[int] = ()) -> list[Stretch]:
     whole = stretches(measures, at_cut)
     if all(stretch.scan is Scan.PROGRESSIVE for stretch in whole):
         return whole
-    graphics = [one for band in _combed_throughout(measures) for one in _graphics(measures, band, at_cut)]
+    alone = [measures.within(0, len(measures), [band]) for band in range(BANDS)]
+    graphics = [one for band in _combed_throughout(alone) for one in _graphics(band, alone[band], at_cut)]
     return joined([part for stretch in whole for part in _told_apart(measures, stretch, graphics, at_cut)])
 
 
-def _combed_throughout(measures: Measures) -> list[int]:
-    """The bands whose fields differ in nearly every frame of a while, as graphics do; none where no other band moves
-    with pulldown, whose fields differ in one or two frames of five. This only spares the closer look."""
-    weights, inside = measures.bands[:, 0], measures.bands[:, 3]
-    moves = measures.bands[:, 1:3].sum(axis=1) / 2 >= _LEAST_MOTION * np.maximum(weights, 1e-9)
-    combed = moves & (inside >= _COMBED * measures.bands[:, 1:3].sum(axis=1) / 2)
-    if len(measures) < _LEAST_FRAMES:
+def _combed_throughout(alone: Sequence[Measures]) -> list[int]:
+    """Of bands measured alone, those whose fields differ in nearly every frame of a while, as graphics do; none where
+    no other band moves with pulldown, whose fields differ in one or two frames of five. This only spares the closer
+    look."""
+    if len(alone[0]) < _LEAST_FRAMES:
         return []
-    over = np.apply_along_axis(np.convolve, 0, combed, np.ones(_LEAST_FRAMES), "valid")
-    found = over.max(axis=0) >= _NEARLY_ALL * _LEAST_FRAMES
-    film = ~found & (moves.sum(axis=0) >= _LEAST_FRAMES) & (combed.sum(axis=0) > 0)
-    return np.flatnonzero(found).tolist() if film.any() else []
+    found, film = [], False
+    for band, own in enumerate(alone):
+        moves = own.motion >= LEAST_MOTION
+        combed = moves & (own.inside >= _COMBED * own.motion)
+        if np.convolve(combed, np.ones(_LEAST_FRAMES), "valid").max() >= _NEARLY_ALL * _LEAST_FRAMES:
+            found.append(band)
+        else:
+            film |= moves.sum() >= _LEAST_FRAMES and bool(combed.any())
+    return found if film else []
 
 
-def _graphics(measures: Measures, band: int, at_cut: Sequence[int]) -> list[_Graphics]:
+def _graphics(band: int, own: Measures, at_cut: Sequence[int]) -> list[_Graphics]:
     """Where a band moves from field to field, be it so fast that nothing tells which field comes first."""
-    own, found = measures.within(0, len(measures), [band]), []
+    found = []
     for run in runs(own, at_cut):
-        first, last = _most(own.motion[run.start : run.stop] >= _LEAST_MOTION)
+        first, last = _most(own.motion[run.start : run.stop] >= LEAST_MOTION)
         if run.state.way is Carriage.FIELDS and last - first >= _LEAST_FRAMES:
-            start = measures.first_frame + run.start
+            start = own.first_frame + run.start
             found.append(_Graphics(band, start + first, start + last, run.way_believed))
     return found
 
@@ -97,8 +99,8 @@ def _told_apart(
     film = measures.within(start, start + stretch.frames, beneath)
     out: list[Stretch] = []
     for run in runs(film, [n - start for n in at_cut if start <= n < start + stretch.frames]):
-        (read,) = stretches_of(film, [run])
-        moving = int((film.motion[run.start : run.stop] >= _LEAST_MOTION).sum())
+        read = stretch_of(film, run)
+        moving = int((film.motion[run.start : run.stop] >= LEAST_MOTION).sum())
         clear = run.advantage >= max(_LEAST_ADVANTAGE[0], _LEAST_ADVANTAGE[1] * moving)
         if read.pattern in PULLDOWNS and moving >= _LEAST_FRAMES and clear:
             out += _beneath(read, [one for one in sure if one.within(read) >= _LEAST_FRAMES])

@@ -219,11 +219,10 @@ def cuts(measures: Measures) -> list[int]:
         return bool(over[ends, ends - begins - 1] < 0.4 * size)
 
     moved = np.flatnonzero(change > _STILL)
-    for place, n in enumerate(moved.tolist()):
-        if change[n] < CUT_CHANGE:
-            continue
-        next_to = moved[[one for one in (place - 1, place + 1) if 0 <= one < len(moved)]]
-        around = np.concatenate([moved[max(0, place - _CUT_WINDOW) : place], moved[place + 1 :][:_CUT_WINDOW]])
+    for place in np.flatnonzero(change[moved] >= CUT_CHANGE).tolist():
+        n = int(moved[place])
+        earlier, later = moved[max(0, place - _CUT_WINDOW) : place], moved[place + 1 :][:_CUT_WINDOW]
+        around, next_to = np.concatenate([earlier, later]), np.concatenate([earlier[-1:], later[:1]])
         usual, moves = _usual(rest[around]), _usual(change[around])
         beside = float(rest[next_to].max(initial=0.0))
         new = rest[n] >= max(_UNEXPLAINED, _UNEXPLAINED_RATIO * (usual + 0.5), _ALONE * beside)

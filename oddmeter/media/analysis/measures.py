@@ -27,9 +27,6 @@ _SLAB = 8
 _MOST_COLUMNS = 128
 _MOST_ENERGY = np.float32(32.0**2)
 """No block counts for more, so that a few which flip from black to white do not outweigh all that moves."""
-_NUMBERS = 2 + OVER
-"""Columns of a frame's row before those of the bands: its changes."""
-_OF_BANDS = (1 + PAIRS) * BANDS
 _NOTHING = 255.0
 """Stands where a picture was not compared with one farther back."""
 _LEAST_CHANGE = 4.0
@@ -47,7 +44,10 @@ _LAMP = 3
 _EDGE = cv2.BORDER_REPLICATE
 _REGIONS = (5, 8)
 """Rows and columns of the parts in which motion is measured apart."""
-_COLUMNS = _NUMBERS + _OF_BANDS + _REGIONS[0] * _REGIONS[1]
+_OF_OVER = slice(2, 2 + OVER)
+_OF_BANDS = slice(_OF_OVER.stop, _OF_OVER.stop + (1 + PAIRS) * BANDS)
+_OF_REGIONS = slice(_OF_BANDS.stop, _OF_BANDS.stop + _REGIONS[0] * _REGIONS[1])
+"""Where in a frame's row they lie, after its change and what motion leaves of that."""
 
 
 class Meter:
@@ -74,7 +74,7 @@ class Meter:
         """Take in the next frame."""
         fields = fine_blocks(frame) if self._fine else blocks(frame)
         whole = fields[0] + fields[1]
-        row = np.zeros(_COLUMNS, np.float32)
+        row = np.zeros(_OF_REGIONS.stop, np.float32)
         if self._fields and self._fields[-1].shape == fields.shape:
             self._compare(fields, whole, row)
         else:
@@ -90,25 +90,24 @@ class Meter:
         rise *= rise
         np.minimum(rise, _MOST_ENERGY, out=rise)
         weights = rise[0] + rise[1]
-        row[_NUMBERS + _OF_BANDS :] = _by_region(weights) / 2
+        row[_OF_REGIONS] = _by_region(weights) / 2
         crossing = np.stack([fields[0] - fields[1], fields[0] - before[1], before[0] - fields[1]])
         crossing *= crossing
         np.minimum(crossing, _MOST_ENERGY, out=crossing)
-        row[_NUMBERS : _NUMBERS + _OF_BANDS] = _by_band(weights, rise, crossing)
+        row[_OF_BANDS] = _by_band(weights, rise, crossing)
         row[0] = row[1] = _difference(whole, self._whole[-1])
-        row[2:_NUMBERS] = _NOTHING
+        row[_OF_OVER] = _NOTHING
         if row[0] >= _LEAST_CHANGE:
             row[1] = unexplained(whole, self._whole[-1])
             for number, earlier in enumerate(self._whole[-2::-1]):
-                row[2 + number] = _difference(whole, earlier)
+                row[_OF_OVER.start + number] = _difference(whole, earlier)
 
     def measures(self) -> Measures:
         """All that was measured so far."""
-        table = np.array(self._rows, np.float64).reshape(-1, _COLUMNS)
+        table = np.array(self._rows, np.float64).reshape(-1, _OF_REGIONS.stop)
         change, rest = table[:, :2].T
-        over, regions = table[:, 2:_NUMBERS], table[:, _NUMBERS + _OF_BANDS :]
-        bands = table[:, _NUMBERS : _NUMBERS + _OF_BANDS].reshape(-1, 1 + PAIRS, BANDS)
-        return Measures(self.first_frame, bands, change, over, regions, rest)
+        bands = table[:, _OF_BANDS].reshape(-1, 1 + PAIRS, BANDS)
+        return Measures(self.first_frame, bands, change, table[:, _OF_OVER], table[:, _OF_REGIONS], rest)
 
 
 def _difference(one: Blocks, other: Blocks) -> float:
@@ -199,11 +198,16 @@ def fine_blocks(frame: VideoFrame) -> Blocks:
     return np.stack([_halved(luma[line:height:2, :width]) for line in (0, 1)]).astype(np.float32) * scale
 
 
+def _parts(size: int, parts: int) -> Iterator[tuple[int, int]]:
+    """Where each of so many parts of a size begins and ends, as nearly alike as can be."""
+    return pairwise(size * i // parts for i in range(parts + 1))
+
+
 def _by_band(weights: Blocks, rise: Blocks, crossing: Blocks) -> Blocks:
     """In each band the weights added up, and each pair's energies times these, as a flat array."""
     lines = np.stack([weights.sum(axis=1), *(np.einsum("rc,rc->r", one, weights) for one in (*rise, *crossing))])
-    edges = [weights.shape[0] * band // BANDS for band in range(BANDS + 1)]
-    return np.asarray([lines[:, start:stop].sum(axis=1) for start, stop in pairwise(edges)]).T.ravel()
+    parts = _parts(weights.shape[0], BANDS)
+    return np.asarray([lines[:, start:stop].sum(axis=1) for start, stop in parts]).T.ravel()
 
 
 def _by_region(rises: Blocks) -> Blocks:
@@ -215,9 +219,8 @@ def _by_region(rises: Blocks) -> Blocks:
 @lru_cache(maxsize=64)
 def _averages(size: int, parts: int) -> Blocks:
     """A matrix of shape (parts, size) that averages a series of that size in as many parts."""
-    edges = [size * i // parts for i in range(parts + 1)]
     matrix = np.zeros((parts, size), np.float32)
-    for part, (start, stop) in enumerate(pairwise(edges)):
+    for part, (start, stop) in enumerate(_parts(size, parts)):
         matrix[part, start:stop] = 1 / max(1, stop - start)
     return matrix
 
