@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import av
+from av.video.frame import PictureType
 
 from oddmeter.core.conform.speeds import Material, conform
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
@@ -18,6 +19,7 @@ from oddmeter.interchange.logs import is_report
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
+from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
@@ -51,7 +53,7 @@ def decode_and_encode(source: Path, out: Path, setting: Setting, frames: int) ->
         made.width, made.height, made.pix_fmt = stream.width, stream.height, pixel_format
         for number, frame in zip(range(frames), reading.decode(stream), strict=False):
             wanted = frame if frame.format.name == made.pix_fmt else frame.reformat(format=made.pix_fmt)
-            wanted.pts = number
+            wanted.pts, wanted.pict_type = number, PictureType.NONE
             writing.mux(made.encode(wanted))
         writing.mux(made.encode(None))
 
@@ -81,14 +83,15 @@ def measure(footage: Path, times: int = 20) -> None:
         with tempfile.TemporaryDirectory() as folder:
             plan = ClipPlan(source, facts, planned, setting, Path(folder) / f"made{ENCODINGS[setting].suffix}")
 
-            def ours_once(plan: ClipPlan = plan) -> None:
+            def ours_once(plan: ClipPlan = plan) -> Losses:
                 plan.out.unlink(missing_ok=True)
-                render(plan)
+                return render(plan)
 
             bare_out = Path(folder) / "bare"
             bare = best(lambda setting=setting, out=bare_out: decode_and_encode(source, out, setting, facts.frames))
             made = best(ours_once)
-            proven = best(lambda plan=plan: verify(plan))
+            losses = ours_once()
+            proven = best(lambda plan=plan, losses=losses: verify(plan, losses=losses))
             print(
                 f"{setting}: bare decode and encode {bare:.2f} s, render with Pick {made:.2f} s"
                 f" ({bare / made:.2f} of its speed), proof {proven:.2f} s"

@@ -1,6 +1,7 @@
 """Files of others: turned pictures, streams nobody can decode, lists that lead elsewhere, one file for another."""
 
 import shutil
+import struct
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -8,6 +9,7 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
+from av.bitstream import BitStreamFilterContext
 from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.speeds import Material, conform
@@ -19,6 +21,7 @@ from oddmeter.core.pictures.turn import Turn, turn_of
 from oddmeter.media.containers.mastering import mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.identity import identify, is_as_known
+from oddmeter.media.files.matrices import may_be_turned
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.frames.access import FrameAccess
@@ -264,3 +267,40 @@ def test_what_a_setting_cannot_hold_is_said() -> None:
         "yuv422p12le": "yuv422p12le", "yuv440p": "yuv422p", "p010le": "yuv420p10le", "rgb24": "bgr0",
         "rgb48le": "gbrp16le", "gray10le": "yuv420p10le", "yuv411p": "yuv411p", "nv12": "yuv420p",
     }  # fmt: skip
+
+
+def test_only_what_may_be_turned_is_decoded_to_find_out(tmp_path: Path) -> None:
+    """The matrix of a movie and of a track, of both versions of their headers, changed by hand where they lie."""
+    path = marked(tmp_path / "plain.mov")
+    plain = path.read_bytes()
+    assert not may_be_turned(path, "mov")
+    unity = struct.pack(">5i", ONE, 0, 0, 0, ONE)
+    for kind in (b"mvhd", b"tkhd"):
+        at = plain.index(unity, plain.index(kind))
+        path.write_bytes(plain[:at] + struct.pack(">5i", 0, ONE, 0, -ONE, 0) + plain[at + 20 :])
+        assert may_be_turned(path, "mov") and probe(path).turn is Turn.QUARTER, kind
+    for kind, head in ((b"mvhd", 52), (b"tkhd", 56)):  # version 1: times of eight bytes
+        for matrix, turned in ((unity, False), (struct.pack(">5i", -ONE, 0, 0, 0, -ONE), True)):
+            body = kind + b"\1" + bytes(head - 5) + matrix + bytes(60)
+            path.write_bytes(struct.pack(">I4s", len(body) + 12, b"moov") + struct.pack(">I", len(body) + 4) + body)
+            assert may_be_turned(path, "mov") is turned, kind
+
+
+@pytest.mark.parametrize("suffix", ["mov", "mkv", "ts", "h264"])
+def test_a_turn_told_among_the_pictures_is_seen_in_every_container(suffix: str, tmp_path: Path) -> None:
+    """ITU-T H.264, D.1.27: a message before the first picture, behind the one that the encoder writes."""
+    source, path = marked(tmp_path / "plain.mov"), tmp_path / f"told.{suffix}"
+    filters = ["h264_metadata=display_orientation=insert:rotate=90"]
+    filters = ["h264_mp4toannexb", *filters] if suffix in ("ts", "h264") else filters
+    with av.open(str(source)) as reading, av.open(str(path), "w") as writing:
+        stream = reading.streams.video[0]
+        written = writing.add_stream_from_template(stream)
+        told = BitStreamFilterContext(",".join(filters), stream, written)
+        for packet in reading.demux(stream):
+            for changed in told.filter(packet if packet.size else None):
+                changed.stream = written
+                writing.mux(changed)
+    facts = probe(path)
+    assert facts.turn is Turn.THREE_QUARTERS and (facts.width, facts.height) == (HIGH, WIDE)
+    with FrameAccess(path, facts) as frames:
+        assert corners(frames.frame(7).to_ndarray(format="gray")) == [1, 2, 3, 0]

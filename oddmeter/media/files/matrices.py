@@ -8,13 +8,17 @@ _MOST = 64 * 2**20
 _HEAD = 256 * 1024
 _PROJECTION = b"\x76\x70"
 """The element of Matroska under which it says how a picture is turned."""
+_MATRICES = {b"mvhd": (40, 52), b"tkhd": (44, 56)}
+"""Headers of a movie and of its tracks (ISO/IEC 14496-12, 8.2.2 and 8.3.2), and the place of the matrix behind the
+beginning of their names: of version 0, and of version 1."""
 _UNITY = (1 << 16, 0, 0, 1 << 16)
 
 
 def may_be_turned(path: Path, container: str) -> bool:
     """True where the header of a file of this format, by libavformat's name, holds a turn, or might."""
     if "mov" in container.split(","):
-        return _has_matrix(_index_of(path))
+        index = _index_of(path)
+        return any(_turns(index, kind, places) for kind, places in _MATRICES.items())
     if "matroska" in container:
         with path.open("rb") as file:
             return _PROJECTION in file.read(_HEAD)
@@ -39,14 +43,14 @@ def _index_of(path: Path) -> bytes:
     return b""
 
 
-def _has_matrix(index: bytes) -> bool:
-    """True where a track's header (``tkhd``) has another matrix than one that changes nothing."""
-    at = index.find(b"tkhd")
+def _turns(index: bytes, kind: bytes, places: tuple[int, int]) -> bool:
+    """True where a header of this kind has another matrix than one that changes nothing."""
+    at = index.find(kind)
     while at >= 0:
-        place = at + (52 if index[at + 4 : at + 5] == b"\1" else 40)
+        place = at + places[index[at + 4 : at + 5] == b"\1"]
         if place + 20 <= len(index):
             a, b, _, c, d = struct.unpack_from(">5i", index, place)
             if (a, b, c, d) not in (_UNITY, (0, 0, 0, 0)):
                 return True
-        at = index.find(b"tkhd", at + 4)
+        at = index.find(kind, at + 4)
     return False

@@ -22,6 +22,11 @@ _SLICES, _PARAMETERS = (1, 5), 7
 _START = b"\0\0\1"
 _LONGEST, _HEAD = 1_024, 48
 """Bytes of a unit that are looked at, and of a slice: more than the heads read here can be long."""
+_NOTES = {"h264": (31, 0, 6), "hevc": (126, 1, 39)}
+"""Of a unit's first byte, the bits of its kind, how far they are moved, and the kind that holds supplemental
+information (H.264, 7.4.1; H.265, 7.4.2.2), whose header is as many bytes longer as the kind is moved."""
+_ORIENTATION = 47
+"""The message of how a picture is turned (H.264, D.1.27; H.265, D.2.17)."""
 _WITH_CHROMA = (44, 83, 86, 100, 110, 118, 122, 128, 134, 135, 138, 139, 244)
 """Profiles whose parameters say how chroma is stored (7.3.2.1.1)."""
 
@@ -67,6 +72,40 @@ def place_of(packet: "Packet[Any]") -> int:
     return -1 if packet.pos is None else packet.pos
 
 
+def may_say_its_turn(stream: VideoStream, packet: "Packet[Any]") -> bool:
+    """Whether a packet of H.264 or H.265 says how its picture is turned, or might."""
+    codec = stream.codec_context.name
+    if codec not in _NOTES:
+        return False
+    kinds, moved, wanted = _NOTES[codec]
+    extradata = stream.codec_context.extradata or b""
+    units = _units(bytes(packet), _length_in(extradata, codec))
+    return any(_is_turned(unit[1 + moved :]) for unit in units if (unit[0] & kinds) >> moved == wanted)
+
+
+def _is_turned(messages: bytes) -> bool:
+    """Whether one of these messages (H.264, 7.3.2.3.1) is of a turn, or they are longer than what is looked at."""
+    plain, at = messages.replace(b"\0\0\3", b"\0\0"), 0
+    while at + 2 < len(plain):
+        told = [0, 0]
+        for part in (0, 1):
+            while at < len(plain) and plain[at] == 255:
+                told[part], at = told[part] + 255, at + 1
+            told[part] += plain[at] if at < len(plain) else 0
+            at += 1
+        if told[0] == _ORIENTATION:
+            return True
+        at += told[1]
+    return at > len(plain)
+
+
+def _length_in(extradata: bytes, codec: str) -> int:
+    """The bytes in which the length of each unit is told, by a decoder configuration record (ISO/IEC 14496-15, 5.3.3.1
+    and 8.3.3.1); 0 where units stand behind start codes."""
+    place = 4 if codec == "h264" else 21
+    return (extradata[place] & 3) + 1 if extradata[:1] == b"\1" and len(extradata) > place + 1 else 0
+
+
 class Silent:
     """Whether packets of a stream show no picture of their own, asked of each in turn as they lie in the file."""
 
@@ -95,7 +134,7 @@ class _FieldPairs:
     """Which packets of H.264 hold the second field of the picture that the packet before began."""
 
     def __init__(self, extradata: bytes) -> None:
-        self._length = (extradata[4] & 3) + 1 if extradata[:1] == b"\1" and len(extradata) > 6 else 0
+        self._length = _length_in(extradata, "h264")
         self._told: _Parameters | None = None
         self._waiting: tuple[int, bool] | None = None
         for unit in _in_record(extradata) if self._length else _units(extradata, 0):

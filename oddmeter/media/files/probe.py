@@ -151,7 +151,7 @@ def _read(path: Path, container: InputContainer) -> Facts:
     if capture := _capture(container, video):
         facts = replace(facts, capture_key=capture[0], capture_rate=capture[1])
     facts = replace(facts, **_samples(video))
-    facts = _as_shown(facts, _turn(path, container, video))
+    facts = _as_shown(facts, _turn(path, container, walked))
     facts = replace(facts, sounds=tuple(_sounds(container, walked, facts.start, moved)))
     if not facts.frames and walked.pictures.times:
         return replace(facts, fault=NO_PICTURE)
@@ -203,13 +203,14 @@ def _samples(video: VideoStream) -> dict[str, Any]:
     return {"pixel_format": name, "bits": bits, "transfer": _TRANSFERS.get(int(context.color_trc or 0), "")}
 
 
-def _turn(path: Path, container: InputContainer, video: VideoStream) -> Turn:
-    """How the first picture is turned. Only where the header may ask for it is it decoded."""
+def _turn(path: Path, container: InputContainer, walked: Walk) -> Turn:
+    """How the first picture is turned. Only where the header may ask for it, or the picture itself, is it decoded."""
     try:
-        if not may_be_turned(path, container.format.name):
+        if not walked.may_say_its_turn and not may_be_turned(path, container.format.name):
             return Turn.NONE
-        container.seek(0)
-        return next((turn_in(frame) for frame in container.decode(video)), Turn.NONE)
+        with opened(path) as again:
+            stream = pictures_in(again)
+            return next((turn_in(frame) for frame in again.decode(stream)), Turn.NONE) if stream else Turn.NONE
     except (av.error.FFmpegError, OSError, ValueError):
         return Turn.NONE
 

@@ -12,7 +12,7 @@ from av.video.stream import VideoStream
 
 from oddmeter.core.numbers.sound_times import BACK
 from oddmeter.media.files.heard import Heard
-from oddmeter.media.files.packets import Silent, digest_of, place_of
+from oddmeter.media.files.packets import Silent, digest_of, may_say_its_turn, place_of
 
 _APART = 8
 """Packets that groups lie apart at least; those between are read over."""
@@ -101,6 +101,8 @@ class Walk:
     pictures: Packets
     heard: dict[int, Heard]
     broken_off: bool = False
+    may_say_its_turn: bool = False
+    """True where the first packet of pictures says how they are turned, or might."""
 
 
 def walk(container: InputContainer, video: VideoStream | None, sounds: list[AudioStream]) -> Walk:
@@ -120,6 +122,8 @@ def walk(container: InputContainer, video: VideoStream | None, sounds: list[Audi
         if not packet.size:
             continue
         if video is not None and silent is not None and packet.stream_index == video.index:
+            if not out.pictures.times:
+                out.may_say_its_turn = may_say_its_turn(video, packet)
             out.pictures.note(packet, silent(packet), back)
         else:
             out.heard[packet.stream_index].note(packet)

@@ -25,6 +25,8 @@ from oddmeter.media.files.samples import planar, planes_of, reformatted
 
 _SAME = 0.005
 """The share by which the same loss, measured twice, may differ: another processor may round otherwise."""
+_ROUNDED = 2.0
+"""Squares by which it may differ in any case."""
 _MOST_PENDING = 4
 
 
@@ -41,7 +43,8 @@ class Losses:
         """Whether a frame is as far from its picture as it was; None where that was not measured."""
         if number >= len(self.squares) or len(squares) != self.squares.shape[1]:
             return None
-        return bool(np.allclose(squares, self.squares[number], rtol=_SAME, atol=2.0))
+        known = self.squares[number].tolist()
+        return all(abs(one - other) <= _SAME * other + _ROUNDED for one, other in zip(squares, known, strict=True))
 
     def has_sum(self, number: int, frame: VideoFrame) -> bool | None:
         """Whether a frame is decoded to the picture that it was decoded to; None where there is no checksum of it."""

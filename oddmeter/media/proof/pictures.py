@@ -156,13 +156,13 @@ class _Near:
         self.is_sure = measured is not None
         if measured is None:
             return is_near(pair.seen, pair.wanted)
-        return measured and change_between(_luma(pair.seen), _luma(pair.wanted)) <= _COARSE
+        return measured and not changes_by_more(_COARSE, _luma(pair.seen), _luma(pair.wanted))
 
     def stands(self, pair: _Pair, before: _Pair) -> bool:
         """True where the file's picture is nearer to the one planned before than to its own; of one that was not made
         again, where it hardly changes."""
         if pair.wanted is None or before.wanted is None:
-            return change_between(_luma(pair.seen), _luma(before.seen)) <= 4 * _STILL
+            return not changes_by_more(4 * _STILL, _luma(pair.seen), _luma(before.seen))
         own, other = (
             cv2.norm(_luma(pair.seen), _luma(wanted), cv2.NORM_L2SQR) for wanted in (pair.wanted, before.wanted)
         )
@@ -171,7 +171,7 @@ class _Near:
     def hardly_differ(self, pair: _Pair, before: _Pair) -> bool:
         """True where the two planned pictures differ by less than an encoder loses."""
         assert pair.wanted is not None and before.wanted is not None
-        return change_between(_luma(pair.wanted), _luma(before.wanted)) <= 4 * _STILL
+        return not changes_by_more(4 * _STILL, _luma(pair.wanted), _luma(before.wanted))
 
 
 def _comparable(a: VideoFrame, b: VideoFrame) -> bool:
@@ -192,6 +192,13 @@ def _plane_is_near(a: Plane, b: Plane, level: int) -> bool:
     off = cv2.subtract(a, b, dtype=cv2.CV_32F)
     along = (cv2.reduce(off, axis, cv2.REDUCE_AVG) for axis in (0, 1))
     return all(float(np.abs(mean).max()) <= _LINE * level for mean in along)
+
+
+def changes_by_more(levels: float, a: Plane, b: Plane) -> bool:
+    """Whether ``change_between`` two planes is more than so many grey levels; quickly answered where no sample is."""
+    if a.shape == b.shape and cv2.norm(a, b, cv2.NORM_INF) <= levels:
+        return False
+    return change_between(a, b) > levels
 
 
 def change_between(a: Plane, b: Plane) -> float:
