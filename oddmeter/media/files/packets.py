@@ -181,7 +181,8 @@ def _units(data: bytes, length: int) -> Iterator[bytes]:
     at = 0
     while at + length < len(data):
         size = int.from_bytes(data[at : at + length], "big")
-        yield data[at + length : at + length + min(size, _LONGEST)]
+        if head := data[at + length : at + length + min(size, _LONGEST)]:
+            yield head
         at += length + size
 
 
