@@ -39,7 +39,7 @@ class Sound:
     times: SoundTimes = FOLLOWING
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Facts:
     """One file as it really is.
 
