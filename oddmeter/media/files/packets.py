@@ -22,9 +22,9 @@ _SLICES, _PARAMETERS = (1, 5), 7
 _START = b"\0\0\1"
 _LONGEST, _HEAD = 1_024, 48
 """Bytes of a unit that are looked at, and of a slice: more than the heads read here can be long."""
-_NOTES = {"h264": (31, 0, 6), "hevc": (126, 1, 39)}
-"""Of a unit's first byte, the bits of its kind, how far they are moved, and the kind that holds supplemental
-information (H.264, 7.4.1; H.265, 7.4.2.2), whose header is as many bytes longer as the kind is moved."""
+_NOTES = {"h264": (31, 0, 6, 1), "hevc": (126, 1, 39, 2)}
+"""Where units hold supplemental information: the bits of their first byte that say their kind, how far these are moved,
+the kind, and the bytes of their header (H.264, 7.3.1; H.265, 7.3.1.2)."""
 _ORIENTATION = 47
 """The message of how a picture is turned (H.264, D.1.27; H.265, D.2.17)."""
 _WITH_CHROMA = (44, 83, 86, 100, 110, 118, 122, 128, 134, 135, 138, 139, 244)
@@ -77,10 +77,10 @@ def may_say_its_turn(stream: VideoStream, packet: "Packet[Any]") -> bool:
     codec = stream.codec_context.name
     if codec not in _NOTES:
         return False
-    kinds, moved, wanted = _NOTES[codec]
+    kinds, moved, wanted, header = _NOTES[codec]
     extradata = stream.codec_context.extradata or b""
     units = _units(bytes(packet), _length_in(extradata, codec))
-    return any(_is_turned(unit[1 + moved :]) for unit in units if (unit[0] & kinds) >> moved == wanted)
+    return any(_is_turned(unit[header:]) for unit in units if (unit[0] & kinds) >> moved == wanted)
 
 
 def _is_turned(messages: bytes) -> bool:
