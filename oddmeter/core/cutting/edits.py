@@ -12,10 +12,8 @@ from fractions import Fraction
 from itertools import accumulate
 
 from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind, frames_text, named
-from oddmeter.core.cutting.listed import Marker
-from oddmeter.core.cutting.windows import Window, begun
-from oddmeter.core.decisions.parts import Wish
-from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.cutting.listed import Marker, Transition
+from oddmeter.core.cutting.windows import Window, at_speed, begun, begun_alike, length_over
 from oddmeter.core.numbers.errors import RuleError
 
 Windows = Callable[[Event], Window | None]
@@ -162,6 +160,10 @@ def split(cut: Cut, event_id: int, after: int, windows: Windows) -> Cut:
     group = [one for one in cut.together([chosen]) if one.record_in < chosen.record_in + after < one.stop]
     if not 0 < after < chosen.length:
         raise RuleError(f"{named(chosen)} is parted between its first and its last frame.", "split")
+    for one in group:
+        over = one.transition
+        if over is not None and chosen.record_in + after - one.record_in < over.length:
+            raise RuleError(f"{named(one)} is in the middle of its {over.kind} there; split it behind that.", "split")
     free, second_group = cut.free_id, None
     changed = []
     for number, one in enumerate(group):
@@ -178,8 +180,9 @@ def refit(cut: Cut, event_id: int, length: int, windows: Windows, following: Fol
     group = cut.together([cut.event(event_id)])
     changed = []
     for one in group:
-        by = Fraction(one.length, _length(one, length))
-        changed.append(replace(_at_speed(one, by, windows), length=length))
+        by = Fraction(one.length, max(1, length))
+        use = windows(one) if one.carries_source else None
+        changed.append((at_speed(one, use, by) if use else one).of_length(length))
     return _longer(cut, changed, group, length - group[0].length, following)
 
 
@@ -189,11 +192,11 @@ def respeeded(
 ) -> Cut:  # fmt: skip
     """The cut with other decisions on some events, each of which keeps its source range: where its speed is another, so
     is its length, rounded up to full frames so that nothing is lost. Where lengths keep their place they stay as they
-    are, and the source range follows."""
+    are, and the source range follows from where it began, or, where the direction is another, from where it ended."""
     some = cut.together(cut.event(one) for one in chosen)
+    decided = {event.id: _decided(event, decide(event), windows) for event in some}
     if following is Following.STAYS:
-        return cut.with_events(decide(event) for event in some)
-    decided = {event.id: decide(event) for event in some}
+        return cut.with_events(decided.values())
     lengths = {event.id: _length_over(event, decided[event.id], windows) for event in some}
     later: dict[int, int] = {}
     for event in some:  # what ends together, as picture and sound do, moves what follows once
@@ -205,7 +208,7 @@ def respeeded(
     def place(frame: int) -> int:
         return frame + moved_by[bisect_right(ends, frame)]
 
-    kept = (replace(decided[one.id], length=lengths[one.id]) if one.id in decided else one for one in cut.events)
+    kept = (decided[one.id].of_length(lengths[one.id]) if one.id in decided else one for one in cut.events)
     events = tuple(replace(one, record_in=place(one.record_in)) for one in kept)
     return replace(cut, events=events, markers=tuple(replace(one, at=place(one.at)) for one in cut.markers))
 
@@ -241,6 +244,14 @@ def marked(cut: Cut, at: int, name: str | None) -> Cut:
     colour = next((one.colour for one in cut.markers if one.at == at), "")
     new = () if name is None else (Marker(at, name, colour),)
     return replace(cut, markers=tuple(sorted((*left, *new), key=lambda one: one.at)))
+
+
+def dissolved(cut: Cut, chosen: Iterable[int], kind: str, length: int) -> Cut:
+    """The cut with a transition into some events, as long as they are at the most; of no length it is taken away."""
+    some = [cut.event(one) for one in chosen]
+    return cut.with_events(
+        replace(one, transition=Transition(kind, min(length, one.length)) if length > 0 else None) for one in some
+    )
 
 
 def parted(cut: Cut, chosen: Iterable[int]) -> Cut:
@@ -341,45 +352,24 @@ def _begun(event: Event, by: int, windows: Windows) -> Event:
     return replace(event, source_in=later.source_in, lead=later.lead)
 
 
-def _at_speed(event: Event, by: Fraction, windows: Windows) -> Event:
-    """The event so many times as fast."""
-    window = windows(event) if event.carries_source else None
-    if window is None:
-        return event
-    if window.conformed.course is not None:
-        curve = window.conformed.treatment.curve
-        assert curve is not None
-        points = tuple(
-            replace(
-                one, arrives=one.arrives * by, leaves=one.leaves * by, holds=round(one.holds / by),
-                at=None if one.at is None else round(one.at / by),
-            ) for one in curve.points
-        )  # fmt: skip
-        wish = Wish(Intent.CURVE, curve=replace(curve, points=points))
-        return replace(event, decisions=replace(event.decisions, intent=wish), lead=event.lead / by)
-    wish = Wish(Intent.SPEED, window.conformed.speed * by)
-    return replace(event, decisions=replace(event.decisions, intent=wish))
+def _decided(event: Event, decided: Event, windows: Windows) -> Event:
+    was, now = windows(event), windows(decided)
+    return decided if was is None or now is None else begun_alike(decided, was, now)
 
 
 def _length_over(event: Event, decided: Event, windows: Windows) -> int:
-    """Timeline frames that the same source range takes under other decisions."""
     was, now = windows(event), windows(decided)
-    if was is None or now is None:
-        return event.length
-    if now.conformed.course is not None:
-        return max(1, now.conformed.frame_map.length)
-    # An overrun is no range of the source, and takes no part in it.
-    used = was.used
-    span = min(used[1], Fraction(was.frames)) - max(used[0], Fraction(0))
-    if span <= 0:
-        return event.length
-    stride = now.conformed.speed * now.conformed.read_rate.value / now.timeline_rate.value
-    return max(1, -(-span // stride))
+    return event.length if was is None or now is None else length_over(was, now)
 
 
 def _length(event: Event, length: int) -> int:
+    """The length, for an event that is cut short or longer; raises ``RuleError`` where that cannot be."""
+    over = event.transition
     if length < 1:
         raise RuleError(f"Nothing of {named(event)} would be left; delete it instead.", "length")
+    if over is not None and length < over.length:
+        short = f"shorter than its {over.kind} of {frames_text(over.length)}"
+        raise RuleError(f"{named(event)} would be {short}; make that shorter first.", "transition")
     return length
 
 

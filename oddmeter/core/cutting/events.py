@@ -78,6 +78,9 @@ class Event:
             raise RuleError("An event is at least one frame long.", "length")
         if self.record_in < 0:
             raise RuleError("Nothing lies before the start of the timeline.", "place")
+        if self.transition is not None and not 0 < self.transition.length <= self.length:
+            over = frames_text(self.transition.length)
+            raise RuleError(f"There cannot be a transition of {over} in an event of {self.length}.", "transition")
 
     @property
     def stop(self) -> int:
@@ -101,6 +104,13 @@ class Event:
             self.kind, self.length, self.source_in, self.lead, self.clip_id, self.timeline_id, self.decisions,
             self.flattened,
         )  # fmt: skip
+
+    def of_length(self, length: int) -> "Event":
+        """The same so many frames long; its transition becomes no longer than that."""
+        over = self.transition
+        if over is not None and length > 0:
+            over = replace(over, length=min(over.length, length))
+        return replace(self, length=length, transition=over)
 
     def moved(self, by: int) -> "Event":
         """The same so many timeline frames later."""

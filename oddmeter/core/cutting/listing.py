@@ -10,7 +10,7 @@ from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.finding import start_frame
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import DEEPEST, Book
-from oddmeter.core.cutting.windows import Window
+from oddmeter.core.cutting.windows import Window, run_on
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
@@ -162,6 +162,6 @@ def _listed(
         curve = json.dumps(told_curve)
     return ListedEvent(
         event.track.name, event.kind, event.record_in, event.length, name, reel, clip.clip.path if clip else "",
-        file_rate, starts + event.source_in if straight else starts + source.source_in, speed, reverse,
+        file_rate, starts + (run_on(source, 0) if straight else source.source_in), speed, reverse,
         event.transition, inside, curve=curve,
     )  # fmt: skip

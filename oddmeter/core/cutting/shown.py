@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil, floor
 
-from oddmeter.core.cutting.events import Cut, Event, TrackKind
+from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.treatment import Between
@@ -106,27 +106,37 @@ def _shown(book: _Looking, timeline_id: int, moment: _Moment, way: int, chain: t
     if len(chain) >= DEEPEST:
         raise RuleError(f"Timelines are nested more than {DEEPEST} deep.", "nested")
     cut = book.cut(timeline_id)
-    for track in reversed([one for one in cut.by_track if one.kind is TrackKind.PICTURE]):
+    tracks = tuple(reversed([one for one in cut.by_track if one.kind is TrackKind.PICTURE]))
+    return _on_tracks(book, timeline_id, tracks, moment, way, chain)
+
+
+def _on_tracks(
+    book: _Looking, timeline_id: int, tracks: tuple[Track, ...], moment: _Moment, way: int, chain: tuple[Event, ...]
+) -> tuple[Seen, ...]:
+    """What is seen on the first of these tracks that has anything there."""
+    cut = book.cut(timeline_id)
+    for number, track in enumerate(tracks):
         event = cut.at(track, moment.at, backwards=way < 0)
         if event is not None:
-            return _with_transition(book, timeline_id, cut, event, moment, way, chain)
+            return _with_transition(book, timeline_id, event, tracks[number + 1 :], moment, way, chain)
     return (replace(BLACK, chain=chain),)
 
 
 def _with_transition(
-    book: _Looking, timeline_id: int, cut: Cut, event: Event, moment: _Moment, way: int, chain: tuple[Event, ...]
-) -> tuple[Seen, ...]:
+    book: _Looking, timeline_id: int, event: Event, below: tuple[Track, ...], moment: _Moment, way: int,
+    chain: tuple[Event, ...],
+) -> tuple[Seen, ...]:  # fmt: skip
+    """An event with what it comes over: the one before it, which runs on, or what is seen on the tracks below."""
     seen = _of_event(book, timeline_id, event, moment, way, chain)
     since = moment.at - event.record_in
     over = event.dissolves_over
     if since >= over:
         return seen
     share = min(WHOLE, (since + book.lasts / 2) / over)
-    before = cut.before(event)
+    before = book.cut(timeline_id).before(event)
     if before is None:
-        under: tuple[Seen, ...] = (replace(BLACK, chain=chain),)
+        under = _on_tracks(book, timeline_id, below, moment, way, chain)
     else:
-        # What goes out runs on under what comes in.
         longer = replace(before, length=before.length + over)
         under = _of_event(book, timeline_id, longer, moment, way, chain)
     return (*_shared(under, 1 - share), *_shared(seen, share))

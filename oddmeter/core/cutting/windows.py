@@ -1,5 +1,6 @@
 """Windows: the map of one event, a part of its source's run that begins where the event does (docs/model.md, Cuts)."""
 
+from bisect import bisect_left
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property
@@ -7,6 +8,7 @@ from math import ceil, floor
 
 from oddmeter.core.conform.speeds import Conform, Material, conform, own_ruler, units_used
 from oddmeter.core.cutting.events import Event
+from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.maps.paths import Path, Piece
@@ -18,7 +20,8 @@ from oddmeter.core.numbers.rates import Rate
 
 @dataclass(frozen=True)
 class Window:
-    """An event's use of its source, worked out: ``conformed`` is the whole source under the event's treatment,
+    """An event's use of its source, worked out; events that are alike share it, so that ``event`` may be one of another
+    id and place. ``conformed`` is the whole source under the event's treatment,
     ``frame_map`` what the event's frames look at, in units of the whole file, ``path`` the source seconds under its
     timeline seconds."""
 
@@ -74,12 +77,23 @@ class Window:
         """The timeline frames from one of its own on over which it runs through so many source frames, to the nearest;
         below zero back from there. Raises ``RuleError`` where it does not, within a hundred times its length."""
         way, wanted, begins = (1 if source_frames >= 0 else -1), abs(source_frames), self.place(edge)
-        before = Fraction(0)
-        for count in range(1, 100 * self.event.length + 1):
-            run = abs(self.place(edge + way * count) - begins)
-            if run >= wanted:
-                return way * (count if run - wanted <= wanted - before else count - 1)
-            before = run
+
+        def run(count: int) -> Fraction:
+            return abs(self.place(edge + way * count) - begins)
+
+        # Between these counts it runs one way, so that the first one that reaches far enough is found by halving.
+        most, rate, path = 100 * self.event.length, self.timeline_rate.value, self.path
+        turns = [way * (moment * rate - edge) for moment in (*path.begins, path.pieces[-1].ends)]
+        counts = {most, *(count for turn in turns for count in (floor(turn), ceil(turn)) if 0 < count < most)}
+        low = 0
+        for high in sorted(counts) if wanted else ():
+            if run(high) < wanted:
+                low = high
+                continue
+            count = low + 1 + bisect_left(range(low + 1, high), wanted, key=run)
+            return way * (count if run(count) - wanted <= wanted - run(count - 1) else count - 1)
+        if not wanted:
+            return 0
         raise RuleError("It does not run through so many source frames there.", "trim")
 
     def looking_at(self, place: Fraction) -> tuple[Fraction, ...]:
@@ -109,6 +123,12 @@ class Window:
         edges = {Fraction(0), self.path.lasts, *(one.begins for one in self.path.pieces if one.begins > 0)}
         places = [self.place(edge * self.timeline_rate.value) for edge in edges]
         return min(places), max(places)
+
+    @property
+    def range_used(self) -> tuple[Fraction, Fraction]:
+        """The same within the source, where any of it is: an overrun is no range of the source."""
+        low, high = max(Fraction(0), self.used[0]), min(Fraction(self.frames), self.used[1])
+        return (low, high) if low < high else self.used
 
     @property
     def speed_in(self) -> Fraction:
@@ -167,7 +187,50 @@ def begun(use: Window, by: int) -> Event:
     """An event as it is so many timeline frames after its first moment, or before it; its place and length apart."""
     if use.conformed.course is not None:
         return replace(use.event, lead=use.event.lead + by / use.timeline_rate.value)
-    return replace(use.event, source_in=run_on(use, by))
+    return replace(use.event, source_in=run_on(use, by), lead=Fraction(0))
+
+
+def begun_alike(decided: Event, was: Window, now: Window) -> Event:
+    """An event under other decisions, with the range of source that it had before them: forwards it begins where that
+    is lowest, backwards where it is highest. What an event holds beyond the ends of its source is no part of the
+    range."""
+    before, after = was.conformed.treatment, now.conformed.treatment
+    curved, curves = was.conformed.course is not None, now.conformed.course is not None
+    if curved and curves and before.curve == after.curve:
+        return decided
+    if not curved and not curves and before.reverse == after.reverse:
+        return replace(decided, source_in=run_on(was, 0), lead=Fraction(0))
+    low, high = was.range_used
+    return replace(decided, source_in=high if after.reverse and not curves else low, lead=Fraction(0))
+
+
+def at_speed(event: Event, use: Window, by: Fraction) -> Event:
+    """The event so many times as fast, from the same place on."""
+    if use.conformed.course is None:
+        wish = Wish(Intent.SPEED, use.conformed.speed * by)
+        event = replace(event, source_in=run_on(use, 0), lead=Fraction(0))
+    else:
+        curve = use.conformed.treatment.curve
+        assert curve is not None
+        points = tuple(
+            replace(
+                one, arrives=one.arrives * by, leaves=one.leaves * by, holds=round(one.holds / by),
+                at=None if one.at is None else round(one.at / by),
+            ) for one in curve.points
+        )  # fmt: skip
+        wish, event = Wish(Intent.CURVE, curve=replace(curve, points=points)), replace(event, lead=event.lead / by)
+    return replace(event, decisions=replace(event.decisions, intent=wish))
+
+
+def length_over(was: Window, now: Window) -> int:
+    """Timeline frames that the source range of an event takes under other decisions, rounded up."""
+    conformed = now.conformed
+    if conformed.course is not None:
+        return max(1, conformed.frame_map.length)
+    low, high = (seconds_at(conformed.material, conformed, place) for place in was.range_used)
+    if not 0 <= low < high <= end_of(conformed.material, conformed):
+        return was.event.length
+    return max(1, ceil((high - low) / conformed.speed * now.timeline_rate.value))
 
 
 def _curved(event: Event, material: Material, treatment: Treatment, timeline_rate: Rate) -> Window:

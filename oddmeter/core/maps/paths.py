@@ -56,7 +56,7 @@ class Piece:
     def at(self, moment: Fraction) -> Fraction:
         """Source time at a timeline moment."""
         since = moment - self.begins
-        if self.is_straight:
+        if self.is_straight or since < 0:
             return self.source + self.leaves * since
         u = min(Fraction(1), since / self.lasts)
         return self.source + self.lasts * (self.leaves * u + (self.arrives - self.leaves) * eased_sum(u, self.ease))

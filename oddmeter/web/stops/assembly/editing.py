@@ -12,10 +12,10 @@ from pydantic import BaseModel, Field
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.edits import Edge, Following
 from oddmeter.core.cutting.events import FIRST_PICTURE, FIRST_SOUND, Cut, Event, Track, TrackKind, frames_text, named
-from oddmeter.core.cutting.listed import SourceKind, Transition
+from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.shown import contains
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Part, Wish, parse_part, parse_wish
+from oddmeter.core.decisions.parts import Part, parse_part, parse_wish
 from oddmeter.core.decisions.treatment import Intent, SoundChoice
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, parse_signed, percent_text
@@ -245,22 +245,8 @@ class Editing:
         if value == 0:
             raise RuleError("A speed lies above zero; a picture that stands is a curve that holds.", "speed")
         wish = parse_wish(Intent.SPEED, str(value), self.settings.rate, self.settings.drop_frame)
-        if back:
-            return self._turned(wish, value)
-        return self._decided(lambda own: replace(own, intent=wish, reverse=None), f"at {percent_text(value)}")
-
-    def _turned(self, wish: Wish, value: Fraction) -> Made:
-        """Backwards an event begins where it ended."""
-
-        def decide(event: Event) -> Event:
-            window = self.windows(event)
-            was_back = bool(window and window.conformed.treatment.reverse)
-            begins = window.source_out if window is not None and not was_back else event.source_in
-            own = replace(event.decisions, intent=wish, reverse=True)
-            return replace(event, source_in=begins, decisions=own)
-
-        cut = edits.respeeded(self.cut, self.asked.events, decide, self.windows, self.asked.following)
-        return Made(cut, f"{self._what()} backwards at {percent_text(value)}")
+        words = f"{'backwards ' if back else ''}at {percent_text(value)}"
+        return self._decided(lambda own: replace(own, intent=wish, reverse=back or None), words)
 
     def _decide(self) -> Made:
         given = {part.value: None if text is None else parse_part(part, text) for part, text in self.asked.set.items()}
@@ -298,12 +284,9 @@ class Editing:
     def _transition(self) -> Made:
         length = parse_amount(self.asked.value or "0", self.settings.rate, self.settings.drop_frame)
         kind = self.asked.track or "dissolve"
-        changed = [
-            replace(one, transition=Transition(kind, min(length, one.length)) if length > 0 else None)
-            for one in self.some
-        ]
+        cut = edits.dissolved(self.cut, [one.id for one in self.some], kind, length)
         words = f"{kind} of {frames_text(length)} into" if length > 0 else "cut into"
-        return Made(self.cut.with_events(changed), f"{words.capitalize()} {self._what()}")
+        return Made(cut, f"{words.capitalize()} {self._what()}")
 
     def _flatten(self) -> Made:
         event = self.one

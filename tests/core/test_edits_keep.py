@@ -1,0 +1,177 @@
+"""What edits keep: the range of source under every change of speed, and frames inside a transition."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from oddmeter.core.conform.speeds import Material
+from oddmeter.core.cutting.edits import Edge, Following, dissolved, refit, respeeded, split, trimmed
+from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.listed import SourceKind, Transition
+from oddmeter.core.cutting.listing import listed_cut
+from oddmeter.core.cutting.shown import shown_at
+from oddmeter.core.cutting.windows import Window
+from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.numbers.clock import Clock
+from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from tests.core.test_cutting import FILM, Shelf, bent, clip_event, seen, shelf, speed
+
+UPPER = Track(TrackKind.PICTURE, 2)
+
+
+def window_of(book: Shelf, event: Event) -> Window:
+    found = book.window(0, event)
+    assert found is not None
+    return found
+
+
+def decided(cut: Cut, event_id: int, decisions: Decisions, book: Shelf, following: Following) -> Cut:
+    return respeeded(cut, [event_id], lambda one: replace(one, decisions=decisions), book.windows(), following)
+
+
+def test_made_straight_a_part_of_a_curve_begins_where_it_was_and_is_trimmed_from_there() -> None:
+    """Curved, split after 30 frames, made straight, trimmed at the head: each looks where the one before it did."""
+    book = shelf(clip_event(1, 0, 100, 100, decisions=bent()), material=Material(400, Rate.of(25)))
+    parts = split(book.cut(0), 1, 30, book.windows())
+    second = parts.in_time[1]
+    assert second.lead > 0
+    began = window_of(book, second).place(0)
+    straight = decided(parts, second.id, speed(1), book, Following.STAYS).event(second.id)
+    assert straight.lead == 0 and window_of(book, straight).place(0) == began
+    cut = parts.with_events([straight])
+    head = trimmed(cut, straight.id, Edge.HEAD, 5, book.windows()).event(straight.id)
+    assert window_of(book, head).place(0) == began + 5 and head.lead == 0
+
+
+def test_straight_by_another_level_a_part_of_a_curve_counts_its_lead_once() -> None:
+    """The curve was the clip's, and is gone: the event still says how far along it is."""
+    event = clip_event(1, 0, 40, 0, decisions=speed(1), lead=Fraction(30, 25))
+    book = shelf(event, material=Material(400, Rate.of(25)))
+    assert window_of(book, event).place(0) == 30
+    for by, edge in ((5, Edge.HEAD), (-5, Edge.TAIL)):
+        made = trimmed(book.cut(0), 1, edge, by, book.windows()).event(1)
+        assert window_of(book, made).place(0) == 30 + max(0, by)
+    assert window_of(book, refit(book.cut(0), 1, 80, book.windows()).event(1)).place(0) == 30
+    timeline = Timeline(0, TimelineSettings("cut", FILM, 640, 360), 1)
+    (listed,) = listed_cut(book, lambda _: timeline, 0, {}).events
+    assert listed.source_in == 30
+
+
+DIRECTIONS = st.lists(st.tuples(st.sampled_from(["1", "1/2", "2", "3/4"]), st.booleans()), min_size=1, max_size=6)
+
+
+@given(DIRECTIONS, st.integers(0, 200))
+@settings(deadline=None)
+def test_in_whatever_order_speed_and_direction_change_the_range_of_source_is_kept(
+    changes: list[tuple[str, bool]], first: int
+) -> None:
+    book = shelf(clip_event(1, 0, 100, first), material=Material(400, Rate.of(25)))
+    cut = book.cut(0)
+    for done, (value, back) in enumerate(changes, 1):
+        cut = decided(cut, 1, speed(value, reverse=back), book, Following.MOVES)
+        low, high = window_of(book, cut.event(1)).used
+        # Lengths are rounded up to full frames: nothing is lost, and less than a frame's run comes each time.
+        assert first - 2 * done < low <= first and first + 100 <= high < first + 100 + 2 * done
+
+
+@pytest.mark.parametrize("following", Following)
+def test_backwards_and_forwards_again_is_what_it_was(following: Following) -> None:
+    book = shelf(clip_event(1, 0, 100), material=Material(400, Rate.of(25)))
+    before = seen(book)
+    back = decided(book.cut(0), 1, speed(1, reverse=True), book, following)
+    assert window_of(book, back.event(1)).used == (Fraction(0), Fraction(100))
+    again = decided(back, 1, speed(1), book, following)
+    assert again.event(1).source_in == 0
+    book.cuts[0] = again
+    assert seen(book) == before
+
+
+def test_an_event_of_a_variable_clip_keeps_its_range_by_its_own_times() -> None:
+    """A second of slow pictures and a second of quick ones: 10 and 50 of them."""
+    times = [*range(0, 1000, 100), *range(1000, 2000, 20), 2000]
+    material = Material(60, Rate.of(30), clock=Clock.of(times, Fraction(1, 1000)))
+    book = shelf(clip_event(1, 0, 25), material=material)
+    assert window_of(book, book.cut(0).event(1)).used == (Fraction(0), Fraction(10))
+    slower = decided(book.cut(0), 1, speed("1/2"), book, Following.MOVES).event(1)
+    assert slower.length == 50 and window_of(book, slower).used == (Fraction(0), Fraction(10))
+
+
+def dissolving(length: int = 50, over: int = 25) -> Shelf:
+    events = (clip_event(1, 0, 50), clip_event(2, 50, length, 100, transition=Transition("dissolve", over)))
+    return shelf(*events, material=Material(400, Rate.of(25)))
+
+
+def test_nothing_is_split_or_cut_short_inside_its_transition() -> None:
+    book = dissolving()
+    for after in (1, 24):
+        with pytest.raises(RuleError, match="in the middle of its dissolve"):
+            split(book.cut(0), 2, after, book.windows())
+    parts = split(book.cut(0), 2, 25, book.windows())
+    before = seen(book)
+    book.cuts[0] = parts
+    assert seen(book) == before
+    with pytest.raises(RuleError, match="shorter than its dissolve of 25 frames"):
+        trimmed(dissolving().cut(0), 2, Edge.TAIL, -26, book.windows())
+    assert trimmed(dissolving().cut(0), 2, Edge.TAIL, -25, book.windows()).event(2).length == 25
+
+
+def test_a_transition_is_never_longer_than_its_event() -> None:
+    book = dissolving()
+    quick = decided(book.cut(0), 2, speed(4), book, Following.MOVES).event(2)
+    assert quick.length == 13 and quick.transition == Transition("dissolve", 13)
+    fitted = refit(book.cut(0), 2, 10, book.windows()).event(2)
+    assert fitted.transition == Transition("dissolve", 10)
+    longest = dissolved(book.cut(0), [2], "dissolve", 80).event(2)
+    assert longest.transition == Transition("dissolve", 50)
+    assert dissolved(book.cut(0), [2], "dissolve", 0).event(2).transition is None
+    with pytest.raises(RuleError, match="a transition of 60 frames in an event of 50"):
+        clip_event(1, 0, 50, transition=Transition("wipe", 60))
+
+
+def test_a_dissolve_over_a_picture_below_comes_from_that_picture() -> None:
+    events = (
+        clip_event(1, 0, 100), clip_event(2, 20, 40, 200, track=UPPER, transition=Transition("dissolve", 10)),
+        Event(3, Track(TrackKind.PICTURE, 3), SourceKind.BLACK, 90, 10, transition=Transition("dissolve", 4)),
+    )  # fmt: skip
+    book = shelf(*events, material=Material(400, Rate.of(25)))
+    under, over = shown_at(book, 0, 22)
+    assert (under.clip_id, under.weights.first, over.weights.first) == (1, 22, 202)
+    assert (under.share, over.share) == (Fraction(3, 4), Fraction(1, 4))
+    assert [part.clip_id for part in shown_at(book, 0, 91)] == [1, None]
+    assert [part.clip_id for part in shown_at(dissolving(), 0, 55)] == [1, 1]
+
+
+@given(st.integers(-300, 300), st.integers(0, 60), st.booleans())
+@settings(deadline=None)
+def test_frames_over_are_found_as_by_walking(wanted: int, edge: int, curved: bool) -> None:
+    event = clip_event(1, 0, 60, 100, decisions=bent() if curved else speed("3/7"))
+    use = window_of(shelf(event), event)
+    way, begins = (1 if wanted >= 0 else -1), use.place(edge)
+    runs = [abs(use.place(edge + way * count) - begins) for count in range(6001)]
+    first = next((count for count, run in enumerate(runs) if count and run >= abs(wanted)), None)
+    if first is None:
+        with pytest.raises(RuleError, match="does not run through"):
+            use.frames_over(Fraction(wanted), edge)
+        return
+    closer = first if runs[first] - abs(wanted) <= abs(wanted) - runs[first - 1] else first - 1
+    assert use.frames_over(Fraction(wanted), edge) == way * closer
+
+
+def test_a_hundred_thousand_frames_over_are_found_without_walking() -> None:
+    """By asking for few places, as often as a number that large can be halved."""
+    event = clip_event(1, 0, 200_000, 0, decisions=speed("1/1000"))
+    use = window_of(shelf(event, material=Material(10_000, Rate.of(25))), event)
+    asked: list[int | Fraction] = []
+
+    class Counted(Window):
+        def place(self, frame: int | Fraction) -> Fraction:
+            asked.append(frame)
+            return super().place(frame)
+
+    counted = Counted(use.event, use.conformed, use.frame_map, use.timeline_rate)
+    assert counted.frames_over(Fraction(100), 0) == 100_000 and len(asked) < 200
