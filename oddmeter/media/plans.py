@@ -3,7 +3,7 @@
 from abc import ABC, abstractmethod
 from collections.abc import Iterator
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import Protocol
@@ -18,7 +18,7 @@ from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, carried_over
+from oddmeter.core.numbers.timecode import Timecode, carried_over, of_any_day
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
@@ -196,7 +196,7 @@ class ClipPlan(FilePlan):
         if source is None:
             return midnight
         try:
-            first = replace(source, frames=source.frames + self._first_frame)
+            first = of_any_day(source.frames + self._first_frame, source.rate, source.drop)
             return carried_over(first, self.rate, self.drop_frame)
         except RuleError:
             return midnight

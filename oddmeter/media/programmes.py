@@ -22,7 +22,7 @@ from oddmeter.core.decisions.treatment import Between, Framing
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.numbers.timecode import Timecode, of_any_day
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
@@ -89,7 +89,7 @@ class TimelinePlan(FilePlan):
     def start(self) -> Timecode:
         """The timecode of the stretch's first frame."""
         settings = self.programme.settings
-        return Timecode(settings.start + self.programme.first, settings.rate, settings.drop_frame)
+        return of_any_day(settings.start + self.programme.first, settings.rate, settings.drop_frame)
 
     @cached_property
     def sounds(self) -> tuple[SoundTrack, ...]:

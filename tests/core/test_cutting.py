@@ -35,6 +35,7 @@ from oddmeter.core.cutting.shown import Book, contains, lost_by_flattening, show
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.music import Music
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.maps.frame_map import Weights
@@ -511,6 +512,14 @@ def test_speeds_that_followed_from_a_rate_are_held_at_another() -> None:
     assert cut_point(5, Rate.of(50), FILM).now == 2 and cut_point(7, Rate.of(50), FILM).now == 4, "halves to even"
     with pytest.raises(RuleError, match="shorter than a frame"):
         rerated(Cut(Rate.of(100), (clip_event(1, 0, 1),)), FILM, book.windows())
+
+
+def test_music_begins_and_fades_at_the_same_time_at_another_rate() -> None:
+    music = Music("Footage", "Music/tide.wav", -50, 25)
+    book = shelf(clip_event(1, 0, 50, decisions=replace(speed(1), music=music)))
+    book.treat = lambda treatment: replace(treatment, music=music)
+    (event,) = rerated(book.cut(0), Rate.of(50), book.windows()).cut.events
+    assert event.decisions.music == replace(music, start=-100, fade=50)
 
 
 def test_events_know_what_is_beside_them() -> None:

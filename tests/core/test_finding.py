@@ -84,6 +84,7 @@ def test_a_proxy_leads_to_its_original() -> None:
         ("25", "10:00:00:00", 40, "25", 40),  # counted from the beginning of the file
         ("25", "nonsense", 40, "25", 40),
         ("25", "10:00:00:00", 899_990, "25", -10),  # before the file begins
+        ("25", "23:59:59:00", 10, "25", 35),  # the file runs on through midnight
     ],
 )
 def test_an_in_point_is_a_place_in_the_file(

@@ -11,9 +11,10 @@ from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.conform.routes import Circumstances, Route, smoothness, stacked, two_ways, way_out
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform, Material, conform
-from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.maps.straight import StraightMap
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 
@@ -114,6 +115,22 @@ def test_a_rounded_number_gives_the_length_it_says(
     grain = Fraction(1, 10**precision.places) / (1 if precision.rounds_rates else 100)
     exact = file.value if precision.rounds_rates else plan.speed
     assert found.value >= grain and (abs(found.value - exact) <= grain / 2 or found.value == grain)
+
+
+def test_a_clip_read_at_its_settled_rate_is_re_speeded_to_the_same_stride() -> None:
+    """240 frames a second in a file of 30 whose times waver: by speed it is read as the file says."""
+    times = Clock.of([8 * n + n % 2 for n in range(240)] + [1920], Fraction(1, 240))
+    material = Material(240, Rate.of(30), Rate.of(240), clock=times, settled=True)
+    now = conform(material, Treatment(Intent.REAL_TIME), Rate.of(24))
+    by_rate, by_speed = two_ways(now, Circumstances())
+    assert now.stride == 10 and by_rate.planned is not None and by_speed.planned is not None
+    assert by_rate.planned.stride == by_speed.planned.stride == 10 and by_speed.planned.speed == 8
+
+
+@pytest.mark.parametrize("span", [Span(), Span(100, 200), Span(990)])
+def test_how_slow_a_clip_can_go_is_the_same_for_a_part_of_it(span: Span) -> None:
+    now = planned("24", "24", Treatment(Intent.PACE, Fraction(1), span=span), 1000)
+    assert smoothness(now).needed == 24 and smoothness(now).smooth
 
 
 def test_rounding_as_receiving_systems_show_it() -> None:

@@ -27,6 +27,14 @@ def test_any_name_gives_hints_that_are_in_it(name: str) -> None:
         assert hint is None or hint[1].strip(" _-") in name
 
 
+@pytest.mark.parametrize(
+    ("typed", "advised"), [("29.97i", "29.97 or 59.94i"), ("25i", "25 or 50i"), ("23.976i", "23.976 or 47.95i")]
+)
+def test_fields_typed_for_frames_are_asked_about_in_rates_that_are_meant(typed: str, advised: str) -> None:
+    with pytest.raises(RuleError, match=f"Type {advised}"):
+        Rate.parse(typed)
+
+
 @given(st.sampled_from(Question), st.text(max_size=30))
 def test_any_answer_is_exact_or_refused(question: Question, text: str) -> None:
     try:

@@ -419,6 +419,39 @@ def test_a_list_runs_on_through_midnight() -> None:
     assert [(one.record_in, one.length) for one in cut.events] == [(0, 50), (50, 500), (550, 25)]
     assert (cut.timecode(0), cut.timecode(550)) == ("23:59:50:00", "00:00:12:00")
     assert cut.events[0].speed == 1, "its source runs through midnight too"
+    marked = read_edl(f"{text}* LOC: 00:00:02:00 RED     past midnight\n", FILM)
+    assert [one.at for one in marked.markers] == [300] and marked.timecode(300) == "00:00:02:00"
+    again = read_edl(write_edl(marked).text, FILM)
+    assert again.events == tuple(replace(one, line=again.events[n].line, number=again.events[n].number,
+        comments=again.events[n].comments) for n, one in enumerate(marked.events))  # fmt: skip
+    assert again.markers == marked.markers
+
+
+@given(
+    st.sampled_from(["25 24", "30 25", "29.97 25", "24 23.976", "59.94 25", "23.976 29.97"]),
+    st.integers(1, 600), st.integers(0, 4000), st.booleans(),
+)  # fmt: skip
+def test_a_clip_of_another_rate_at_its_own_speed_needs_no_motion(
+    rates: str, length: int, first: int, back: bool
+) -> None:
+    """Its in and out are rounded to full frames of its own; that alone is no speed."""
+    source, rate = (Rate.parse(one) for one in rates.split())
+    run = length * source.value / rate.value
+    event = ListedEvent(
+        "V", SourceKind.CLIP, 0, length, "a", "A", "", source, first + (run if back else Fraction(1, 3)), reverse=back
+    )  # fmt: skip
+    written = write_edl(ListedCut("cut", rate, False, 0, (event,))).text
+    (read,) = read_edl(
+        "\n".join(line for line in written.splitlines() if back or not line.startswith("M2")), rate
+    ).events
+    assert read.speed == 1 and read.reverse is back
+
+
+def test_without_motion_only_what_rounding_cannot_explain_is_a_speed() -> None:
+    lines = "001 A V C 00:00:00:00 00:00:{:02}:{:02} 01:00:00:00 01:00:04:05\n* SOURCE RATE: 25\n"
+    assert [_events(lines.format(*out), Rate.of(24))[0].speed for out in ((4, 4), (4, 5), (4, 6), (4, 7))] == [
+        Fraction(104, 25) * Fraction(24, 101), 1, 1, Fraction(107, 25) * Fraction(24, 101)
+    ]  # fmt: skip
 
 
 def test_names_and_files_go_to_the_events_they_are_of() -> None:

@@ -76,6 +76,13 @@ def desk(footage: dict[str, Path], tmp_path: Path) -> Desk:
     return Desk(footage, tmp_path, lambda treatment: treatment)
 
 
+def test_a_timeline_runs_on_through_midnight(desk: Desk) -> None:
+    late = replace(FILM, start=24 * 3600 * 25 - 50)
+    desk.book.cuts[0] = Cut(late.rate, (clip_event(1, 100, 20),))
+    programme = programme_of(desk.book, 0, late, desk.book.cuts[0])
+    assert str(desk.of(replace(programme, first=100)).start) == "00:00:02:00" == late.timecode(100)
+
+
 def made_and_proven(plan: TimelinePlan) -> Proof:
     render(plan)
     proof = verify(plan)

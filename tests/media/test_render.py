@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from oddmeter.core.conform.speeds import Material, conform
-from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
+from oddmeter.core.decisions.treatment import Intent, SoundChoice, Span, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.footage import Take
@@ -122,6 +122,13 @@ def test_pixel_shape_and_start_timecode_are_kept(setting: Setting, footage: dict
     render(plan)
     made = probe(plan.out)
     assert made.timecode == "02:00:00;00" and made.pixel_aspect == Fraction(16, 15)
+
+
+def test_a_part_behind_midnight_begins_behind_midnight(footage: dict[str, Path], tmp_path: Path) -> None:
+    treatment = Treatment(Intent.REAL_TIME, span=Span(50))
+    plan = plan_for(footage["VR_choir_tape_50i.mov"], tmp_path, "25", treatment)
+    plan = replace(plan, facts=replace(plan.facts, timecode="23:59:59:10"))
+    assert str(plan.start) == "00:00:01:10"
 
 
 @pytest.mark.parametrize("setting", Setting)

@@ -164,8 +164,9 @@ class Smoothness:
 
 def smoothness(planned: Conform) -> Smoothness:
     """What can be said about how smooth a plan's motion is (facts of the trade: shot rate ≥ timeline rate ÷ pace)."""
-    pictures_a_unit = Fraction(planned.frame_map.units, planned.material.frames)
-    needed = planned.timeline_rate.value / (planned.pace * pictures_a_unit)
+    first, stop = planned.span
+    units_a_frame = Fraction(planned.frame_map.units, stop - first)
+    needed = planned.timeline_rate.value / (planned.pace * units_a_frame)
     floor_pace = planned.slow_floor * planned.read_rate.value / planned.shot_rate.value
     return Smoothness(planned.slow_floor, floor_pace, needed, 1 / (2 * planned.shot_rate.value), 1 / (2 * needed))
 
@@ -179,8 +180,10 @@ def _by_rate(planned: Conform) -> Conform | None:
 
 
 def _by_speed(planned: Conform) -> Conform:
-    speed = planned.played_rate / planned.material.file_rate.value
-    treatment = replace(planned.treatment, intent=Intent.SPEED, value=speed, read_rate=None)
+    material = planned.material
+    read = material.file_rate if material.clock is not None else None  # which else may be read at its shot rate
+    speed = planned.played_rate / material.file_rate.value
+    treatment = replace(planned.treatment, intent=Intent.SPEED, value=speed, read_rate=read)
     return conform(planned.material, treatment, planned.timeline_rate)
 
 

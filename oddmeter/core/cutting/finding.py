@@ -15,6 +15,7 @@ from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Reading, Wish
 from oddmeter.core.decisions.treatment import Intent, SoundChoice
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import frames_in_day
 from oddmeter.core.planning.clips import KnownClip
 
 
@@ -89,8 +90,7 @@ class Footage:
         material = self.known[clip_id].material
         if material is None:
             return False
-        low = recounted(used[0], rate, material.file_rate) - (start_frame(self.known[clip_id]) or 0)
-        return 0 <= low < material.frames
+        return 0 <= _since_start(self.known[clip_id], used[0], rate) < material.frames
 
 
 def start_frame(known: KnownClip) -> int | None:
@@ -104,10 +104,20 @@ def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:
     has none, or the place would lie before it, and within its length from zero, the list counts from its beginning."""
     if known.material is None:
         return source.source_in
-    material = known.material
-    counted = recounted(source.source_in, source.rate, material.file_rate)
-    since = counted - (start_frame(known) or 0)
-    return counted if since < 0 <= counted < material.frames else since
+    counted = recounted(source.source_in, source.rate, known.material.file_rate)
+    since = _since_start(known, source.source_in, source.rate)
+    return counted if since < 0 <= counted < known.material.frames else since
+
+
+def _since_start(known: KnownClip, place: Fraction, rate: Rate) -> Fraction:
+    """A list's place in frames from the first of a file, by timecode, which may run on through midnight."""
+    assert known.material is not None
+    since = recounted(place, rate, known.material.file_rate) - (start_frame(known) or 0)
+    first = known.facts.first_timecode if known.facts else None
+    if since < 0 and first is not None:
+        next_day = since + frames_in_day(first.rate, first.drop)
+        return next_day if next_day < known.material.frames else since
+    return since
 
 
 def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Event:

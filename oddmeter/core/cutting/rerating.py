@@ -78,6 +78,9 @@ def _held(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:
     if window.conformed.material.of_sound:
         return replace(event, source_in=event.source_in * now.value / was.value)
     treatment = window.conformed.treatment
+    if music := treatment.music:
+        start, fade = (cut_point(frame, was, now).now for frame in (music.start, music.fade))
+        event = replace(event, decisions=replace(event.decisions, music=replace(music, start=start, fade=fade)))
     if treatment.curve is not None:
         wish = Wish(Intent.CURVE, curve=_of_rate(treatment.curve, was, now))
     elif treatment.intent in (Intent.EVERY_FRAME, Intent.FIT):

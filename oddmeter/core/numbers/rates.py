@@ -75,7 +75,8 @@ class Rate:
         if scan != "i":
             return Rate(value)
         if value < _SLOWEST_IN_FIELDS:
-            raise RuleError(f"“{typed}” is unclear: “i” counts fields. Type {whole} or {2 * int(whole)}i.", "rate")
+            frames, fields = rate_text(value), rate_text(2 * value)
+            raise RuleError(f"“{typed}” is unclear: “i” counts fields. Type {frames} or {fields}i.", "rate")
         return Rate((60 * _NTSC if value == 60 else value) / 2)
 
     @staticmethod

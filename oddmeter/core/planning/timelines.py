@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import duration_text
+from oddmeter.core.numbers.timecode import of_any_day
 from oddmeter.core.pictures.scan import TimelineScan
 
 
@@ -25,7 +25,7 @@ class TimelineSettings:
 
     def timecode(self, frame: int) -> str:
         """The timecode of a timeline frame, counted from its first."""
-        return duration_text(self.start + frame, self.rate, self.drop_frame)
+        return str(of_any_day(self.start + frame, self.rate, self.drop_frame))
 
 
 @dataclass(frozen=True)

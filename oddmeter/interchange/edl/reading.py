@@ -100,11 +100,14 @@ class _Reading:
         source = span.source_out - span.source_in
         by_lengths = abs(source) / span.rate.value * self.rate.value / span.length
         motion = entry.motion
+        by_counts = Fraction(1) if motion is None else abs(motion.rate) / self.rate.nominal
+        reverse = source < 0 if motion is None else motion.rate < 0
+        # Labels are full frames: what their rounding alone explains is no other speed.
+        if by_counts == 1 and abs(abs(source) - span.length * span.rate.value / self.rate.value) < 1:
+            return by_counts, reverse
         if motion is None:
-            if by_lengths != 1:
-                self._note(entry, f"Source and record differ in length, without M2: {_percent(by_lengths)} is taken.")
-            return by_lengths, source < 0
-        by_counts, reverse = abs(motion.rate) / self.rate.nominal, motion.rate < 0
+            self._note(entry, f"Source and record differ in length, without M2: {_percent(by_lengths)} is taken.")
+            return by_lengths, reverse
         if motion.rate != 0 and _agree(by_lengths, motion.rate, motion.decimals, (self.rate, span.rate)):
             return by_lengths, reverse
         if motion.rate != 0 or source not in (0, 1):
@@ -206,6 +209,8 @@ class _Reading:
         for line, at, colour, name in self.lines.markers:
             try:
                 frame = Timecode.parse(at, self.rate, self.drop).frames - start
+                if frame < -(frames_in_day(self.rate, self.drop) // 2):
+                    frame += frames_in_day(self.rate, self.drop)
             except RuleError as error:
                 self.notes.append(Note(f"The marker is left out. {error}", line))
                 continue

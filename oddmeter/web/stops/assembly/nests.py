@@ -15,8 +15,7 @@ from oddmeter.core.cutting.shown import lost_by_flattening
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, can_drop
-from oddmeter.core.planning.timelines import Timeline
+from oddmeter.core.numbers.timecode import Timecode, can_drop, carried_over
 from oddmeter.store import events, shows
 from oddmeter.store.changes import change
 from oddmeter.web.http.context import Here
@@ -103,7 +102,8 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
     found = rerated(cut, rate, book.windows(timeline_id))
     drop = asked.drop_frame and can_drop(rate)
     settings = timeline.settings
-    start = Timecode.parse(f"{_hours(timeline)}:00:00:00", rate, drop).frames
+    first = Timecode(settings.start, settings.rate, settings.drop_frame)
+    start = carried_over(first, rate, drop).frames
     title = f"“{settings.name}” at {rate} as the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
@@ -142,11 +142,6 @@ def _anew(some: Sequence[Event]) -> list[Event]:
     return [
         replace(event, id=ids[event.id], group=None if event.group is None else groups[event.group]) for event in some
     ]
-
-
-def _hours(timeline: Timeline) -> str:
-    settings = timeline.settings
-    return str(Timecode(settings.start, settings.rate, settings.drop_frame))[:2]
 
 
 def _clip_name(book: ShowBook, clip_id: int) -> str:

@@ -18,7 +18,7 @@ from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import part_text, titled
 from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text
-from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.numbers.timecode import of_any_day
 from oddmeter.core.pictures.originals import Unit
 from oddmeter.core.planning.plans import Plan
 from oddmeter.media.files.identity import insist_as_known
@@ -317,7 +317,7 @@ def _frame_view(side: Side, number: int) -> FrameView:
     return FrameView(
         frame=number,
         source_frame=planned.unit(what.moments[0].first).frames[0],
-        timecode=str(Timecode(number, settings.rate, settings.drop_frame)),
+        timecode=str(of_any_day(number, settings.rate, settings.drop_frame)),
         kind=what.kind,
         skipped=planned.frame_map.passed_over(number, scan, planned.treatment.between),
         moments=[
@@ -343,7 +343,7 @@ def _part(side: Side, unit: Unit, share: Fraction) -> SourceView:
     elif unit.upper != unit.lower:
         names = f"{unit.upper} upper + {unit.lower} lower"
     start = side.source_start
-    timecode = str(Timecode(start.frames + frames[0], start.rate, start.drop)) if start else ""
+    timecode = str(of_any_day(start.frames + frames[0], start.rate, start.drop)) if start else ""
     return SourceView(frames=names, timecode=timecode, percent=f"{decimal_text(share * 100, 1)} %")
 
 
