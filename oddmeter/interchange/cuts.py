@@ -83,6 +83,7 @@ def event_document(event: ListedEvent) -> dict[str, Any]:
         "length": event.length,
         "source_rate": event.source_rate.exact,
         "source_in": fraction_text(event.source_in),
+        "source_drop_frame": event.source_drop,
         "speed": fraction_text(event.speed),
         "freeze": event.freeze,
         "reverse": event.reverse,

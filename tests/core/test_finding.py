@@ -16,6 +16,7 @@ from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.logs import LogEntry
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.clips import Clip, Decided, KnownClip, known_of
 
 FILM = Rate.of(25)
@@ -92,6 +93,14 @@ def test_an_in_point_is_a_place_in_the_file(
 ) -> None:
     clip = known(1, "a.mov", rate, timecode=timecode)
     assert place_in_file(clip, source(at=listed, rate=Rate.parse(listed_rate))) == place
+
+
+@pytest.mark.parametrize(("file", "drops"), [("01:00:00:00", True), ("01:00:00;00", False)])
+def test_a_place_is_found_by_its_numbers_however_list_and_file_count(file: str, drops: bool) -> None:
+    """The list says 01:00:10, ten numbers of thirty frames behind the file's first."""
+    clip = known(1, "a.mov", "29.97", timecode=file)
+    at = Timecode.parse(f"01:00:10{';' if drops else ':'}00", Rate.parse("29.97")).frames
+    assert place_in_file(clip, replace(source(at=at, rate=Rate.parse("29.97")), drop_frame=drops)) == 300
 
 
 def test_timecode_is_carried_over_by_its_numbers() -> None:

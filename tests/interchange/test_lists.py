@@ -350,6 +350,91 @@ def test_ranges_are_pulled_once_with_handles() -> None:
     assert found[0].timecode(found[0].first) == "00:00:03:17"
 
 
+def nest(inner: str, outer: str, source_in: int, length: int, speed: Fraction = Fraction(1)) -> ListedCut:
+    """A timeline with one event of another, which has A for its first and B for its second second of 100 frames."""
+    inside, rate = Rate.parse(inner), Rate.parse(outer)
+    half = inside.nominal
+    leaves = tuple(
+        ListedEvent("V", SourceKind.CLIP, at * half, half, name, name, source_rate=inside, source_in=Fraction(1000))
+        for at, name in enumerate("AB")
+    )
+    event = ListedEvent(
+        "V", SourceKind.TIMELINE, 0, length, "inner", source_rate=inside, source_in=Fraction(source_in), speed=speed,
+        inside=ListedCut("inner", inside, False, 0, leaves),
+    )  # fmt: skip
+    return ListedCut("outer", rate, False, 0, (event,))
+
+
+@pytest.mark.parametrize(
+    ("inner", "outer", "source_in", "length", "wanted"),
+    [
+        ("50", "25", 0, 25, {"A": (1000, 1050)}), ("50", "25", 50, 25, {"B": (1000, 1050)}),
+        ("25", "50", 10, 50, {"A": (1010, 1025), "B": (1000, 1010)}), ("100", "24", 150, 6, {"B": (1050, 1075)}),
+    ],
+)  # fmt: skip
+def test_of_a_nest_at_another_rate_just_what_is_shown_is_pulled(
+    inner: str, outer: str, source_in: int, length: int, wanted: dict[str, tuple[int, int]]
+) -> None:
+    found = pulls(nest(inner, outer, source_in, length))
+    assert {one.name: (one.first, one.stop) for one in found} == wanted
+
+
+@pytest.mark.parametrize(("inner", "outer"), [("50", "25"), ("25", "24"), ("23.976", "29.97")])
+def test_a_nest_is_written_at_its_own_rate(inner: str, outer: str) -> None:
+    """For the library its children last as long as they do, and here it is the same cut again."""
+    cut = nest(inner, outer, 0, 20)
+    text = write_otio(cut)
+    (stack,) = otio.adapters.read_from_string(text, "otio_json").tracks[0]
+    inside = cut.events[0].inside
+    assert inside is not None
+    lasts = [one.duration().to_seconds() for one in stack[0]]
+    assert lasts == pytest.approx([float(one.length / inside.rate.value) for one in inside.events])
+    again = read_otio(text).events[0].inside
+    assert again is not None and again.rate == inside.rate
+    assert [(one.record_in, one.length) for one in again.events] == [
+        (0, inside.rate.nominal),
+        (inside.rate.nominal,) * 2,
+    ]
+
+
+def test_what_lies_over_another_moves_nothing_behind_it() -> None:
+    events = [
+        ListedEvent("V", SourceKind.CLIP, at, length, name, name, source_in=Fraction(100), speed=Fraction(2))
+        for at, length, name in ((0, 50, "A"), (40, 30, "B"), (45, 3, "C"), (90, 10, "D"))
+    ]
+    again = read_otio(write_otio(ListedCut("cut", FILM, False, 0, tuple(events))))
+    clips = [one for one in again.events if one.kind is SourceKind.CLIP]
+    told = [(one.name, one.record_in, one.length, int(one.source_in)) for one in clips]
+    assert told == [("A", 0, 50, 100), ("B", 50, 20, 120), ("D", 90, 10, 100)]
+
+
+NTSC = Rate.parse("29.97")
+MIXED = """TITLE: MIXED
+FCM: DROP FRAME
+001  FREE V C 00:01:00:00 00:01:02:00 01:00:00;00 01:00:02;00
+002  DROP V C 01:00:10;00 01:00:12;00 01:00:02;00 01:00:04;00
+003  FREE V C 01:00:10:00 01:00:12:00 01:00:04;00 01:00:06;00
+"""
+
+
+def test_each_source_is_counted_in_its_own_way_in_a_drop_frame_list() -> None:
+    cut = read_edl(MIXED, NTSC)
+    assert [(int(one.source_in), one.source_drop) for one in cut.events] == [
+        (1800, False), (108_000 - 108 + 300, True), (108_300, False),
+    ]  # fmt: skip
+    again = write_edl(cut).text
+    assert [line[29:52] for line in again.splitlines() if line[:3].isdecimal()] == [
+        line.split("C ", 1)[1][:23] for line in MIXED.splitlines()[2:]
+    ]
+    assert [one.timecode(one.first) for one in pulls(cut)] == ["00:01:00:00", "01:00:10:00", "01:00:10;00"]
+    assert [one.source_drop for one in read_otio(write_otio(cut)).events] == [False, True, False]
+
+
+def test_without_semicolons_a_number_that_drop_frame_skips_tells_how_its_reel_is_counted() -> None:
+    cut = read_edl(MIXED.replace(";", ":"), NTSC)
+    assert [(one.reel, one.source_drop) for one in cut.events] == [("FREE", False), ("DROP", True), ("FREE", False)]
+
+
 def test_the_command_reads_writes_and_compares(tmp_path: Path) -> None:
     path = tmp_path / "bell.edl"
     path.write_bytes(BELL.encode())
@@ -357,6 +442,7 @@ def test_the_command_reads_writes_and_compares(tmp_path: Path) -> None:
     assert told["events"][1] | {"path": ""} == {
         "track": "V", "kind": "clip", "name": "HB_GULLS", "reel": "HARBOUR2", "path": "", "record_in": 100,
         "length": 100, "source_rate": "25/1", "source_in": "180000/1", "speed": "2/1", "freeze": False,
+            "source_drop_frame": None,
         "reverse": False, "transition": {"kind": "dissolve", "length": 25},
     }  # fmt: skip
     assert oddmeter("cut", path, "--to", tmp_path / "bell.otio").status == 0

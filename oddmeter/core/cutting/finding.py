@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
+from math import floor
 
 from oddmeter.core.cutting.events import Event, Track
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, recounted
@@ -15,7 +16,7 @@ from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Reading, Wish
 from oddmeter.core.decisions.treatment import Intent, SoundChoice
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import frames_in_day
+from oddmeter.core.numbers.timecode import can_drop, carried_over, frames_in_day, of_any_day
 from oddmeter.core.planning.clips import KnownClip
 
 
@@ -72,7 +73,7 @@ class Footage:
         )  # fmt: skip
         for by, fitting in ways:
             several = len(fitting) > 1
-            held = {one for one in fitting if self._holds(one, source.rate, used)} if several else fitting
+            held = {one for one in fitting if self._holds(one, source, used)} if several else fitting
             if clips := held or fitting:
                 return Found(tuple(sorted(clips)), by if len(clips) == 1 else FoundBy.SEVERAL)
         return Found((), FoundBy.NOTHING)
@@ -86,11 +87,11 @@ class Footage:
         whole = {one for one in clips if tail.endswith(self.known[one].clip.path.casefold())}
         return whole or clips
 
-    def _holds(self, clip_id: int, rate: Rate, used: tuple[Fraction, Fraction]) -> bool:
+    def _holds(self, clip_id: int, source: ListedSource, used: tuple[Fraction, Fraction]) -> bool:
         material = self.known[clip_id].material
         if material is None:
             return False
-        return 0 <= _since_start(self.known[clip_id], used[0], rate) < material.frames
+        return 0 <= _since_start(self.known[clip_id], replace(source, source_in=used[0])) < material.frames
 
 
 def start_frame(known: KnownClip) -> int | None:
@@ -105,15 +106,19 @@ def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:
     if known.material is None:
         return source.source_in
     counted = recounted(source.source_in, source.rate, known.material.file_rate)
-    since = _since_start(known, source.source_in, source.rate)
+    since = _since_start(known, source)
     return counted if since < 0 <= counted < known.material.frames else since
 
 
-def _since_start(known: KnownClip, place: Fraction, rate: Rate) -> Fraction:
-    """A list's place in frames from the first of a file, by timecode, which may run on through midnight."""
+def _since_start(known: KnownClip, source: ListedSource) -> Fraction:
+    """A list's place in frames from the first of a file, by the numbers of its timecode, which may run on through
+    midnight."""
     assert known.material is not None
-    since = recounted(place, rate, known.material.file_rate) - (start_frame(known) or 0)
-    first = known.facts.first_timecode if known.facts else None
+    first, place = known.facts.first_timecode if known.facts else None, source.source_in
+    if first is not None and source.drop_frame not in (None, first.drop) and can_drop(source.rate):
+        whole = floor(place)
+        place += carried_over(of_any_day(whole, source.rate, not first.drop), source.rate, first.drop).frames - whole
+    since = recounted(place, source.rate, known.material.file_rate) - (first.frames if first else 0)
     if since < 0 and first is not None:
         next_day = since + frames_in_day(first.rate, first.drop)
         return next_day if next_day < known.material.frames else since

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import of_any_day
+from oddmeter.core.numbers.timecode import can_drop, of_any_day
 
 
 class SourceKind(StrEnum):
@@ -31,19 +31,21 @@ class Transition:
 @dataclass(frozen=True)
 class ListedSource:
     """What a list says of an event's source: its name, reel and path, and its in point, in frames from timecode zero at
-    ``rate``."""
+    ``rate``; ``drop_frame`` is how its own timecode is counted, None where nothing says it."""
 
     name: str
     reel: str
     path: str
     rate: Rate
     source_in: Fraction
+    drop_frame: bool | None = None
 
     def document(self) -> dict[str, str]:
         """As JSON keeps it."""
+        counted = {} if self.drop_frame is None else {"drop_frame": "yes" if self.drop_frame else "no"}
         return {
             "name": self.name, "reel": self.reel, "path": self.path, "rate": self.rate.exact,
-            "source_in": fraction_text(self.source_in),
+            "source_in": fraction_text(self.source_in), **counted,
         }  # fmt: skip
 
     @staticmethod
@@ -51,7 +53,7 @@ class ListedSource:
         """From JSON."""
         return ListedSource(
             document["name"], document["reel"], document["path"], Rate.exactly(document["rate"]),
-            Fraction(document["source_in"]),
+            Fraction(document["source_in"]), {"yes": True, "no": False}.get(document.get("drop_frame", "")),
         )  # fmt: skip
 
 
@@ -81,7 +83,8 @@ class ListedEvent:
 
     ``record_in`` and ``length`` are timeline frames, counted from the list's start; ``source_in`` is the place at which
     its first moment looks, in source frames from timecode zero at ``source_rate``. ``speed`` is source seconds a
-    second, never below 0 (0 is a freeze); in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
+    second, never below 0 (0 is a freeze); ``source_drop`` is how its own timecode is counted, None where nothing says
+    it; in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
     nested timeline. Where its speed changes, ``speed`` is that on the whole, and ``curve`` holds the curve as JSON with
     the place in the file, from 0, at which it ``enters``, and its ``lead``. ``comments`` and ``kept`` (JSON) are what
     nobody here reads, and goes out again as it came.
@@ -105,6 +108,7 @@ class ListedEvent:
     kept: str = ""
     line: int | None = None
     curve: str = ""
+    source_drop: bool | None = None
 
     @property
     def stop(self) -> int:
@@ -119,7 +123,7 @@ class ListedEvent:
     @property
     def source(self) -> ListedSource:
         """What it says of its source."""
-        return ListedSource(self.name, self.reel, self.path, self.source_rate, self.source_in)
+        return ListedSource(self.name, self.reel, self.path, self.source_rate, self.source_in, self.source_drop)
 
     @property
     def is_sound(self) -> bool:
@@ -170,6 +174,11 @@ class ListedCut:
     def on(self, track: str) -> tuple[ListedEvent, ...]:
         """The events of a track in time order."""
         return tuple(sorted((one for one in self.events if one.track == track), key=lambda one: one.record_in))
+
+    def drops(self, event: ListedEvent) -> bool:
+        """True where the timecode of an event's source drops numbers: by its own counting, or else as the list's."""
+        own = self.drop_frame if event.source_drop is None else event.source_drop
+        return own and can_drop(event.source_rate)
 
     def timecode(self, frame: int) -> str:
         """The timecode of a timeline frame, past midnight from zero again."""

@@ -7,7 +7,6 @@ from fractions import Fraction
 from itertools import pairwise
 
 from oddmeter.core.cutting.events import Cut, Event
-from oddmeter.core.cutting.finding import start_frame
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import DEEPEST, Book
 from oddmeter.core.cutting.windows import Window, run_on
@@ -143,6 +142,7 @@ def _listed(
         return ListedEvent(
             event.track.name, event.kind, event.record_in, event.length, name, reel, told.path if told else "",
             source_rate, source_in, transition=event.transition, inside=inside,
+            source_drop=told.drop_frame if told else None,
         )  # fmt: skip
     material = source.conformed.material
     file_rate = material.file_rate
@@ -152,7 +152,8 @@ def _listed(
     straight = source.conformed.course is None
     speed = source.conformed.sound_factor if straight else abs(run) / file_rate.value / lasts
     reverse = source.conformed.treatment.reverse if straight else run < 0
-    starts = start_frame(clip) or 0 if clip else 0
+    first = clip.facts.first_timecode if clip and clip.facts else None
+    starts = first.frames if first else 0
     curve = ""
     if source.conformed.treatment.curve is not None:
         told_curve = {
@@ -163,5 +164,5 @@ def _listed(
     return ListedEvent(
         event.track.name, event.kind, event.record_in, event.length, name, reel, clip.clip.path if clip else "",
         file_rate, starts + (run_on(source, 0) if straight else source.source_in), speed, reverse,
-        event.transition, inside, curve=curve,
+        event.transition, inside, curve=curve, source_drop=first.drop if first else None,
     )  # fmt: skip

@@ -7,7 +7,7 @@ from math import ceil, floor
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import can_drop, of_any_day
+from oddmeter.core.numbers.timecode import of_any_day
 
 
 @dataclass(frozen=True)
@@ -41,8 +41,7 @@ def pulls(cut: ListedCut, handles: int = 0) -> tuple[Pull, ...]:
     found: dict[tuple[str, ...], list[Pull]] = defaultdict(list)
     for event, rate, (low, high) in _uses(cut):
         first, stop = max(0, floor(low) - handles), max(floor(low) + 1, ceil(high)) + handles
-        drop = cut.drop_frame and can_drop(event.source_rate)
-        pull = Pull(event.name, event.reel, event.path, event.source_rate, first, stop, 1, drop)
+        pull = Pull(event.name, event.reel, event.path, event.source_rate, first, stop, 1, cut.drops(event))
         found[event.reel.casefold(), event.path or event.name.casefold(), rate.exact].append(pull)
     return tuple(pull for same in found.values() for pull in _merged(same))
 
@@ -66,8 +65,9 @@ def _uses(cut: ListedCut) -> list[tuple[ListedEvent, Rate, tuple[Fraction, Fract
             out.append((event, event.source_rate, event.used(cut.rate)))
         elif event.inside is not None:
             # Of a nested timeline only what the event shows of it is needed.
-            low, high = (place / event.source_rate.value * cut.rate.value for place in event.used(cut.rate))
-            out += _uses(_between(event.inside, floor(low), ceil(high)))
+            inner = event.inside.rate.value
+            low, high = (place / event.source_rate.value * inner for place in event.used(cut.rate))
+            out += _uses(_between(event.inside, floor(low), max(floor(low) + 1, ceil(high))))
     return out
 
 

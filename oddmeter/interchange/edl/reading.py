@@ -47,6 +47,7 @@ class _Span:
     source_out: int
     record_in: int
     record_out: int
+    drop: bool = False
 
     @property
     def length(self) -> int:
@@ -62,6 +63,10 @@ class _Reading:
             where = "" if line is None else f"Line {line}: "
             raise RuleError(f"{where}The list is counted in drop-frame, which does not exist at {rate}.", "list")
         self.sources = self._source_rates()
+        self.semicolons = any(";" in code for one in lines.entries for code in (one.record_in, one.record_out))
+        self.never_drop = {
+            one.reel for one in lines.entries for code in (one.source_in, one.source_out) if _is_skipped(code)
+        }  # fmt: skip
 
     def cut(self, name: str) -> ListedCut:
         """All of it, in order of time on each track."""
@@ -92,7 +97,7 @@ class _Reading:
         return ListedEvent(
             "", kind, span.record_in - start, span.length, entry.name, "" if kind is SourceKind.BLACK else entry.reel,
             entry.path, span.rate, Fraction(begins), speed, reverse, transition, None, entry.number,
-            tuple(entry.comments), "", entry.line,
+            tuple(entry.comments), "", entry.line, source_drop=span.drop if can_drop(span.rate) else None,
         )  # fmt: skip
 
     def _speed(self, entry: Entry, span: _Span) -> tuple[Fraction, bool]:
@@ -131,10 +136,10 @@ class _Reading:
 
     def _span(self, entry: Entry) -> _Span:
         rate = self._rate_of(entry)
-        drop = can_drop(rate) and (self.drop if entry.drop is None else entry.drop)
+        drop = can_drop(rate) and self._source_drops(entry, rate)
         record = [self._frames(entry, code, self.rate, self.drop) for code in (entry.record_in, entry.record_out)]
         if record[0] == record[1]:
-            return _Span(rate, 0, 0, *record)
+            return _Span(rate, 0, 0, record[0], record[1])
         source = [self._frames(entry, code, rate, drop) for code in (entry.source_in, entry.source_out)]
         day = frames_in_day(self.rate, self.drop)
         if record[1] < record[0] and record[0] - record[1] > day // 2:
@@ -144,7 +149,17 @@ class _Reading:
         source_day = frames_in_day(rate, drop)
         if source[0] - source[1] > source_day // 2:
             source[1] += source_day
-        return _Span(rate, *source, *record)
+        return _Span(rate, source[0], source[1], record[0], record[1], drop)
+
+    def _source_drops(self, entry: Entry, rate: Rate) -> bool:
+        """How an event's source is counted: by semicolons, where the list writes them; where it does not, by the last
+        line about it, unless the reel has numbers that drop-frame skips."""
+        codes = entry.source_in, entry.source_out
+        if any(";" in code for code in codes):
+            return True
+        if self.semicolons or entry.reel in self.never_drop:
+            return False
+        return self.drop if entry.drop is None else entry.drop
 
     def _frames(self, entry: Entry, code: str, rate: Rate, drop: bool) -> int:
         try:
@@ -218,6 +233,12 @@ class _Reading:
 
     def _note(self, entry: Entry, text: str) -> None:
         self.notes.append(Note(text, entry.line))
+
+
+def _is_skipped(code: str) -> bool:
+    """True of a number that drop-frame counting skips (SMPTE ST 12-1): the first two of most minutes."""
+    minutes, seconds, frames = (int(code[at : at + 2]) for at in (3, 6, 9))
+    return minutes % 10 != 0 and seconds == 0 and frames < 2
 
 
 def _agree(by_lengths: Fraction, told: Fraction, decimals: int, rates: tuple[Rate, ...]) -> bool:

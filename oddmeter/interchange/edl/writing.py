@@ -89,14 +89,14 @@ def _coming_from(cut: ListedCut, event: ListedEvent, before: ListedEvent | None,
         return f"{head} {'BL':<8} {track} C        00:00:00:00 00:00:00:00 {record} {record}"
     rate = _counted(before.source_rate, cut.rate)
     place = floor(recounted(before.source_out(cut.rate), before.source_rate, rate))
-    at = _timecode(place, rate, cut.drop_frame)
+    at = _timecode(place, rate, _drops(cut, before))
     return f"{head} {_reel(before):<8} {track} C        {at} {at} {record} {record}"
 
 
 def _source(cut: ListedCut, event: ListedEvent) -> str:
     """Source in and out; backwards from the lower to the higher one as well, as lists have it."""
     rate, begin, end = _source_frames(cut, event)
-    return f"{_timecode(begin, rate, cut.drop_frame)} {_timecode(end, rate, cut.drop_frame)}"
+    return f"{_timecode(begin, rate, _drops(cut, event))} {_timecode(end, rate, _drops(cut, event))}"
 
 
 def _source_frames(cut: ListedCut, event: ListedEvent) -> tuple[Rate, int, int]:
@@ -112,6 +112,11 @@ def _counted(source: Rate, cut: Rate) -> Rate:
     """The rate at which source timecode is written: the source's, where two digits and common readers can."""
     whole = source.value == source.nominal or source.is_ntsc
     return source if whole and source.nominal <= 100 else cut
+
+
+def _drops(cut: ListedCut, event: ListedEvent) -> bool:
+    """True where source timecode is written in drop-frame: as the source counts, where it is written at its rate."""
+    return cut.drops(event) if _counted(event.source_rate, cut.rate) == event.source_rate else cut.drop_frame
 
 
 def _losses(cut: ListedCut, event: ListedEvent) -> Iterator[str]:

@@ -153,12 +153,17 @@ class _Reading:
         event = ListedEvent(
             track, SourceKind.CLIP, begin, length, item.name or "", source_rate=rate, source_in=source_in,
             speed=speed, reverse=reverse, kept=_kept(item), curve=str(own.get("curve", "")),
+            source_drop=bool(own["source_drop"]) if "source_drop" in own else None,
         )  # fmt: skip
         if isinstance(item, otio.schema.Gap):
             return replace(event, kind=SourceKind.GAP, source_in=Fraction(0), speed=Fraction(1), reverse=False)
         if isinstance(item, otio.schema.Stack | otio.schema.Track):
             stack = item if isinstance(item, otio.schema.Stack) else otio.schema.Stack(children=[item.deepcopy()])
-            inside = self.stack(stack, item.name or "", deep + 1)
+            inner = _Reading(Rate.exactly(own["rate"]) if "rate" in own else self.rate, self.drop)
+            inner.drop = can_drop(inner.rate) and bool(own.get("drop_frame", self.drop))
+            inner.items = self.items
+            inside = inner.stack(stack, item.name or "", deep + 1)
+            self.items, self.notes = inner.items, [*self.notes, *inner.notes]
             return replace(event, kind=SourceKind.TIMELINE, inside=inside)
         reference = item.media_reference
         if isinstance(reference, otio.schema.GeneratorReference) and "black" in reference.generator_kind.lower():

@@ -5,6 +5,7 @@ our own key.
 """
 
 import json
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -48,16 +49,29 @@ def _stack(cut: ListedCut, rate: Rate) -> otio.schema.Stack:
 
 def _fill(track: otio.schema.Track, events: tuple[ListedEvent, ...], rate: Rate) -> None:
     at = 0
-    for event in events:
+    for listed in events:
+        event = _from(listed, at, rate)
+        if event is None:
+            continue
         if event.record_in > at:
             track.append(_gap(event.record_in - at, rate))
-        length = event.stop - max(at, event.record_in)
-        if length <= 0:
-            continue
         if event.transition is not None:
             track.append(_transition(event.transition.kind, event.transition.length, rate))
         track.append(_item(event, rate))
         at = event.stop
+
+
+def _from(event: ListedEvent, at: int, rate: Rate) -> ListedEvent | None:
+    """What of an event lies behind a timeline frame, where one before it lies over it; None where nothing does."""
+    late, over = max(0, at - event.record_in), event.transition
+    if event.length <= late:
+        return None
+    left = 0 if over is None else over.length - late
+    over = replace(over, length=left) if over is not None and left > 0 else None
+    begins = event.source_in + event.stride(rate) * late
+    return replace(
+        event, record_in=event.record_in + late, length=event.length - late, source_in=begins, transition=over
+    )
 
 
 def _item(event: ListedEvent, rate: Rate) -> otio.core.Item:
@@ -70,7 +84,7 @@ def _item(event: ListedEvent, rate: Rate) -> otio.core.Item:
     where = otio.opentime.TimeRange(_time(low, event.source_rate), _frames(event.length, rate))
     kept = json.loads(event.kept or "{}")
     if event.inside is not None:
-        item = _stack(event.inside, rate)
+        item = _stack(event.inside, event.inside.rate)
         item.name, item.source_range = event.name, where
     else:
         item = otio.schema.Clip(event.name, source_range=where)
@@ -88,13 +102,26 @@ def _item(event: ListedEvent, rate: Rate) -> otio.core.Item:
         item.effects.append(
             otio.schema.LinearTimeWarp(time_scalar=float(-event.speed if event.reverse else event.speed))
         )
+    if own := _own(event):
+        item.metadata[OWN] = own
+    return item
+
+
+def _own(event: ListedEvent) -> dict[str, object]:
+    """What the format has no place for."""
+    own: dict[str, object] = {}
     if event.source_in.denominator != 1 or event.speed.denominator != 1 or event.reverse or event.curve:
         own = {
             "source_in": fraction_text(event.source_in), "source_rate": event.source_rate.exact,
             "speed": fraction_text(event.speed),
         }  # fmt: skip
-        item.metadata[OWN] = own | ({"curve": event.curve} if event.curve else {})
-    return item
+    if event.curve:
+        own["curve"] = event.curve
+    if event.source_drop is not None:
+        own["source_drop"] = event.source_drop
+    if event.inside is not None:
+        own |= {"rate": event.inside.rate.exact, "drop_frame": event.inside.drop_frame}
+    return own
 
 
 def _reference(event: ListedEvent, media: Any) -> otio.core.MediaReference:
