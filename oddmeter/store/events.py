@@ -156,9 +156,9 @@ def _update(connection: Connection, timeline_id: int, changed: list[Event], grou
         return
     rows = []
     for event in changed:
-        row = {name: value for name, value in _row(timeline_id, event).items() if name != "listed"}
-        rows.append({**row, "id": event.id, "group_id": groups.get(event.id), "decisions": event.decisions.texts()})
-    assigned = ", ".join(f"{name} = new.{name}" for name in _COLUMNS if name not in ("timeline_id", "listed"))
+        row = {name: value.obj if isinstance(value, Jsonb) else value for name, value in _row(0, event).items()}
+        rows.append({**row, "id": event.id, "group_id": groups.get(event.id)})
+    assigned = ", ".join(f"{name} = new.{name}" for name in _COLUMNS if name != "timeline_id")
     connection.execute(
         f"UPDATE event SET {assigned} FROM jsonb_populate_recordset(null::event, %s) AS new"
         " WHERE event.id = new.id AND event.timeline_id = %s",

@@ -1,6 +1,6 @@
 """Events as they are stored: exactly as they were, under the journal, and gone with what they belong to."""
 
-from dataclasses import replace
+from dataclasses import fields, replace
 from fractions import Fraction
 
 import psycopg
@@ -71,6 +71,28 @@ def test_an_event_is_kept_to_the_last_digit(
     assert again.by_track == stored.by_track
     strip = [replace(event, id=0) for event in again.events]
     assert sorted(map(repr, strip)) == sorted(repr(replace(event, id=0)) for event in now.events)
+
+
+def test_whatever_of_an_event_is_changed_is_kept(database: Database) -> None:
+    """Each field of an event by itself: what is held in memory is what is read from the database, and so again where it
+    is taken back."""
+    _, timeline, clip = a_show(database)
+    source = ListedSource("bell", "R1", "x/bell.mov", Rate.parse("29.97"), Fraction(7, 3), drop_frame=False)
+    plain = Event(-1, FIRST_PICTURE, SourceKind.CLIP, 0, 10, clip_id=clip, name="bell")
+    (event,) = written(database, timeline, Cut(RATE), Cut(RATE, (plain,))).events
+    others: dict[str, object] = {
+        "track": SOUND, "kind": SourceKind.BLACK, "record_in": 5, "length": 12, "source_in": Fraction(8, 7),
+        "lead": Fraction(1, 3), "clip_id": None, "decisions": Decisions.parse({"intent": "speed 8/15"}),
+        "transition": Transition("dissolve", 4), "group": event.id, "name": "other", "flattened": True,
+        "listed": source,
+    }  # fmt: skip
+    assert {one.name for one in fields(Event)} == {*others, "id", "timeline_id"}
+    for name, value in others.items():
+        more = {name: value, "clip_id": None} if name == "kind" else {name: value}
+        changed = Cut(RATE, (replace(event, **more),))  # type: ignore[arg-type]
+        for was, now in ((Cut(RATE, (event,)), changed), (changed, Cut(RATE, (event,)))):
+            stored = written(database, timeline, was, now)
+            assert stored.events == now.events == kept(database, timeline).events, name
 
 
 def test_groups_hold_together_under_new_ids(database: Database) -> None:
