@@ -105,6 +105,30 @@ def test_an_event_by_itself_shows_its_own_frames_and_what_lies_around_them(book:
     assert (held.overrun, held.underrun) == (found.overrun, found.underrun), "handles ask for no more than there is"
 
 
+@pytest.mark.parametrize("handles", [(0, 0), (4, 2), (12, 0)])
+@pytest.mark.parametrize("early", [-6, 0, 8, 40])
+def test_a_sound_that_begins_before_its_picture_or_behind_it_keeps_its_place(
+    early: int, handles: tuple[int, int]
+) -> None:
+    """At each frame of the file the sound looks where it looks on the timeline; what comes before the file is left out,
+    and all of it where it has ended before."""
+    head, tail = handles
+    events = (
+        clip_event(1, 50, 20, 100, group=1),
+        clip_event(2, 50 - early, 30, 100 - 2 * early, track=SOUND, group=1),
+    )  # fmt: skip
+    book = Shelf({0: Cut(FILM, events)}, {1: Material(400, Rate.of(50))})
+    file = programme_of_event(book, 0, SETTINGS, events[0], head, tail)
+    ends = 50 - early + 30 + tail
+    heard = [event for event, _ in file.uses(TrackKind.SOUND, 0)]
+    assert bool(heard) is (ends > 50 - head)
+    for event in heard:
+        mine, theirs = file.window(0, event), book.window(0, events[1])
+        assert mine is not None and theirs is not None
+        for frame in range(event.record_in, event.stop):
+            assert mine.place(frame - event.record_in) == theirs.place(frame - head + 50 - events[1].record_in)
+
+
 def test_a_transition_by_itself_has_its_frames_with_both_sounds() -> None:
     dissolve = Transition("dissolve", 4)
     events = (

@@ -7,9 +7,10 @@ from functools import cached_property
 
 from oddmeter.core.cutting.events import Cut, Event, TrackKind
 from oddmeter.core.cutting.shown import HALF, Book, Seen, shown_at, timeline_of
-from oddmeter.core.cutting.windows import Window, window
+from oddmeter.core.cutting.windows import Window, begun, window
 from oddmeter.core.decisions.music import Music
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.timecode import frames_in_day
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
 
@@ -120,22 +121,24 @@ def programme_of_event(
     """An event by itself, with the sound of its group, and so many timeline frames of handles before and behind it."""
     together = book.cut(timeline_id).together([event])
     some = [one for one in together if one.id == event.id or one.track.kind is TrackKind.SOUND]
-    longer = [
-        replace(
-            _with_handles(one, book.window(timeline_id, one), head, tail), record_in=one.record_in - event.record_in
-        )
-        for one in some
-    ]
-    begins = max(0, settings.start + event.record_in - head)
-    cut = Cut(settings.rate, tuple(one for one in longer if one.record_in >= 0))
+    longer = (_with_handles(one, book.window(timeline_id, one), event.record_in, head, tail) for one in some)
+    begins = (settings.start + event.record_in - head) % frames_in_day(settings.rate, settings.drop_frame)
+    cut = Cut(settings.rate, tuple(one for one in longer if one is not None))
     return programme_of(book, timeline_id, replace(settings, start=begins), cut, 0, event.length + head + tail)
 
 
-def _with_handles(event: Event, found: Window | None, head: int, tail: int) -> Event:
-    plain = replace(event, length=event.length + head + tail, transition=None)
+def _with_handles(event: Event, found: Window | None, zero: int, head: int, tail: int) -> Event | None:
+    """An event as it lies in a file whose first frame lies ``head`` before the timeline frame ``zero``, with handles;
+    what comes before the file is left out, and None where that is all."""
+    at = max(0, event.record_in - zero)
+    head -= max(0, zero - event.record_in)
+    length = event.length + head + tail
+    if length < 1:
+        return None
+    plain = replace(event, record_in=at, length=length, transition=None)
     if found is None:
         return plain
-    begins = found.longer(head, tail).event  # of a window that events alike in it may share
+    begins = begun(found, -head)  # of a window that events alike in it may share
     return replace(plain, source_in=begins.source_in, lead=begins.lead)
 
 
