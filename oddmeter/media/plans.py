@@ -18,7 +18,7 @@ from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, carried_over, of_any_day
+from oddmeter.core.numbers.timecode import Timecode, carried_over
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
@@ -192,11 +192,10 @@ class ClipPlan(FilePlan):
     def start(self) -> Timecode:
         """The source's clock, or midnight where it has none."""
         midnight = Timecode(0, self.rate, self.drop_frame)
-        source = self.facts.first_timecode
-        if source is None:
+        first = self.facts.timecode_of(self._first_frame)
+        if first is None:
             return midnight
         try:
-            first = of_any_day(source.frames + self._first_frame, source.rate, source.drop)
             return carried_over(first, self.rate, self.drop_frame)
         except RuleError:
             return midnight

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
 from threading import Lock
 from typing import Any
@@ -9,6 +10,7 @@ from typing import Any
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
+from oddmeter.core.evidence.facts import Timing, label_rate
 from oddmeter.core.evidence.logs import Column, Columns, LogReading, Table, parse_table
 from oddmeter.core.evidence.matching import Candidate, Matched, folder_of, match
 from oddmeter.store.changes import MissingError
@@ -129,14 +131,17 @@ def _match(connection: Connection, show_id: int) -> Matched | None:
     if not reports:
         return None
     rows = connection.execute(
-        "SELECT c.id, c.name, c.path, f.timecode, f.file_rate, coalesce(f.frames, 0) FROM clip c"
+        "SELECT c.id, c.name, c.path, f.timecode, f.file_rate, coalesce(f.frames, 0), f.timing, f.stated_rate"
+        " FROM clip c"
         " JOIN delivery d ON d.id = c.delivery_id JOIN clip_facts f ON f.clip_id = c.id"
         " WHERE d.show_id = %s AND NOT d.removed AND c.proxy_of IS NULL ORDER BY c.id",
         (show_id,),
     ).fetchall()
     subjects = []
-    for clip_id, name, path, timecode, rate, frames in rows:
+    for clip_id, name, path, timecode, rate, frames, timing, stated in rows:
         known, folder = rate_from(str(rate)) if rate else None, folder_of(str(path))
+        if known is not None:
+            known = label_rate(known, Timing(str(timing)), Fraction(str(stated)) if stated else None)
         starts = str(timecode) if timecode else None
         subjects.append(Candidate(int(str(clip_id)), str(name), starts, known, int(str(frames)), folder))
     return match([entry for report in reports for entry in report.reading.entries], subjects)

@@ -31,7 +31,7 @@ def inspect_all(paths: Sequence[Path], logs: Sequence[Path], *, whole: bool) -> 
             facts, picture = _looked_at(path, facts, whole=whole)
         found.append((path, facts, picture))
     subjects = [
-        Candidate(number, path.name, facts.timecode, facts.file_rate, facts.frames, str(path.resolve().parent))
+        Candidate(number, path.name, facts.timecode, facts.label_rate, facts.frames, str(path.resolve().parent))
         for number, (path, facts, _) in enumerate(found)
     ]
     rows = match(entries, subjects).entries

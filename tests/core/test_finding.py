@@ -6,18 +6,22 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.core.cutting.edits import closed
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut
+from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
 from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked, place_in_file, start_frame
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition, recounted
+from oddmeter.core.cutting.listing import listed_cut
 from oddmeter.core.cutting.versions import Fate, laid_out, taken_over
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Intent
-from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.logs import LogEntry
+from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.clips import Clip, Decided, KnownClip, known_of
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from tests.core.test_cutting import Shelf
 
 FILM = Rate.of(25)
 
@@ -101,6 +105,36 @@ def test_a_place_is_found_by_its_numbers_however_list_and_file_count(file: str, 
     clip = known(1, "a.mov", "29.97", timecode=file)
     at = Timecode.parse(f"01:00:10{';' if drops else ':'}00", Rate.parse("29.97")).frames
     assert place_in_file(clip, replace(source(at=at, rate=Rate.parse("29.97")), drop_frame=drops)) == 300
+
+
+def wavering(timecode: str | None) -> KnownClip:
+    """Two minutes at some 30.02 frames a second, every second frame a little late; the header says 30."""
+    rate = Rate.of(3002, 100)
+    ticks = [round((n + (n % 2) / 5) * 90_000 / rate.value) for n in range(3602)]
+    clock = Clock.of([*ticks, ticks[-1] + 3000], Fraction(1, 90_000))
+    facts = Facts(
+        frames=3602, file_rate=rate, timing=Timing.VARIABLE, clock=clock, stated_rate=Fraction(30), timecode=timecode
+    )
+    return known_of(Clip(1, 1, "Root", "a.mov", "a", facts, None, (), (), Decided(), 1, 1, None, 0))
+
+
+@pytest.mark.parametrize(("start", "asked"), [(None, "00:01:00:00"), ("10:00:00:00", "10:01:00:00")])
+def test_a_variable_clip_is_found_by_its_own_times_and_told_by_them(start: str | None, asked: str) -> None:
+    """Labels come evenly at the rate that the list counts in, whatever frames do: a minute is a minute."""
+    clip = wavering(start)
+    assert clip.material is not None and clip.material.clock is not None and clip.facts is not None
+    assert clip.facts.label_rate == Rate.of(30)
+    at = Timecode.parse(asked, Rate.of(30)).frames
+    place = place_in_file(clip, source(at=at, rate=Rate.of(30)))
+    assert place == clip.material.clock.place(Fraction(60)) and 1800 <= place < 1803
+    assert place_in_file(clip, source(at=at * 25 // 30, rate=Rate.of(25))) == place
+    if start is not None:
+        assert str(clip.facts.timecode_of(int(place))) in ("10:00:59:29", "10:01:00:00")
+    event = Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 50, place, clip_id=1)
+    book = Shelf({0: Cut(Rate.of(25), (event,))}, {1: clip.material})
+    timeline = Timeline(0, TimelineSettings("cut", Rate.of(25)), 1)
+    (listed,) = listed_cut(book, lambda _: timeline, 0, {1: clip}).events
+    assert (listed.source_rate, int(listed.source_in), int(listed.speed)) == (Rate.of(30), at, 1)
 
 
 def test_timecode_is_carried_over_by_its_numbers() -> None:

@@ -11,6 +11,7 @@ from math import floor
 
 from oddmeter.core.cutting.events import Event, Track
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, recounted
+from oddmeter.core.cutting.windows import own_place
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Reading, Wish
@@ -105,7 +106,7 @@ def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:
     has none, or the place would lie before it, and within its length from zero, the list counts from its beginning."""
     if known.material is None:
         return source.source_in
-    counted = recounted(source.source_in, source.rate, known.material.file_rate)
+    counted = _place(known, recounted(source.source_in, source.rate, _label_rate(known)))
     since = _since_start(known, source)
     return counted if since < 0 <= counted < known.material.frames else since
 
@@ -118,11 +119,23 @@ def _since_start(known: KnownClip, source: ListedSource) -> Fraction:
     if first is not None and source.drop_frame not in (None, first.drop) and can_drop(source.rate):
         whole = floor(place)
         place += carried_over(of_any_day(whole, source.rate, not first.drop), source.rate, first.drop).frames - whole
-    since = recounted(place, source.rate, known.material.file_rate) - (first.frames if first else 0)
+    since = recounted(place, source.rate, _label_rate(known)) - (first.frames if first else 0)
     if since < 0 and first is not None:
-        next_day = since + frames_in_day(first.rate, first.drop)
-        return next_day if next_day < known.material.frames else since
-    return since
+        next_day = _place(known, since + frames_in_day(first.rate, first.drop))
+        return next_day if next_day < known.material.frames else _place(known, since)
+    return _place(known, since)
+
+
+def _label_rate(known: KnownClip) -> Rate:
+    assert known.material is not None
+    return (known.facts.label_rate if known.facts else None) or known.material.file_rate
+
+
+def _place(known: KnownClip, labels: Fraction) -> Fraction:
+    """The place in frames of a file so many labels of its timecode behind its first; labels come evenly, also where
+    frames do not."""
+    assert known.material is not None
+    return labels if known.material.clock is None else own_place(known.material, labels / _label_rate(known).value)
 
 
 def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Event:

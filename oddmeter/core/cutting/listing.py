@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
 
+from oddmeter.core.conform.speeds import Material
 from oddmeter.core.cutting.events import Cut, Event
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import DEEPEST, Book
-from oddmeter.core.cutting.windows import Window, run_on
+from oddmeter.core.cutting.windows import Window, own_second, run_on
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
@@ -80,19 +81,28 @@ def error_of(part: ListedEvent, window: Window, record_in: int) -> Fraction:
     """Source frames by which an event of one speed is off at most from what a window shows, at its timeline frames; of
     a long one at some hundreds of them."""
     stride, first = part.stride(window.timeline_rate), part.record_in - record_in
-    begins = window.place(first)
-    offs = (
-        abs(window.place(first + j) - begins - stride * j) for j in range(0, part.length, -(-part.length // _LOOKED_AT))
-    )
-    return max(offs, default=Fraction(0))
+    begins = _label(window, part.source_rate, first)
+    step = -(-part.length // _LOOKED_AT)
+    labels = ((j, _label(window, part.source_rate, first + j)) for j in range(0, part.length, step))
+    return max((abs(label - begins - stride * j) for j, label in labels), default=Fraction(0))
+
+
+def _label(window: Window, rate: Rate, frame: int) -> Fraction:
+    """The label, counted from that of the file's first frame, of the place that a frame of an event looks at: labels
+    come evenly, also where frames of the file do not."""
+    return _labelled(window.conformed.material, rate, window.place(frame))
+
+
+def _labelled(material: Material, rate: Rate, place: Fraction) -> Fraction:
+    return place if material.clock is None else own_second(material, place) * rate.value
 
 
 def _straight_part(listed: ListedEvent, window: Window, a: int, b: int) -> ListedEvent:
-    run = window.place(b) - window.place(a)
-    seconds = (b - a) / window.timeline_rate.value
+    begins, at, ends = (_label(window, listed.source_rate, frame) for frame in (0, a, b))
+    run, seconds = ends - at, (b - a) / window.timeline_rate.value
     return replace(
         listed, record_in=listed.record_in + a, length=b - a, speed=abs(run) / listed.source_rate.value / seconds,
-        reverse=run < 0, source_in=listed.source_in + window.place(a) - window.place(0), transition=None, curve="",
+        reverse=run < 0, source_in=listed.source_in + at - begins, transition=None, curve="",
     )  # fmt: skip
 
 
@@ -144,25 +154,27 @@ def _listed(
             source_rate, source_in, transition=event.transition, inside=inside,
             source_drop=told.drop_frame if told else None,
         )  # fmt: skip
-    material = source.conformed.material
-    file_rate = material.file_rate
+    conformed, material = source.conformed, source.conformed.material
+    counted = (clip.facts.label_rate if clip and clip.facts else None) or material.file_rate
     # Read at another rate, a frame of the file stays that frame: only how fast it comes is another.
-    run = source.place(event.length) - source.place(0)
+    run = _label(source, counted, event.length) - _label(source, counted, 0)
     lasts = event.length / rate.value
-    straight = source.conformed.course is None
-    speed = source.conformed.sound_factor if straight else abs(run) / file_rate.value / lasts
-    reverse = source.conformed.treatment.reverse if straight else run < 0
+    straight = conformed.course is None
+    begins = _labelled(material, counted, run_on(source, 0) if straight else source.source_in)
+    even = straight and (material.clock is None or conformed.by_times)
+    speed = conformed.sound_factor if even else abs(run) / counted.value / lasts
+    reverse = conformed.treatment.reverse if straight else run < 0
     first = clip.facts.first_timecode if clip and clip.facts else None
     starts = first.frames if first else 0
     curve = ""
-    if source.conformed.treatment.curve is not None:
+    if conformed.treatment.curve is not None:
         told_curve = {
-            "curve": source.conformed.treatment.curve.document(), "enters": fraction_text(event.source_in),
+            "curve": conformed.treatment.curve.document(), "enters": fraction_text(event.source_in),
             "lead": fraction_text(event.lead),
         }  # fmt: skip
         curve = json.dumps(told_curve)
     return ListedEvent(
         event.track.name, event.kind, event.record_in, event.length, name, reel, clip.clip.path if clip else "",
-        file_rate, starts + (run_on(source, 0) if straight else source.source_in), speed, reverse,
+        counted, starts + begins, speed, reverse,
         event.transition, inside, curve=curve, source_drop=first.drop if first else None,
     )  # fmt: skip

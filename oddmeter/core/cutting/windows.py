@@ -277,25 +277,32 @@ def _bounded(begins: Fraction, speed: Fraction, lasts: Fraction, end: Fraction) 
 
 def seconds_at(material: Material, conformed: Conform, place: Fraction) -> Fraction:
     """The source second at a place in frames of the file, as it is read; also beyond its ends."""
-    if not conformed.by_times or material.clock is None:
-        return place / conformed.read_rate.value
+    return own_second(material, place) if conformed.by_times else place / conformed.read_rate.value
+
+
+def frames_at(material: Material, conformed: Conform, second: Fraction) -> Fraction:
+    """The place in frames of the file at a source second, as it is read."""
+    return own_place(material, second) if conformed.by_times else second * conformed.read_rate.value
+
+
+def own_second(material: Material, place: Fraction) -> Fraction:
+    """The second of a file at a place in its frames, by its own times; beyond its ends at its rate."""
     clock, frame = material.clock, floor(place)
-    if frame < 0:
+    if clock is None or frame < 0:
         return place / material.file_rate.value
     if frame >= clock.frames:
         return clock.end + (place - clock.frames) / material.file_rate.value
     return clock.time(frame) + (place - frame) * (clock.time(frame + 1) - clock.time(frame))
 
 
-def frames_at(material: Material, conformed: Conform, second: Fraction) -> Fraction:
-    """The place in frames of the file at a source second, as it is read."""
-    if not conformed.by_times or material.clock is None:
-        return second * conformed.read_rate.value
-    if second < 0:
+def own_place(material: Material, second: Fraction) -> Fraction:
+    """The place in frames of a file at one of its seconds, by its own times."""
+    clock = material.clock
+    if clock is None or second < 0:
         return second * material.file_rate.value
-    if second >= material.clock.end:
-        return material.clock.frames + (second - material.clock.end) * material.file_rate.value
-    return material.clock.place(second)
+    if second >= clock.end:
+        return clock.frames + (second - clock.end) * material.file_rate.value
+    return clock.place(second)
 
 
 def end_of(material: Material, conformed: Conform) -> Fraction:

@@ -9,9 +9,10 @@ from oddmeter.core.evidence.unevenness import Unevenness
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.frame_index import FrameIndex
-from oddmeter.core.numbers.rates import Rate
+from oddmeter.core.numbers.numerals import round_half_up
+from oddmeter.core.numbers.rates import HIGHEST, Rate
 from oddmeter.core.numbers.sound_times import FOLLOWING, SoundTimes
-from oddmeter.core.numbers.timecode import Timecode
+from oddmeter.core.numbers.timecode import Timecode, of_any_day
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
 
@@ -96,14 +97,26 @@ class Facts:
         return self.sounds[0] if self.sounds else None
 
     @property
+    def label_rate(self) -> Rate | None:
+        """The rate at which its timecode counts."""
+        return label_rate(self.file_rate, self.timing, self.stated_rate) if self.file_rate else None
+
+    @property
     def first_timecode(self) -> Timecode | None:
         """The timecode of its first frame; None where it has none that can be read at its rate."""
-        if self.timecode is None or self.file_rate is None:
+        if self.timecode is None or (rate := self.label_rate) is None:
             return None
         try:
-            return Timecode.parse(self.timecode, self.file_rate)
+            return Timecode.parse(self.timecode, rate)
         except RuleError:
             return None
+
+    def timecode_of(self, frame: int) -> Timecode | None:
+        """The timecode of a frame; where frames come at times of their own, the label that is on at its time."""
+        first, since = self.first_timecode, frame
+        if first is not None and self.times is not None:
+            since = int(self.times.time(frame) * first.rate.value)
+        return None if first is None else of_any_day(first.frames + since, first.rate, first.drop)
 
     @property
     def only_sound(self) -> bool:
@@ -141,3 +154,18 @@ class Facts:
     def usable(self) -> bool:
         """True where the file has frames and a rate to plan with."""
         return self.fault is None and self.frames > 0 and self.file_rate is not None
+
+
+_NEAR_STATED = Fraction(1, 20)
+
+
+def label_rate(rate: Rate, timing: Timing, stated: Fraction | None) -> Rate:
+    """The rate at which the timecode of a file counts: its own; of one whose frames come at times of their own the rate
+    that its header states, where that is a usual one and near, or else the nearest whole one."""
+    if timing is Timing.CONSTANT or rate.is_usual:
+        return rate
+    if stated is not None and 0 < stated <= HIGHEST:
+        told = Rate.snap(stated)
+        if told.is_usual and abs(told.value - rate.value) <= _NEAR_STATED * rate.value:
+            return told
+    return Rate.of(max(1, round_half_up(rate.value)))

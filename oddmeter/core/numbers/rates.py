@@ -103,6 +103,11 @@ class Rate:
         return self.value.denominator == 1001 and self.value.numerator % 1000 == 0
 
     @property
+    def is_usual(self) -> bool:
+        """True of a whole number, and of a member of the 1000/1001 family."""
+        return self.value.denominator == 1 or self.is_ntsc
+
+    @property
     def exact(self) -> str:
         """The fraction in lowest terms: ``"24000/1001"``, ``"25/1"``."""
         return f"{self.value.numerator}/{self.value.denominator}"

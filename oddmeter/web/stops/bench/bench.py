@@ -342,8 +342,7 @@ def _part(side: Side, unit: Unit, share: Fraction) -> SourceView:
         names += " upper" if unit.lower is None else " lower"
     elif unit.upper != unit.lower:
         names = f"{unit.upper} upper + {unit.lower} lower"
-    start = side.source_start
-    timecode = str(of_any_day(start.frames + frames[0], start.rate, start.drop)) if start else ""
+    timecode = str(side.viewed.facts.timecode_of(frames[0])) if side.source_start else ""
     return SourceView(frames=names, timecode=timecode, percent=f"{decimal_text(share * 100, 1)} %")
 
 
