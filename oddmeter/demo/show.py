@@ -24,7 +24,7 @@ MAKER = "Demo"
 
 TIMELINES = (
     TimelineSettings("The film", Rate.of(25), start=90_000),
-    TimelineSettings("Broadcast", Rate.parse("29.97"), scan=TimelineScan.LOWER, drop_frame=True),
+    TimelineSettings("Broadcast", Rate.parse("29.97"), scan=TimelineScan.UPPER, drop_frame=True),
     TimelineSettings("Festival", Rate.parse("23.976")),
 )
 

@@ -112,7 +112,7 @@ export function Progress({ done, of, label }: { done: number; of: number; label:
 export function Heading({ children, aside }: { children: ReactNode; aside?: ReactNode }) {
   return (
     <div className="flex h-8 shrink-0 items-center justify-between gap-2 border-b border-hair px-3">
-      <h2 className="text-[13px] font-semibold">{children}</h2>
+      <h2 className="min-w-0 flex-1 text-[13px] font-semibold">{children}</h2>
       {aside}
     </div>
   );

@@ -32,8 +32,8 @@ export function Reckoning(props: {
   return (
     <aside className="flex min-h-0 flex-1 flex-col" aria-label="Arithmetic of the selection">
       <Heading>
-        <span className="flex min-w-0 items-baseline gap-2">
-          <span className="max-w-3/4 shrink-0 truncate">{heading}</span>
+        <span className="flex min-w-0 flex-1 items-baseline gap-2">
+          <span className={one ? "max-w-3/4 shrink-0 truncate" : "truncate"}>{heading}</span>
           {one && <Folders path={one.path} />}
         </span>
       </Heading>
