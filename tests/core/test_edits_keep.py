@@ -1,5 +1,7 @@
 """What edits keep: the range of source under every change of speed, and frames inside a transition."""
 
+import os
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 
@@ -8,8 +10,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.conform.speeds import Material
-from oddmeter.core.cutting.edits import Edge, Following, dissolved, refit, respeeded, split, trimmed
-from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.edits import (
+    Edge,
+    Following,
+    deleted,
+    dissolved,
+    moved,
+    refit,
+    respeeded,
+    slipped,
+    split,
+    trimmed,
+)
+from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.listing import listed_cut
 from oddmeter.core.cutting.shown import shown_at
@@ -175,3 +188,91 @@ def test_a_hundred_thousand_frames_over_are_found_without_walking() -> None:
 
     counted = Counted(use.event, use.conformed, use.frame_map, use.timeline_rate)
     assert counted.frames_over(Fraction(100), 0) == 100_000 and len(asked) < 200
+
+
+DECIDED = [speed(1), speed("1/3"), speed("7/4", reverse=True), speed(2), bent()]
+MATERIALS = [
+    Material(400, Rate.of(50)), Material(400, Rate.parse("59.94")),
+    Material(400, Rate.of(50), clock=Clock.of([0, *(10 * i + i % 3 for i in range(1, 401))], Fraction(1, 500))),
+]  # fmt: skip
+Edited = Callable[[Cut, Event, Shelf, int, Following], Cut]
+MADE: dict[str, Edited] = {
+    "head": lambda cut, one, book, by, how: trimmed(cut, one.id, Edge.HEAD, by, book.windows(), how),
+    "tail": lambda cut, one, book, by, how: trimmed(cut, one.id, Edge.TAIL, by, book.windows(), how),
+    "slip": lambda cut, one, book, by, _: slipped(cut, [one.id], Fraction(by, 2), book.windows()),
+    "split": lambda cut, one, book, by, _: split(cut, one.id, abs(by) % one.length or 1, book.windows()),
+    "delete": lambda cut, one, _, __, how: deleted(cut, [one.id], how),
+    "move": lambda cut, one, _, by, __: moved(cut, [one.id], by),
+    "refit": lambda cut, one, book, by, how: refit(cut, one.id, one.length + by, book.windows(), how),
+    "decide": lambda cut, one, book, by, how: decided(cut, one.id, DECIDED[by % len(DECIDED)], book, how),
+    "dissolve": lambda cut, one, _, by, __: dissolved(cut, [one.id], "dissolve", by),
+}
+
+
+@st.composite
+def lists(draw: st.DrawFn) -> Shelf:
+    """Events of a clip and of a timeline at another rate, dissolves, gaps, and a pair of picture and sound."""
+    events, at = [], 0
+    for number in range(1, draw(st.integers(2, 5))):
+        at += draw(st.sampled_from([0, 0, 3]))
+        length, own = draw(st.integers(4, 16)), draw(st.sampled_from(DECIDED))
+        over = Transition("dissolve", draw(st.integers(1, length))) if draw(st.booleans()) else None
+        place = Fraction(draw(st.integers(20, 90 if own == bent() else 380)))
+        event = clip_event(number, at, length, place, decisions=own, transition=over)
+        if own != bent() and draw(st.integers(0, 3)) == 0:
+            nest = {"kind": SourceKind.TIMELINE, "clip_id": None, "timeline_id": 7, "source_in": place / 20}
+            event = replace(event, **nest)  # type: ignore[arg-type]
+        events.append(event)
+        at += length
+    first = events[0]
+    if first.clip_id is not None and draw(st.booleans()):
+        events[0] = replace(first, group=first.id)
+        events.append(replace(first, id=80, group=first.id, track=Track(TrackKind.SOUND, 1), transition=None))
+    inner = Cut(Rate.of(24), (clip_event(1, 0, 9, 10), clip_event(2, 9, 12, 200, decisions=speed("1/2"))))
+    return Shelf({0: Cut(FILM, tuple(events)), 7: inner}, {1: draw(st.sampled_from(MATERIALS))})
+
+
+@given(
+    lists(),
+    st.lists(
+        st.tuples(
+            st.sampled_from(sorted(MADE)), st.integers(0, 9), st.integers(-9, 9), st.sampled_from([*Following])
+        ),
+        min_size=1, max_size=6,
+    ),
+)  # fmt: skip
+@settings(max_examples=int(os.environ.get("DRAWN_EDITS", "60")), deadline=None)
+def test_frames_that_an_edit_does_not_concern_stay_what_they_are(
+    book: Shelf, steps: list[tuple[str, int, int, Following]]
+) -> None:
+    """Of every event that was not changed each frame shows what it did, its dissolve with what lies under it; what was
+    changed has no lead without a curve; and a part split off goes on as the whole did."""
+    for name, which, by, how in steps:
+        cut = book.cuts[0]
+        if not cut.events:
+            return
+        one = cut.events[which % len(cut.events)]
+        try:
+            after = MADE[name](cut, one, book, by, how)
+        except RuleError:
+            continue
+        then, changed = Shelf({**book.cuts, 0: after}, book.materials), {e.id for e in cut.together([one])}
+        for event in after.by_track.get(FIRST_PICTURE, ()):
+            use = then.window(0, event) if event.id in changed else None
+            assert use is None or event.lead == 0 or use.conformed.course is not None, name
+            was, before, under = cut.by_id.get(event.id), after.before(event), None
+            if was is None or (event.id in changed and name != "split"):
+                continue
+            under = cut.before(was)
+            alike = (before is None and under is None) or (
+                before is not None and under is not None and before.id == under.id and before.id not in changed
+            )
+            for frame in range(0 if alike else event.dissolves_over, event.length):
+                now, then_was = (
+                    [part.picture for part in shown_at(shelf_, 0, placed.record_in + frame)]
+                    for shelf_, placed in ((then, event), (book, was))
+                )
+                assert now == then_was, (name, event.id, frame)
+        if name == "split":
+            assert seen(then) == seen(book)
+        book = then

@@ -172,8 +172,10 @@ def _of_event(
     closes = frame_map.ruler.place(later(frame_map.shutter)) if between is Between.GATHER else place
     if between is Between.GATHER and gathers(place, closes, frame_map.shutter):
         weights = Weights.gathered(place, closes, frame_map.units)
+    elif between in (Between.PICK, Between.GATHER):
+        weights = Weights.picked(place, frame_map.units, way)
     else:
-        weights = _weights(place, frame_map.units, way, between)
+        weights = Weights.mixed(place, frame_map.units)
     return (Seen(here, Fraction(1), event.clip_id, place, weights, between),)
 
 
@@ -191,17 +193,6 @@ def _inner_moment(
     if flattened:
         return _at(moment)
     return _Moment(moment, lambda frames: max(Fraction(0), min(Fraction(last + 1), later(frames) * rate)))
-
-
-def _weights(place: Fraction, units: int, way: int, between: Between) -> Weights:
-    last = units - 1
-    if between in (Between.PICK, Between.GATHER):
-        unit = ceil(place) - 1 if way < 0 else floor(place)
-        return Weights.alone(max(0, min(last, unit)))
-    first = floor(place)
-    if place <= 0 or first >= last:
-        return Weights.alone(0 if place <= 0 else last)
-    return Weights.pair(first, first + 1, place - first)
 
 
 @dataclass(frozen=True)

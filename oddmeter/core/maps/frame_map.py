@@ -66,6 +66,22 @@ class Weights:
         return Weights(((first, 1 - share), (second, share))) if share else Weights.alone(first)
 
     @staticmethod
+    def picked(place: Fraction, units: int, way: int = 1) -> "Weights":
+        """The unit on screen at a place, of so many: ⌊x⌋, and on the way back the one that is run through from its
+        end."""
+        unit = ceil(place) - 1 if way < 0 else floor(place)
+        return Weights.alone(max(0, min(units - 1, unit)))
+
+    @staticmethod
+    def mixed(place: Fraction, units: int) -> "Weights":
+        """The two neighbours of a place, of so many units, and how much of the second; the first or the last by itself
+        where there is no other."""
+        first = floor(place)
+        if place <= 0 or first + 1 >= units:
+            return Weights.alone(0 if place <= 0 else units - 1)
+        return Weights.pair(first, first + 1, place - first)
+
+    @staticmethod
     def gathered(opens: Fraction, closes: Fraction, units: int) -> "Weights":
         """All units over which a shutter is open, each by the time that it is on screen meanwhile; never beyond the
         first or the last of so many. ``closes`` lies behind ``opens`` on the way, either way; they are not the same."""
@@ -168,11 +184,7 @@ class FrameMap(ABC):
     def weights(self, frame: int, *, late: bool = False) -> Weights:
         """The two neighbours of that moment, and how much of the second; the last good unit by itself where there is no
         next."""
-        position = self.position(frame, late=late)
-        first = floor(position)
-        if first + 1 >= self.units:
-            return Weights.alone(self._turned(self.units - 1))
-        return Weights.pair(self._turned(first), self._turned(first + 1), position - first)
+        return self._in_order(Weights.mixed(self.position(frame, late=late), self.units))
 
     @abstractmethod
     def closes(self, frame: int, *, late: bool = False) -> Fraction:
@@ -185,8 +197,11 @@ class FrameMap(ABC):
         opens, closes = self.position(frame, late=late), self.closes(frame, late=late)
         if not gathers(opens, closes, self.shutter):
             return Weights.alone(self.pick(frame, late=late))
-        taken = Weights.gathered(opens, closes, self.units)
-        return Weights(tuple((self._turned(unit), share) for unit, share in taken.parts), taken.opened)
+        return self._in_order(Weights.gathered(opens, closes, self.units))
+
+    def _in_order(self, weights: Weights) -> Weights:
+        """Weights of places in the order of running as those of units."""
+        return Weights(tuple((self._turned(unit), share) for unit, share in weights.parts), weights.opened)
 
     @abstractmethod
     def rail(
