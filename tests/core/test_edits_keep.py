@@ -28,6 +28,7 @@ from oddmeter.core.cutting.listing import listed_cut
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -73,6 +74,16 @@ def test_straight_by_another_level_a_part_of_a_curve_counts_its_lead_once() -> N
     timeline = Timeline(0, TimelineSettings("cut", FILM, 640, 360), 1)
     (listed,) = listed_cut(book, lambda _: timeline, 0, {}).events
     assert listed.source_in == 30
+
+
+@pytest.mark.parametrize("following", Following)
+def test_a_part_of_a_curve_that_is_decided_otherwise_keeps_its_length(following: Following) -> None:
+    book = shelf(clip_event(1, 0, 100, 100, decisions=bent()), material=Material(400, Rate.of(25)))
+    parts = split(book.cut(0), 1, 30, book.windows())
+    other = replace(bent(), between=Between.MIX)
+    for event in parts.in_time:
+        made = decided(parts, event.id, other, book, following).event(event.id)
+        assert replace(made, decisions=event.decisions) == event
 
 
 DIRECTIONS = st.lists(st.tuples(st.sampled_from(["1", "1/2", "2", "3/4"]), st.booleans()), min_size=1, max_size=6)

@@ -144,6 +144,19 @@ def test_a_transition_by_itself_has_its_frames_with_both_sounds() -> None:
     assert [event.id for event, _ in into.uses(TrackKind.SOUND, 0)] == [2, 4]
 
 
+def test_a_transition_over_a_picture_below_is_taken_with_that_picture() -> None:
+    upper = Track(TrackKind.PICTURE, 2)
+    events = (
+        clip_event(1, 0, 40), clip_event(2, 10, 20, 200, track=upper, transition=Transition("dissolve", 6)),
+        clip_event(3, 16, 5, 300, track=Track(TrackKind.PICTURE, 3)),
+    )  # fmt: skip
+    book = Shelf({0: Cut(FILM, events)}, {1: Material(400, Rate.of(50))})
+    into = programme_of_transition(book, 0, SETTINGS, events[1])
+    whole = programme_of(book, 0, SETTINGS, book.cuts[0])
+    assert set(into.cuts[0].by_id) == {1, 2}
+    assert [pictures(into, n) for n in range(6)] == [pictures(whole, 10 + n) for n in range(6)]
+
+
 def test_a_programme_knows_its_clips_and_music_and_passes_over_what_is_missing() -> None:
     theme = Music("Footage", "Music/theme.wav", -9, 25)
     events = (

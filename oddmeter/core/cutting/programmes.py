@@ -148,7 +148,14 @@ def programme_of_transition(book: Book, timeline_id: int, settings: TimelineSett
         raise RuleError("Nothing leads into this event but a cut.", "transition")
     cut = book.cut(timeline_id)
     before = cut.before(event)
-    both = [event] if before is None else [before, event]
+    stop = event.record_in + event.transition.length
+    both = [before, event] if before is not None else [event, *_below(cut, event, stop)]
     sounds = [one for one in cut.together(both) if one.track.kind is TrackKind.SOUND]
     some = replace(cut, events=(*both, *sounds))
-    return programme_of(book, timeline_id, settings, some, event.record_in, event.record_in + event.transition.length)
+    return programme_of(book, timeline_id, settings, some, event.record_in, stop)
+
+
+def _below(cut: Cut, event: Event, stop: int) -> list[Event]:
+    """The events on lower tracks of pictures from the first frame of an event to another."""
+    lower = [one for one in cut.events if one.track.kind is TrackKind.PICTURE and one.track < event.track]
+    return [one for one in lower if one.record_in < stop and one.stop > event.record_in]

@@ -226,7 +226,8 @@ def length_over(was: Window, now: Window) -> int:
     """Timeline frames that the source range of an event takes under other decisions, rounded up."""
     conformed = now.conformed
     if conformed.course is not None:
-        return max(1, conformed.frame_map.length)
+        same = was.conformed.course is not None and was.conformed.treatment.curve == conformed.treatment.curve
+        return was.event.length if same else max(1, conformed.frame_map.length)
     low, high = (seconds_at(conformed.material, conformed, place) for place in was.range_used)
     if not 0 <= low < high <= end_of(conformed.material, conformed):
         return was.event.length

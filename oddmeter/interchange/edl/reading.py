@@ -4,6 +4,7 @@ The exact speed of an event is what its source and record lengths say, where M2,
 what M2's counts say, and both are noted.
 """
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -65,7 +66,8 @@ class _Reading:
         self.sources = self._source_rates()
         self.semicolons = any(";" in code for one in lines.entries for code in (one.record_in, one.record_out))
         self.never_drop = {
-            one.reel for one in lines.entries for code in (one.source_in, one.source_out) if _is_skipped(code)
+            one.reel for one in lines.entries for code in (one.source_in, one.source_out)
+            if _is_skipped(code, self._rate_of(one).nominal)
         }  # fmt: skip
 
     def cut(self, name: str) -> ListedCut:
@@ -235,10 +237,10 @@ class _Reading:
         self.notes.append(Note(text, entry.line))
 
 
-def _is_skipped(code: str) -> bool:
-    """True of a number that drop-frame counting skips (SMPTE ST 12-1): the first two of most minutes."""
-    minutes, seconds, frames = (int(code[at : at + 2]) for at in (3, 6, 9))
-    return minutes % 10 != 0 and seconds == 0 and frames < 2
+def _is_skipped(code: str, nominal: int) -> bool:
+    """True of a number that drop-frame counting skips (SMPTE ST 12-1): the first two of thirty in most minutes."""
+    minutes, seconds, frames = (int(part) for part in re.split("[:;]", code)[1:])
+    return minutes % 10 != 0 and seconds == 0 and frames < nominal // 15
 
 
 def _agree(by_lengths: Fraction, told: Fraction, decimals: int, rates: tuple[Rate, ...]) -> bool:
