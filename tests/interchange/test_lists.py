@@ -13,17 +13,21 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind, Transition
+from oddmeter.core.cutting.listing import listed_cut
 from oddmeter.core.cutting.pulls import pulls
 from oddmeter.core.cutting.versions import Fate, compared
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.interchange.cuts import cut_document, read_cut, write_cut
+from oddmeter.core.planning.timelines import Timeline, TimelineSettings
+from oddmeter.interchange.cuts import cut_document, event_document, read_cut, write_cut
 from oddmeter.interchange.edl.lines import lines_of, tracks_of
 from oddmeter.interchange.edl.rates import rate_evidence
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import write_edl
 from oddmeter.interchange.otio.reading import read_otio
 from oddmeter.interchange.otio.writing import write_otio
+from tests.core.test_cutting import Shelf
+from tests.core.test_edits_keep import lists
 from tests.interchange.test_cli import oddmeter
 
 FILM = Rate.of(25)
@@ -755,3 +759,20 @@ def test_a_document_nested_without_end_is_refused_before_the_library_goes_down(t
     """Its parser calls itself for each bracket, and ended the process."""
     with pytest.raises(RuleError, match=r"nested more than 1000 deep|is no OpenTimelineIO document"):
         read_otio(text)
+
+
+@settings(max_examples=60, deadline=None)
+@given(lists())
+def test_events_of_every_kind_written_as_otio_are_the_same_again(book: Shelf) -> None:
+    """Straight and curved, backwards, of variable clips, dissolved, grouped, and nested at another rate."""
+    rates = {0: FILM, 7: Rate.of(24)}
+    told = listed_cut(book, lambda one: Timeline(one, TimelineSettings("cut", rates[one]), 1), 0, {})
+    again = read_otio(write_otio(told))
+
+    def said(cut: ListedCut) -> list[object]:
+        return [
+            (event_document(one), one.curve, one.inside and (one.inside.rate, said(one.inside)))
+            for name in cut.tracks for one in cut.on(name) if one.kind is not SourceKind.GAP
+        ]  # fmt: skip
+
+    assert said(again) == said(told) and again.rate == told.rate
