@@ -1,5 +1,14 @@
 import { Check, TriangleAlert, X } from "lucide-react";
-import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+  type ReactNode,
+} from "react";
 
 interface Said {
   text: string;
@@ -15,7 +24,22 @@ const Context = createContext<Notices>({ say: () => undefined, complain: () => u
 
 export const useNotice = () => useContext(Context);
 
-/** One line at the foot of the page that says what was done, or why it was not; read out to screen readers. */
+/** What stands at the foot of the page, or at its right side, that no notice shall lie over. */
+export function useKeptClear(edge: "--foot" | "--side") {
+  const part = useRef<HTMLElement>(null);
+  useLayoutEffect(() => {
+    const { style } = document.documentElement;
+    const size = edge === "--foot" ? part.current?.offsetHeight : part.current?.offsetWidth;
+    style.setProperty(edge, `${size ?? 0}px`);
+    return () => void style.removeProperty(edge);
+  });
+  return part;
+}
+
+/**
+ * One line at the foot of the page, beside what is kept clear, that says what was done, or why it was not; read
+ * out to screen readers.
+ */
 export function NoticeBoard({ children }: { children: ReactNode }) {
   const [said, setSaid] = useState<Said | null>(null);
   const timer = useRef<number>(undefined);
@@ -34,7 +58,7 @@ export function NoticeBoard({ children }: { children: ReactNode }) {
       <div
         role="status"
         aria-live="polite"
-        className="pointer-events-none fixed inset-x-0 bottom-24 z-50 flex justify-center px-4"
+        className="pointer-events-none fixed right-[var(--side,0px)] bottom-[max(6rem,calc(var(--foot,0px)+0.75rem))] left-24 z-50 flex justify-center px-4"
       >
         {said && (
           <div

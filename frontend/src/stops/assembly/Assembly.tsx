@@ -4,6 +4,7 @@ import { Navigate, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../../data/client";
 import { useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
+import { useKeptClear } from "../../ui/Notice";
 import { useKeysEverywhere } from "../../ui/keys";
 import { Button, Empty, Options, Waiting, fieldLook } from "../../ui/parts";
 import { EffectTold, EventPanel } from "./EventPanel";
@@ -47,6 +48,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
   const [listing, setListing] = useState(false);
   const [filing, setFiling] = useState(false);
   const [making, setMaking] = useState<NewCut | null>(null);
+  const side = useKeptClear("--side");
   const edit = useEdit(showId, cut, (made, asked) => {
     if (asked.edit === "split" || asked.edit === "place") setChosen(new Set(made.added.slice(0, 1)));
     setWeighed(null);
@@ -104,7 +106,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
               if (to) go(to.record_in);
             }}
           />
-          <aside className="flex min-h-0 flex-col border-l border-hair" aria-label="Under the playhead">
+          <aside ref={side} className="flex min-h-0 flex-col border-l border-hair" aria-label="Under the playhead">
             <div className="min-h-0 flex-1 overflow-y-auto">
               <Look showId={showId} cut={cut} frame={at} go={go} act={act} />
               <EventPanel
