@@ -156,7 +156,9 @@ def _update(connection: Connection, timeline_id: int, changed: list[Event], grou
         return
     rows = []
     for event in changed:
-        row = {name: value.obj if isinstance(value, Jsonb) else value for name, value in _row(0, event).items()}
+        row = {
+            name: value.obj if isinstance(value, Jsonb) else value for name, value in _row(timeline_id, event).items()
+        }
         rows.append({**row, "id": event.id, "group_id": groups.get(event.id)})
     assigned = ", ".join(f"{name} = new.{name}" for name in _COLUMNS if name != "timeline_id")
     connection.execute(

@@ -7,7 +7,7 @@ import pytest
 
 from oddmeter.core.cutting.edits import closed
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
-from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked, place_in_file, start_frame
+from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked, place_in_file
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition, recounted
 from oddmeter.core.cutting.listing import listed_cut
 from oddmeter.core.cutting.versions import Fate, laid_out, taken_over
@@ -141,8 +141,9 @@ def test_timecode_is_carried_over_by_its_numbers() -> None:
     ntsc = Rate.parse("59.94")
     assert recounted(Fraction(50), Rate.of(25), ntsc) == 120
     assert recounted(recounted(Fraction(7, 3), FILM, ntsc), ntsc, FILM) == Fraction(7, 3)
-    assert start_frame(known(1, "a.mov", "59.94", timecode="00:00:02:00")) == 120
-    assert start_frame(known(1, "a.mov", timecode=None)) is None
+    started, unmarked = known(1, "a.mov", "59.94", timecode="00:00:02:00").facts, known(1, "a.mov", timecode=None).facts
+    assert started is not None and started.first_timecode is not None and started.first_timecode.frames == 120
+    assert unmarked is not None and unmarked.first_timecode is None
 
 
 def listed(name: str, at: int, length: int, into: int, **more: object) -> ListedEvent:

@@ -1,14 +1,5 @@
 import { Check, TriangleAlert, X } from "lucide-react";
-import {
-  createContext,
-  useCallback,
-  useContext,
-  useLayoutEffect,
-  useMemo,
-  useRef,
-  useState,
-  type ReactNode,
-} from "react";
+import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 
 interface Said {
   text: string;
@@ -26,14 +17,20 @@ export const useNotice = () => useContext(Context);
 
 /** What stands at the foot of the page, or at its right side, that no notice shall lie over. */
 export function useKeptClear(edge: "--foot" | "--side") {
-  const part = useRef<HTMLElement>(null);
-  useLayoutEffect(() => {
-    const { style } = document.documentElement;
-    const size = edge === "--foot" ? part.current?.offsetHeight : part.current?.offsetWidth;
-    style.setProperty(edge, `${size ?? 0}px`);
-    return () => void style.removeProperty(edge);
-  });
-  return part;
+  return useCallback(
+    (part: HTMLElement | null) => {
+      if (!part) return;
+      const { style } = document.documentElement;
+      const measure = () => style.setProperty(edge, `${edge === "--foot" ? part.offsetHeight : part.offsetWidth}px`);
+      const observer = new ResizeObserver(measure);
+      observer.observe(part);
+      return () => {
+        observer.disconnect();
+        style.removeProperty(edge);
+      };
+    },
+    [edge],
+  );
 }
 
 /**

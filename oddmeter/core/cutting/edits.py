@@ -180,7 +180,7 @@ def refit(cut: Cut, event_id: int, length: int, windows: Windows, following: Fol
     group = cut.together([cut.event(event_id)])
     changed = []
     for one in group:
-        by = Fraction(one.length, max(1, length))
+        by = Fraction(one.length, _left(one, length))
         use = windows(one) if one.carries_source else None
         changed.append((at_speed(one, use, by) if use else one).of_length(length))
     return _longer(cut, changed, group, length - group[0].length, following)
@@ -346,10 +346,7 @@ def _none_across(cut: Cut, at: int) -> None:
 def _begun(event: Event, by: int, windows: Windows) -> Event:
     """The event as it is so many timeline frames after its first moment; it begins there, place and length apart."""
     use = windows(event) if by and event.carries_source else None
-    if use is None:
-        return event
-    later = begun(use, by)
-    return replace(event, source_in=later.source_in, lead=later.lead)
+    return event if use is None else begun(event, use, by)
 
 
 def _decided(event: Event, decided: Event, windows: Windows) -> Event:
@@ -365,11 +362,15 @@ def _length_over(event: Event, decided: Event, windows: Windows) -> int:
 def _length(event: Event, length: int) -> int:
     """The length, for an event that is cut short or longer; raises ``RuleError`` where that cannot be."""
     over = event.transition
-    if length < 1:
-        raise RuleError(f"Nothing of {named(event)} would be left; delete it instead.", "length")
-    if over is not None and length < over.length:
+    if over is not None and 1 <= length < over.length:
         short = f"shorter than its {over.kind} of {frames_text(over.length)}"
         raise RuleError(f"{named(event)} would be {short}; make that shorter first.", "transition")
+    return _left(event, length)
+
+
+def _left(event: Event, length: int) -> int:
+    if length < 1:
+        raise RuleError(f"Nothing of {named(event)} would be left; delete it instead.", "length")
     return length
 
 

@@ -95,18 +95,12 @@ class Footage:
         return 0 <= _since_start(self.known[clip_id], replace(source, source_in=used[0])) < material.frames
 
 
-def start_frame(known: KnownClip) -> int | None:
-    """The frame, from timecode zero, that a clip's timecode gives its first frame; None where it has none."""
-    first = known.facts.first_timecode if known.facts else None
-    return first.frames if first else None
-
-
 def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:
     """A list's in point as a place in frames of the file. Timecode counts from the file's first frame; where the file
     has none, or the place would lie before it, and within its length from zero, the list counts from its beginning."""
     if known.material is None:
         return source.source_in
-    counted = _place(known, recounted(source.source_in, source.rate, _label_rate(known)))
+    counted = _place(known, recounted(source.source_in, source.rate, label_rate(known)))
     since = _since_start(known, source)
     return counted if since < 0 <= counted < known.material.frames else since
 
@@ -119,14 +113,15 @@ def _since_start(known: KnownClip, source: ListedSource) -> Fraction:
     if first is not None and source.drop_frame not in (None, first.drop) and can_drop(source.rate):
         whole = floor(place)
         place += carried_over(of_any_day(whole, source.rate, not first.drop), source.rate, first.drop).frames - whole
-    since = recounted(place, source.rate, _label_rate(known)) - (first.frames if first else 0)
+    since = recounted(place, source.rate, label_rate(known)) - (first.frames if first else 0)
     if since < 0 and first is not None:
         next_day = _place(known, since + frames_in_day(first.rate, first.drop))
         return next_day if next_day < known.material.frames else _place(known, since)
     return _place(known, since)
 
 
-def _label_rate(known: KnownClip) -> Rate:
+def label_rate(known: KnownClip) -> Rate:
+    """The rate at which a clip's timecode counts."""
     assert known.material is not None
     return (known.facts.label_rate if known.facts else None) or known.material.file_rate
 
@@ -135,7 +130,7 @@ def _place(known: KnownClip, labels: Fraction) -> Fraction:
     """The place in frames of a file so many labels of its timecode behind its first; labels come evenly, also where
     frames do not."""
     assert known.material is not None
-    return labels if known.material.clock is None else own_place(known.material, labels / _label_rate(known).value)
+    return labels if known.material.clock is None else own_place(known.material, labels / label_rate(known).value)
 
 
 def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Event:

@@ -1,7 +1,7 @@
 """Listed cuts: what a list says of a cut, event by event, before anything of it is found among the footage."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from fractions import Fraction
 
@@ -138,6 +138,18 @@ class ListedEvent:
     def source_out(self, timeline_rate: Rate) -> Fraction:
         """The place at which it ends, in source frames."""
         return self.source_in + self.stride(timeline_rate) * self.length
+
+    def within(self, first: int, stop: int, timeline_rate: Rate) -> "ListedEvent | None":
+        """What of it lies between two timeline frames, its transition too; None where nothing does."""
+        begin, end, over = max(first, self.record_in), min(stop, self.stop), self.transition
+        if begin >= end:
+            return None
+        late = begin - self.record_in
+        left = min(over.length - late, end - begin) if over is not None else 0
+        return replace(
+            self, record_in=begin, length=end - begin, source_in=self.source_in + self.stride(timeline_rate) * late,
+            transition=replace(over, length=left) if over is not None and left > 0 else None,
+        )  # fmt: skip
 
     def used(self, timeline_rate: Rate) -> tuple[Fraction, Fraction]:
         """The lowest and highest place of the source that it runs through; of a freeze, its frame."""

@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from oddmeter.core.conform.speeds import Material
 from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.finding import label_rate
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import DEEPEST, Book
 from oddmeter.core.cutting.windows import Window, own_second, run_on
@@ -155,7 +156,7 @@ def _listed(
             source_drop=told.drop_frame if told else None,
         )  # fmt: skip
     conformed, material = source.conformed, source.conformed.material
-    counted = (clip.facts.label_rate if clip and clip.facts else None) or material.file_rate
+    counted = label_rate(clip) if clip else material.file_rate
     # Read at another rate, a frame of the file stays that frame: only how fast it comes is another.
     run = _label(source, counted, event.length) - _label(source, counted, 0)
     lasts = event.length / rate.value

@@ -136,10 +136,7 @@ def _with_handles(event: Event, found: Window | None, zero: int, head: int, tail
     if length < 1:
         return None
     plain = replace(event, record_in=at, length=length, transition=None)
-    if found is None:
-        return plain
-    begins = begun(found, -head)  # of a window that events alike in it may share
-    return replace(plain, source_in=begins.source_in, lead=begins.lead)
+    return plain if found is None else begun(plain, found, -head)
 
 
 def programme_of_transition(book: Book, timeline_id: int, settings: TimelineSettings, event: Event) -> Programme:

@@ -73,10 +73,5 @@ def _uses(cut: ListedCut) -> list[tuple[ListedEvent, Rate, tuple[Fraction, Fract
 
 def _between(cut: ListedCut, first: int, stop: int) -> ListedCut:
     """The part of a cut from one timeline frame to another."""
-    events = []
-    for event in cut.events:
-        a, b = max(first, event.record_in), min(stop, event.stop)
-        if a < b:
-            begins = event.source_in + event.stride(cut.rate) * (a - event.record_in)
-            events.append(replace(event, record_in=a, length=b - a, source_in=begins))
-    return replace(cut, events=tuple(events))
+    parts = (event.within(first, stop, cut.rate) for event in cut.events)
+    return replace(cut, events=tuple(part for part in parts if part is not None))

@@ -44,7 +44,7 @@ class Window:
     def longer(self, head: int, tail: int) -> "Window":
         """The same use with so many more timeline frames before and behind."""
         event, rate = self.event, self.timeline_rate
-        longer = replace(begun(self, -head), length=event.length + head + tail)
+        longer = replace(begun(event, self, -head), length=event.length + head + tail)
         return window(longer, self.conformed.material, self.conformed.treatment, rate)
 
     def handles_within(self, handles: int) -> tuple[int, int]:
@@ -183,11 +183,12 @@ def run_on(use: Window, by: int) -> Fraction:
     return frames_at(material, conformed, seconds_at(material, conformed, use.event.source_in) + speed * into)
 
 
-def begun(use: Window, by: int) -> Event:
-    """An event as it is so many timeline frames after its first moment, or before it; its place and length apart."""
+def begun(event: Event, use: Window, by: int) -> Event:
+    """An event of this use as it is so many timeline frames after its first moment, or before it; its place and length
+    apart."""
     if use.conformed.course is not None:
-        return replace(use.event, lead=use.event.lead + by / use.timeline_rate.value)
-    return replace(use.event, source_in=run_on(use, by), lead=Fraction(0))
+        return replace(event, lead=event.lead + by / use.timeline_rate.value)
+    return replace(event, source_in=run_on(use, by), lead=Fraction(0))
 
 
 def begun_alike(decided: Event, was: Window, now: Window) -> Event:
@@ -199,7 +200,7 @@ def begun_alike(decided: Event, was: Window, now: Window) -> Event:
     if curved and curves and before.curve == after.curve:
         return decided
     if not curved and not curves and before.reverse == after.reverse:
-        return replace(decided, source_in=run_on(was, 0), lead=Fraction(0))
+        return begun(decided, was, 0)
     low, high = was.range_used
     return replace(decided, source_in=high if after.reverse and not curves else low, lead=Fraction(0))
 
@@ -208,7 +209,7 @@ def at_speed(event: Event, use: Window, by: Fraction) -> Event:
     """The event so many times as fast, from the same place on."""
     if use.conformed.course is None:
         wish = Wish(Intent.SPEED, use.conformed.speed * by)
-        event = replace(event, source_in=run_on(use, 0), lead=Fraction(0))
+        event = begun(event, use, 0)
     else:
         curve = use.conformed.treatment.curve
         assert curve is not None

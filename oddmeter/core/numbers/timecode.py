@@ -56,11 +56,10 @@ class Timecode:
             return Timecode(frames, rate)
         if not can_drop(rate):
             raise RuleError(f"“{typed}” is drop-frame, which does not exist at {rate}.", "timecode")
-        skipped = _skipped_a_minute(rate)
-        if part < skipped and seconds == 0 and minutes % 10:
+        if _is_skipped(minutes, seconds, part, rate):
             raise RuleError(f"“{typed}” is a number that drop-frame skips.", "timecode")
         total_minutes = hours * 60 + minutes
-        return Timecode(frames - skipped * (total_minutes - total_minutes // 10), rate, True)
+        return Timecode(frames - _skipped_a_minute(rate) * (total_minutes - total_minutes // 10), rate, True)
 
     def __str__(self) -> str:
         return duration_text(self.frames, self.rate, self.drop)
@@ -69,6 +68,12 @@ class Timecode:
 def of_any_day(frames: int, rate: Rate, drop: bool = False) -> Timecode:
     """The timecode of a frame counted past midnight, or before it: each day begins from zero again."""
     return Timecode(frames % frames_in_day(rate, drop), rate, drop)
+
+
+def is_skipped(code: str, rate: Rate) -> bool:
+    """True of a written timecode that drop-frame counting skips at a rate."""
+    _, minutes, seconds, part = (int(number) for number in re.split("[:;]", code))
+    return _is_skipped(minutes, seconds, part, rate)
 
 
 def can_drop(rate: Rate) -> bool:
@@ -131,6 +136,10 @@ def parse_length(text: str, rate: Rate, drop: bool = False) -> int:
 def _label_frames(timecode: Timecode) -> int:
     """The frame number as if no numbers were skipped."""
     return timecode.frames + (_numbers_skipped_before(timecode.frames, timecode.rate) if timecode.drop else 0)
+
+
+def _is_skipped(minutes: int, seconds: int, part: int, rate: Rate) -> bool:
+    return part < _skipped_a_minute(rate) and seconds == 0 and minutes % 10 != 0
 
 
 def _skipped_a_minute(rate: Rate) -> int:

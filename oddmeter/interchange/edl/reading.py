@@ -4,7 +4,6 @@ The exact speed of an event is what its source and record lengths say, where M2,
 what M2's counts say, and both are noted.
 """
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -14,7 +13,7 @@ from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Marker, Note, S
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, round_half_up
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day
+from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day, is_skipped
 from oddmeter.interchange.edl.lines import Entry, Lines, lines_of
 from oddmeter.interchange.edl.rates import drops, rate_evidence
 
@@ -67,7 +66,7 @@ class _Reading:
         self.semicolons = any(";" in code for one in lines.entries for code in (one.record_in, one.record_out))
         self.never_drop = {
             one.reel for one in lines.entries for code in (one.source_in, one.source_out)
-            if _is_skipped(code, self._rate_of(one).nominal)
+            if is_skipped(code, self._rate_of(one))
         }  # fmt: skip
 
     def cut(self, name: str) -> ListedCut:
@@ -138,26 +137,21 @@ class _Reading:
 
     def _span(self, entry: Entry) -> _Span:
         rate = self._rate_of(entry)
-        drop = can_drop(rate) and self._source_drops(entry, rate)
+        drop = can_drop(rate) and self._source_drops(entry)
         record = [self._frames(entry, code, self.rate, self.drop) for code in (entry.record_in, entry.record_out)]
         if record[0] == record[1]:
             return _Span(rate, 0, 0, record[0], record[1])
         source = [self._frames(entry, code, rate, drop) for code in (entry.source_in, entry.source_out)]
-        day = frames_in_day(self.rate, self.drop)
-        if record[1] < record[0] and record[0] - record[1] > day // 2:
-            record[1] += day
+        record[1] = _behind(record[1], record[0], frames_in_day(self.rate, self.drop))
         if record[1] < record[0]:
             raise RuleError(f"Line {entry.line}: The event ends on the record before it begins.", "list")
-        source_day = frames_in_day(rate, drop)
-        if source[0] - source[1] > source_day // 2:
-            source[1] += source_day
+        source[1] = _behind(source[1], source[0], frames_in_day(rate, drop))
         return _Span(rate, source[0], source[1], record[0], record[1], drop)
 
-    def _source_drops(self, entry: Entry, rate: Rate) -> bool:
+    def _source_drops(self, entry: Entry) -> bool:
         """How an event's source is counted: by semicolons, where the list writes them; where it does not, by the last
         line about it, unless the reel has numbers that drop-frame skips."""
-        codes = entry.source_in, entry.source_out
-        if any(";" in code for code in codes):
+        if ";" in entry.source_in + entry.source_out:
             return True
         if self.semicolons or entry.reel in self.never_drop:
             return False
@@ -225,22 +219,19 @@ class _Reading:
     def _markers(self, start: int) -> Iterator[Marker]:
         for line, at, colour, name in self.lines.markers:
             try:
-                frame = Timecode.parse(at, self.rate, self.drop).frames - start
-                if frame < -(frames_in_day(self.rate, self.drop) // 2):
-                    frame += frames_in_day(self.rate, self.drop)
+                frame = Timecode.parse(at, self.rate, self.drop).frames
             except RuleError as error:
                 self.notes.append(Note(f"The marker is left out. {error}", line))
                 continue
-            yield Marker(frame, name, colour)
+            yield Marker(_behind(frame, start, frames_in_day(self.rate, self.drop)) - start, name, colour)
 
     def _note(self, entry: Entry, text: str) -> None:
         self.notes.append(Note(text, entry.line))
 
 
-def _is_skipped(code: str, nominal: int) -> bool:
-    """True of a number that drop-frame counting skips (SMPTE ST 12-1): the first two of thirty in most minutes."""
-    minutes, seconds, frames = (int(part) for part in re.split("[:;]", code)[1:])
-    return minutes % 10 != 0 and seconds == 0 and frames < nominal // 15
+def _behind(frame: int, before: int, day: int) -> int:
+    """A frame of the clock that comes behind another: where it lies far before that, it is one of the next day."""
+    return frame + day if before - frame > day // 2 else frame
 
 
 def _agree(by_lengths: Fraction, told: Fraction, decimals: int, rates: tuple[Rate, ...]) -> bool:

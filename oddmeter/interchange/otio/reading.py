@@ -161,9 +161,9 @@ class _Reading:
             stack = item if isinstance(item, otio.schema.Stack) else otio.schema.Stack(children=[item.deepcopy()])
             inner = _Reading(Rate.exactly(own["rate"]) if "rate" in own else self.rate, self.drop)
             inner.drop = can_drop(inner.rate) and bool(own.get("drop_frame", self.drop))
-            inner.items = self.items
+            inner.items, inner.notes = self.items, self.notes
             inside = inner.stack(stack, item.name or "", deep + 1)
-            self.items, self.notes = inner.items, [*self.notes, *inner.notes]
+            self.items = inner.items
             return replace(event, kind=SourceKind.TIMELINE, inside=inside)
         reference = item.media_reference
         if isinstance(reference, otio.schema.GeneratorReference) and "black" in reference.generator_kind.lower():

@@ -5,7 +5,6 @@ our own key.
 """
 
 import json
-from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -50,7 +49,7 @@ def _stack(cut: ListedCut, rate: Rate) -> otio.schema.Stack:
 def _fill(track: otio.schema.Track, events: tuple[ListedEvent, ...], rate: Rate) -> None:
     at = 0
     for listed in events:
-        event = _from(listed, at, rate)
+        event = listed.within(at, listed.stop, rate)  # what one before it lies over is left out
         if event is None:
             continue
         if event.record_in > at:
@@ -59,19 +58,6 @@ def _fill(track: otio.schema.Track, events: tuple[ListedEvent, ...], rate: Rate)
             track.append(_transition(event.transition.kind, event.transition.length, rate))
         track.append(_item(event, rate))
         at = event.stop
-
-
-def _from(event: ListedEvent, at: int, rate: Rate) -> ListedEvent | None:
-    """What of an event lies behind a timeline frame, where one before it lies over it; None where nothing does."""
-    late, over = max(0, at - event.record_in), event.transition
-    if event.length <= late:
-        return None
-    left = 0 if over is None else over.length - late
-    over = replace(over, length=left) if over is not None and left > 0 else None
-    begins = event.source_in + event.stride(rate) * late
-    return replace(
-        event, record_in=event.record_in + late, length=event.length - late, source_in=begins, transition=over
-    )
 
 
 def _item(event: ListedEvent, rate: Rate) -> otio.core.Item:

@@ -48,7 +48,7 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
   const [listing, setListing] = useState(false);
   const [filing, setFiling] = useState(false);
   const [making, setMaking] = useState<NewCut | null>(null);
-  const side = useKeptClear("--side");
+  const [side, foot] = [useKeptClear("--side"), useKeptClear("--foot")];
   const edit = useEdit(showId, cut, (made, asked) => {
     if (asked.edit === "split" || asked.edit === "place") setChosen(new Set(made.added.slice(0, 1)));
     setWeighed(null);
@@ -124,18 +124,20 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
         </div>
       )}
       {cut.events.length > 0 && (
-        <Score
-          showId={showId}
-          cut={cut}
-          head={at}
-          go={go}
-          chosen={chosen}
-          choose={(ids) => setChosen(new Set(ids))}
-          act={act}
-          weigh={weigh}
-          following={following}
-          follow={setFollowing}
-        />
+        <div ref={foot}>
+          <Score
+            showId={showId}
+            cut={cut}
+            head={at}
+            go={go}
+            chosen={chosen}
+            choose={(ids) => setChosen(new Set(ids))}
+            act={act}
+            weigh={weigh}
+            following={following}
+            follow={setFollowing}
+          />
+        </div>
       )}
       {listing && <ListSheet showId={showId} like={cut} close={() => setListing(false)} />}
       {filing && <FilesSheet showId={showId} cut={cut} events={[...chosen]} close={() => setFiling(false)} />}

@@ -1,7 +1,6 @@
 import { useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from "react";
 import { useKeysEverywhere } from "../../ui/keys";
 import type { Schemas } from "../../data/client";
-import { useKeptClear } from "../../ui/Notice";
 import { Button } from "../../ui/parts";
 import { useRulers, useStrokes, type Asked, type Cut, type CutEvent } from "./data";
 import { signed } from "./eventsKeys";
@@ -57,8 +56,6 @@ export function Score(props: {
     window.addEventListener("resize", measure);
     return () => window.removeEventListener("resize", measure);
   }, []);
-
-  const foot = useKeptClear("--foot");
 
   const zoom = (by: number, around: number) => {
     const frames = Math.max(12, Math.min(length, now.frames * by));
@@ -142,7 +139,7 @@ export function Score(props: {
   const heightOf = (sound: boolean) => (sound ? SOUND : PICTURE + RULER);
 
   return (
-    <section ref={foot} aria-label="Score" className="border-t border-hair bg-raised">
+    <section aria-label="Score" className="border-t border-hair bg-raised">
       <div className="flex h-7 items-center gap-1 border-b border-hair px-3 text-[12.5px] text-soft">
         <Button weight="quiet" className="h-6!" onClick={() => zoom(0.5, head)}>
           Closer
