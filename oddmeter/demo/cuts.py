@@ -11,6 +11,7 @@ from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, Track
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Marker, SourceKind, Transition
 from oddmeter.core.cutting.rerating import rerated
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.numbers.places import Label, SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.interchange.edl.writing import write_edl
@@ -62,7 +63,7 @@ def broadcast(the_film: Cut, rate: Rate) -> Cut:
     """The film at the rate of its broadcast version; the theme, which is sound alone, is counted in that, too."""
     there = rerated(the_film, rate, lambda event: None).cut
     (theme,) = (event for event in there.events if event.track == _MUSIC)
-    return there.with_events([replace(theme, source_in=theme.source_in * rate.value / FILM.value)])
+    return there.with_events([replace(theme, source_in=SourceFrame(theme.source_in * rate.value / FILM.value))])
 
 
 def write_older(root: Path) -> Path:
@@ -88,7 +89,7 @@ def _older() -> ListedCut:
         source = (hours * 3600 + minutes * 60 + seconds) * 25 + into
         events.append(
             ListedEvent(
-                "V", SourceKind.CLIP, at, length, name, name[:8], source_rate=FILM, source_in=Fraction(source),
+                "V", SourceKind.CLIP, at, length, name, name[:8], source_in=Label(Fraction(source), FILM),
                 speed=speed, transition=transition,
             )
         )  # fmt: skip
@@ -107,6 +108,6 @@ def _use(
 ) -> Event:
     decisions = Decisions.parse({"intent": wish} if wish else {})
     return Event(
-        -1, FIRST_PICTURE, SourceKind.CLIP, 0, length, Fraction(source_in), clip_id=clips[name], decisions=decisions,
-        transition=transition, name=name,
+        -1, FIRST_PICTURE, SourceKind.CLIP, 0, length, SourceFrame(Fraction(source_in)), clip_id=clips[name],
+        decisions=decisions, transition=transition, name=name,
     )  # fmt: skip

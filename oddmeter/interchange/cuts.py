@@ -2,6 +2,7 @@
 
 import csv
 import io
+from fractions import Fraction
 from pathlib import PurePath
 from typing import Any
 
@@ -10,6 +11,7 @@ from oddmeter.core.cutting.pulls import Pull, pulls
 from oddmeter.core.cutting.versions import Compared, Fate, compared
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.edl.lines import lines_of
 from oddmeter.interchange.edl.rates import rate_evidence
@@ -81,9 +83,9 @@ def event_document(event: ListedEvent) -> dict[str, Any]:
         "path": event.path,
         "record_in": event.record_in,
         "length": event.length,
-        "source_rate": event.source_rate.exact,
-        "source_in": fraction_text(event.source_in),
-        "source_drop_frame": event.source_drop,
+        "source_rate": event.source_in.rate.exact,
+        "source_in": fraction_text(event.source_in.count),
+        "source_drop_frame": event.source_in.drop,
         "speed": fraction_text(event.speed),
         "freeze": event.freeze,
         "reverse": event.reverse,
@@ -113,14 +115,15 @@ def pull_documents(found: tuple[Pull, ...]) -> list[dict[str, Any]]:
     return [_pull_row(one) for one in found]
 
 
-_NO_PULL = Pull("", "", "", Rate.of(25), 0, 1, 0)
+_NO_PULL = Pull("", "", "", Label(Fraction(0), Rate.of(25)), Label(Fraction(1), Rate.of(25)), 0)
 
 
 def _pull_row(one: Pull) -> dict[str, Any]:
     """First and last frame are both of the range; timecode out is the one after."""
     return {
-        "name": one.name, "reel": one.reel, "path": one.path, "rate": one.rate.exact, "first": one.first,
-        "last": one.stop - 1, "frames": one.frames, "in": one.timecode(one.first), "out": one.timecode(one.stop),
+        "name": one.name, "reel": one.reel, "path": one.path, "rate": one.first.rate.exact,
+        "first": int(one.first.count), "last": int(one.stop.count) - 1, "frames": one.frames,
+        "in": str(one.first.timecode()), "out": str(one.stop.timecode()),
         "events": one.events,
     }  # fmt: skip
 
@@ -133,7 +136,7 @@ def _compared_document(one: Compared) -> dict[str, Any]:
     }  # fmt: skip
     if one.was is not None and one.now is not None and one.fate is not Fate.KEPT:
         out["was"] = {
-            "record_in": one.was.record_in, "length": one.was.length, "source_in": fraction_text(one.was.source_in),
-            "speed": fraction_text(one.was.speed),
+            "record_in": one.was.record_in, "length": one.was.length,
+            "source_in": fraction_text(one.was.source_in.count), "speed": fraction_text(one.was.speed),
         }  # fmt: skip
     return out

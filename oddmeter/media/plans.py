@@ -18,7 +18,7 @@ from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, carried_over
+from oddmeter.core.numbers.timecode import Timecode, relabelled
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
 from oddmeter.media.containers.settings import ENCODINGS, Setting
@@ -196,7 +196,7 @@ class ClipPlan(FilePlan):
         if first is None:
             return midnight
         try:
-            return carried_over(first, self.rate, self.drop_frame)
+            return relabelled(first, self.rate, self.drop_frame)
         except RuleError:
             return midnight
 

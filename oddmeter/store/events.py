@@ -13,6 +13,7 @@ from oddmeter.core.cutting.listed import ListedSource, Marker, SourceKind, Trans
 from oddmeter.core.cutting.versions import laid_out
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.store.changes import ConflictError
 from oddmeter.store.database import Connection
@@ -185,7 +186,7 @@ def _event(row: Mapping[str, Any]) -> Event:
     transition = Transition(row["transition_kind"], row["transition_length"]) if row["transition_kind"] else None
     return Event(
         row["id"], Track.named(row["track"]), SourceKind(row["kind"]), row["record_in"], row["length"],
-        Fraction(row["source_in"]), Fraction(row["lead"]), row["clip_id"], row["inner_id"],
+        SourceFrame(Fraction(row["source_in"])), Fraction(row["lead"]), row["clip_id"], row["inner_id"],
         Decisions.parse(row["decisions"]), transition, row["group_id"], row["flattened"], row["name"],
         ListedSource.parse(row["listed"]) if row["listed"] else None,
     )  # fmt: skip

@@ -19,6 +19,7 @@ from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, 
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import Originals
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
@@ -71,7 +72,13 @@ class OrderedEvent(BaseModel):
     def event(self) -> Event:
         """The event whose window is made."""
         return Event(
-            self.id, FIRST_PICTURE, SourceKind.CLIP, 0, self.length, Fraction(self.source_in), Fraction(self.lead)
+            self.id,
+            FIRST_PICTURE,
+            SourceKind.CLIP,
+            0,
+            self.length,
+            SourceFrame(Fraction(self.source_in)),
+            Fraction(self.lead),
         )
 
 

@@ -13,6 +13,7 @@ from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.timelines import TimelineSettings
@@ -59,8 +60,8 @@ class OrderedUse(BaseModel):
     def event(self) -> Event:
         """The core's value."""
         return Event(
-            self.id, Track.named(self.track), self.kind, self.record_in, self.length, Fraction(self.source_in),
-            Fraction(self.lead), self.clip, self.timeline,
+            self.id, Track.named(self.track), self.kind, self.record_in, self.length,
+            SourceFrame(Fraction(self.source_in)), Fraction(self.lead), self.clip, self.timeline,
             transition=Transition("dissolve", self.dissolve) if self.dissolve else None, group=self.group,
             flattened=self.flattened,
         )  # fmt: skip

@@ -41,6 +41,7 @@ from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 
 FILM = Rate.of(25)
@@ -324,7 +325,7 @@ def test_a_timeline_run_backwards_shows_the_same_frames_from_the_end() -> None:
         FILM, (clip_event(1, 0, 30, 10, decisions=speed("1/2")), clip_event(2, 30, 20, 200, decisions=speed(2)))
     )
     there = Event(1, FIRST_PICTURE, SourceKind.TIMELINE, 0, 50, timeline_id=1)
-    back = replace(there, source_in=Fraction(50), decisions=speed(1, reverse=True))
+    back = replace(there, source_in=SourceFrame(Fraction(50)), decisions=speed(1, reverse=True))
     pictures = [
         [part.weights.first for frame in range(50) for part in shown_at(book, 0, frame)]
         for book in (Shelf({0: Cut(FILM, (one,)), 1: inner}, {1: Material(400, Rate.of(25))}) for one in (there, back))

@@ -31,6 +31,7 @@ from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from tests.core.test_cutting import FILM, Shelf, bent, clip_event, seen, shelf, speed
@@ -73,7 +74,7 @@ def test_straight_by_another_level_a_part_of_a_curve_counts_its_lead_once() -> N
     assert window_of(book, refit(book.cut(0), 1, 80, book.windows()).event(1)).place(0) == 30
     timeline = Timeline(0, TimelineSettings("cut", FILM, 640, 360), 1)
     (listed,) = listed_cut(book, lambda _: timeline, 0, {}).events
-    assert listed.source_in == 30
+    assert listed.source_in.count == 30
 
 
 @pytest.mark.parametrize("following", Following)
@@ -193,7 +194,7 @@ def test_a_hundred_thousand_frames_over_are_found_without_walking() -> None:
     asked: list[int | Fraction] = []
 
     class Counted(Window):
-        def place(self, frame: int | Fraction) -> Fraction:
+        def place(self, frame: int | Fraction) -> SourceFrame:
             asked.append(frame)
             return super().place(frame)
 

@@ -7,8 +7,8 @@ import pytest
 
 from oddmeter.core.cutting.edits import closed
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
-from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked, place_in_file
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition, recounted
+from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition
 from oddmeter.core.cutting.listing import listed_cut
 from oddmeter.core.cutting.versions import Fate, laid_out, taken_over
 from oddmeter.core.decisions.levels import Decisions
@@ -17,6 +17,7 @@ from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.logs import LogEntry
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.clips import Clip, Decided, KnownClip, known_of
@@ -41,12 +42,14 @@ def footage(*clips: KnownClip) -> Footage:
     return Footage(originals, {one.clip.id: one for one in clips if one.clip.proxy_of is not None})
 
 
-def source(name: str = "", reel: str = "", path: str = "", at: int = 900_000, rate: Rate = FILM) -> ListedSource:
-    return ListedSource(name, reel, path, rate, Fraction(at))
+def source(
+    name: str = "", reel: str = "", path: str = "", at: int = 900_000, rate: Rate = FILM, drop: bool | None = None
+) -> ListedSource:
+    return ListedSource(name, reel, path, Label(Fraction(at), rate, drop))
 
 
 def found(held: Footage, one: ListedSource, length: int = 10) -> tuple[tuple[int, ...], FoundBy]:
-    got = held.found(one, (one.source_in, one.source_in + length))
+    got = held.found(one, (one.source_in, one.source_in.later(Fraction(length))))
     return got.clips, got.by
 
 
@@ -95,16 +98,16 @@ def test_a_proxy_leads_to_its_original() -> None:
 def test_an_in_point_is_a_place_in_the_file(
     rate: str, timecode: str | None, listed: int, listed_rate: str, place: int
 ) -> None:
-    clip = known(1, "a.mov", rate, timecode=timecode)
-    assert place_in_file(clip, source(at=listed, rate=Rate.parse(listed_rate))) == place
+    labels = known(1, "a.mov", rate, timecode=timecode).labels
+    assert labels is not None and labels.place(Label(Fraction(listed), Rate.parse(listed_rate))) == place
 
 
 @pytest.mark.parametrize(("file", "drops"), [("01:00:00:00", True), ("01:00:00;00", False)])
 def test_a_place_is_found_by_its_numbers_however_list_and_file_count(file: str, drops: bool) -> None:
     """The list says 01:00:10, ten numbers of thirty frames behind the file's first."""
-    clip = known(1, "a.mov", "29.97", timecode=file)
+    labels = known(1, "a.mov", "29.97", timecode=file).labels
     at = Timecode.parse(f"01:00:10{';' if drops else ':'}00", Rate.parse("29.97")).frames
-    assert place_in_file(clip, replace(source(at=at, rate=Rate.parse("29.97")), drop_frame=drops)) == 300
+    assert labels is not None and labels.place(Label(Fraction(at), Rate.parse("29.97"), drops)) == 300
 
 
 def wavering(timecode: str | None) -> KnownClip:
@@ -125,22 +128,24 @@ def test_a_variable_clip_is_found_by_its_own_times_and_told_by_them(start: str |
     assert clip.material is not None and clip.material.clock is not None and clip.facts is not None
     assert clip.facts.label_rate == Rate.of(30)
     at = Timecode.parse(asked, Rate.of(30)).frames
-    place = place_in_file(clip, source(at=at, rate=Rate.of(30)))
+    labels = clip.labels
+    assert labels is not None
+    place = labels.place(Label(Fraction(at), Rate.of(30)))
     assert place == clip.material.clock.place(Fraction(60)) and 1800 <= place < 1803
-    assert place_in_file(clip, source(at=at * 25 // 30, rate=Rate.of(25))) == place
+    assert labels.place(Label(Fraction(at * 25, 30), Rate.of(25))) == place
     if start is not None:
         assert str(clip.facts.timecode_of(int(place))) in ("10:00:59:29", "10:01:00:00")
     event = Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 50, place, clip_id=1)
     book = Shelf({0: Cut(Rate.of(25), (event,))}, {1: clip.material})
     timeline = Timeline(0, TimelineSettings("cut", Rate.of(25)), 1)
     (listed,) = listed_cut(book, lambda _: timeline, 0, {1: clip}).events
-    assert (listed.source_rate, int(listed.source_in), int(listed.speed)) == (Rate.of(30), at, 1)
+    assert (listed.source_in.rate, int(listed.source_in.count), int(listed.speed)) == (Rate.of(30), at, 1)
 
 
 def test_timecode_is_carried_over_by_its_numbers() -> None:
     ntsc = Rate.parse("59.94")
-    assert recounted(Fraction(50), Rate.of(25), ntsc) == 120
-    assert recounted(recounted(Fraction(7, 3), FILM, ntsc), ntsc, FILM) == Fraction(7, 3)
+    assert Label(Fraction(50), Rate.of(25)).recounted(ntsc) == Label(Fraction(120), ntsc)
+    assert Label(Fraction(7, 3), FILM).recounted(ntsc).recounted(FILM).count == Fraction(7, 3)
     started, unmarked = known(1, "a.mov", "59.94", timecode="00:00:02:00").facts, known(1, "a.mov", timecode=None).facts
     assert started is not None and started.first_timecode is not None and started.first_timecode.frames == 120
     assert unmarked is not None and unmarked.first_timecode is None
@@ -150,8 +155,7 @@ def listed(name: str, at: int, length: int, into: int, **more: object) -> Listed
     values: dict[str, object] = {
         "track": "V",
         "name": name,
-        "source_rate": FILM,
-        "source_in": Fraction(900_000 + into),
+        "source_in": Label(Fraction(900_000 + into), FILM),
     } | more
     return ListedEvent(kind=SourceKind.CLIP, record_in=at, length=length, **values)  # type: ignore[arg-type]
 

@@ -18,6 +18,7 @@ from oddmeter.core.cutting.programmes import (
 )
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.decisions.music import Music
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
@@ -40,7 +41,7 @@ def books(draw: st.DrawFn) -> Shelf:
         event = clip_event(number, at, length, source, decisions=decided, transition=dissolve)
         if draw(st.integers(0, 3)) == 0:
             event = replace(
-                event, kind=SourceKind.TIMELINE, clip_id=None, timeline_id=7, source_in=source / 20,
+                event, kind=SourceKind.TIMELINE, clip_id=None, timeline_id=7, source_in=SourceFrame(source / 20),
                 decisions=draw(st.sampled_from(DECIDED[:3])),
             )  # fmt: skip
         events.append(event)
@@ -197,7 +198,7 @@ def test_where_it_looks_at_a_place_is_the_other_way_round_of_its_place(by: int) 
         assert window is not None
         for frame in range(0, 40, 7):
             assert window.looking_at(window.place(frame)) == (Fraction(frame),)
-        assert window.looking_at(Fraction(399)) == ()
+        assert window.looking_at(SourceFrame(Fraction(399))) == ()
         for edge, count in ((0, 5), (40, -7), (40, 3)):
             run = abs(window.place(edge + count) - window.place(edge)) * (1 if count > 0 else -1)
             assert window.frames_over(run, edge) == count

@@ -16,7 +16,7 @@ from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text, parse_fraction
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, can_drop, carried_over, frames_in_day
+from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day, relabelled
 from oddmeter.core.pictures.scan import TimelineScan
 
 USUAL = [
@@ -190,7 +190,7 @@ def test_timecode_round_trips_over_the_day(rate: Rate, drop: bool, data: st.Data
 @given(st.sampled_from(USUAL), st.sampled_from(USUAL), st.booleans(), st.integers(0, 10**9))
 def test_a_start_carried_over_keeps_its_clock(a: Rate, b: Rate, drop: bool, frames: int) -> None:
     start = Timecode(frames % frames_in_day(a, False), a)
-    carried = carried_over(start, b, drop and can_drop(b))
+    carried = relabelled(start, b, drop and can_drop(b))
     assert str(carried)[:8] == str(start)[:8]
 
 

@@ -14,9 +14,10 @@ from hypothesis import strategies as st
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind, Transition
 from oddmeter.core.cutting.listing import listed_cut
-from oddmeter.core.cutting.pulls import pulls
+from oddmeter.core.cutting.pulls import Pull, pulls
 from oddmeter.core.cutting.versions import Fate, compared
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from oddmeter.interchange.cuts import cut_document, event_document, read_cut, write_cut
@@ -31,6 +32,16 @@ from tests.core.test_edits_keep import lists
 from tests.interchange.test_cli import oddmeter
 
 FILM = Rate.of(25)
+
+
+def at_25(count: int) -> Label:
+    return Label(Fraction(count), FILM)
+
+
+def ends(pull: Pull) -> tuple[int, int]:
+    return int(pull.first.count), int(pull.stop.count)
+
+
 BELL = """TITLE: THE TIDE BELL\r
 FCM: NON-DROP FRAME\r
 \r
@@ -65,7 +76,7 @@ def test_a_list_is_read_with_all_that_it_says() -> None:
     assert [one.speed for one in picture] == [1, 2, 1, Fraction(1, 2), 0]
     assert picture[1].transition == Transition("dissolve", 25)
     assert picture[1].path == "harbour/HB_gulls.mov"
-    assert picture[3].reverse and picture[3].source_in == (2 * 3600 + 12) * 25, "it begins where its range ends"
+    assert picture[3].reverse and picture[3].source_in.count == (2 * 3600 + 12) * 25, "it begins where its range ends"
     assert picture[4].freeze and picture[4].transition == Transition("wipe", 10)
     assert [one.track for one in cut.events if one.record_in == 250] == ["V", "A1", "A2"]
     assert [str(note) for note in cut.notes] == ["Line 15: It cannot be read: “nobody reads this”."]
@@ -119,8 +130,8 @@ def test_a_list_is_asked_for_its_rate_with_the_evidence() -> None:
 
 def test_source_timecode_at_another_rate_is_noticed() -> None:
     cut = read_edl("001  T50 V C 03:00:00:48 03:00:04:48 01:00:00:00 01:00:04:00\n", FILM)
-    assert cut.events[0].source_rate == Rate.of(50)
-    assert cut.events[0].source_in == 3 * 3600 * 50 + 48
+    assert cut.events[0].source_in.rate == Rate.of(50)
+    assert cut.events[0].source_in.count == 3 * 3600 * 50 + 48
     assert cut.events[0].speed == 1
     assert "T50 is not counted at the list's 25" in str(cut.notes[0])
 
@@ -131,7 +142,7 @@ def test_drop_frame_changes_on_the_way_concern_sources() -> None:
         "FCM: NON-DROP FRAME\n002  R2 V C 00:01:00:00 00:01:02:00 01:00:02;00 01:00:04;00\n"
     )
     one, other = _events(text, Rate.parse("29.97"))
-    assert one.source_in == other.source_in == 1800
+    assert one.source_in.count == other.source_in.count == 1800
     assert (other.record_in, other.length) == (60, 60)
 
 
@@ -196,7 +207,7 @@ def cuts(draw: st.DrawFn, *, exact: bool = True) -> ListedCut:
         events.append(
             ListedEvent(
                 "V", SourceKind.BLACK if black else SourceKind.CLIP, at, length, "" if black else draw(names),
-                "" if black else draw(names), source_rate=rate, source_in=source_in, speed=speed, reverse=reverse,
+                "" if black else draw(names), source_in=Label(source_in, rate), speed=speed, reverse=reverse,
                 transition=transition,
             )
         )  # fmt: skip
@@ -224,13 +235,14 @@ def test_a_cut_written_as_a_list_is_the_same_up_to_what_was_said(cut: ListedCut)
         assert (now.kind, now.name, now.record_in + zero, now.length) == (was.kind, was.name, was.record_in, was.length)
         assert (now.transition, now.reverse) == (was.transition, was.reverse)
         if f"Event {number:03}" not in told:
-            assert (now.source_in, now.speed) == (was.source_in, was.speed) or was.source_out(cut.rate).denominator != 1
-        off = abs(now.source_in - was.source_in) + abs(now.speed - was.speed) * was.length
+            same = (now.source_in.count, now.speed) == (was.source_in.count, was.speed)
+            assert same or was.source_out(cut.rate).count.denominator != 1
+        off = abs(now.source_in.count - was.source_in.count) + abs(now.speed - was.speed) * was.length
         assert off <= Fraction(was.length, 10 * cut.rate.nominal) + 1
 
 
 def test_what_it_costs_that_motion_has_one_decimal_is_said() -> None:
-    event = ListedEvent("V", SourceKind.CLIP, 0, 1500, "A", "R", source_in=Fraction(1), speed=Fraction(8, 15))
+    event = ListedEvent("V", SourceKind.CLIP, 0, 1500, "A", "R", source_in=at_25(1), speed=Fraction(8, 15))
     (loss,) = write_edl(ListedCut("Cut", FILM, False, 0, (event,))).losses
     assert "13.3 frames a second of 53.3333 %" in str(loss) and "2 source frames off" in str(loss)
 
@@ -245,7 +257,7 @@ def test_the_peer_reads_what_is_written() -> None:
         at = track.range_of_child(its).start_time - track.source_range.start_time
         assert (at.value - cut.start, its.duration().value) == (mine.record_in, mine.length)
         if mine.kind is SourceKind.CLIP:
-            assert its.source_range.start_time.value == mine.used(FILM)[0]
+            assert its.source_range.start_time.value == mine.used(FILM)[0].count
             scalars = [one.time_scalar for one in its.effects]
             assert scalars == ([] if mine.speed == 1 else [float(-mine.speed if mine.reverse else mine.speed)])
     assert [one.transition_type for one in track if isinstance(one, otio.schema.Transition)] == [
@@ -271,7 +283,7 @@ def test_what_the_peer_writes_is_read() -> None:
 
 
 def _told(events: Iterable[ListedEvent]) -> list[str]:
-    return [f"{one.record_in} {one.length} {one.source_in} {one.speed} {one.reel}" for one in events]
+    return [f"{one.record_in} {one.length} {one.source_in.count} {one.speed} {one.reel}" for one in events]
 
 
 def test_transitions_nests_and_metadata_of_a_timeline_survive() -> None:
@@ -290,14 +302,14 @@ def test_transitions_nests_and_metadata_of_a_timeline_survive() -> None:
     cut = read_otio(otio.adapters.write_to_string(timeline, "otio_json"))
     one, nest = cut.events
     assert (one.length, nest.record_in, nest.length) == (42, 42, 54), "what comes in begins with its transition"
-    assert (nest.kind, nest.source_in, nest.transition) == (
+    assert (nest.kind, nest.source_in.count, nest.transition) == (
         SourceKind.TIMELINE,
         Fraction(4),
         Transition("dissolve", 12),
     )
-    assert nest.inside is not None and nest.inside.events[0].source_rate == Rate.of(240)
+    assert nest.inside is not None and nest.inside.events[0].source_in.rate == Rate.of(240)
     (pulled, inside) = pulls(cut)
-    assert (pulled.first, pulled.stop, inside.first, inside.stop) == (0, 42, 40, 580)
+    assert (ends(pulled), ends(inside)) == ((0, 42), (40, 580))
     again = json.loads(write_otio(cut))
     assert again["tracks"]["children"][0]["children"][0]["metadata"]["somebody"] == {"else": [1, 2, {"deep": True}]}
     assert cut_document(read_otio(json.dumps(again))) == cut_document(cut)
@@ -317,7 +329,7 @@ def test_a_freeze_and_a_speed_that_nobody_reads_are_told_apart() -> None:
 
 def test_two_versions_are_held_together_by_source_and_content() -> None:
     def event(name: str, at: int, length: int, source: int, speed: Fraction = Fraction(1)) -> ListedEvent:
-        return ListedEvent("V", SourceKind.CLIP, at, length, name, name, source_in=Fraction(source), speed=speed)
+        return ListedEvent("V", SourceKind.CLIP, at, length, name, name, source_in=at_25(source), speed=speed)
 
     old = [
         event("A", 0, 100, 0),
@@ -346,12 +358,12 @@ def test_two_versions_are_held_together_by_source_and_content() -> None:
 
 def test_ranges_are_pulled_once_with_handles() -> None:
     events = [
-        ListedEvent("V", SourceKind.CLIP, at, 50, "A", "R", source_in=Fraction(source))
+        ListedEvent("V", SourceKind.CLIP, at, 50, "A", "R", source_in=at_25(source))
         for at, source in ((0, 100), (50, 140), (100, 400))
     ]
     found = pulls(ListedCut("Cut", FILM, False, 0, tuple(events)), 8)
-    assert [(one.first, one.stop, one.events) for one in found] == [(92, 198, 2), (392, 458, 1)]
-    assert found[0].timecode(found[0].first) == "00:00:03:17"
+    assert [(ends(one), one.events) for one in found] == [((92, 198), 2), ((392, 458), 1)]
+    assert str(found[0].first.timecode()) == "00:00:03:17"
 
 
 def nest(inner: str, outer: str, source_in: int, length: int, speed: Fraction = Fraction(1)) -> ListedCut:
@@ -359,11 +371,11 @@ def nest(inner: str, outer: str, source_in: int, length: int, speed: Fraction = 
     inside, rate = Rate.parse(inner), Rate.parse(outer)
     half = inside.nominal
     leaves = tuple(
-        ListedEvent("V", SourceKind.CLIP, at * half, half, name, name, source_rate=inside, source_in=Fraction(1000))
+        ListedEvent("V", SourceKind.CLIP, at * half, half, name, name, source_in=Label(Fraction(1000), inside))
         for at, name in enumerate("AB")
     )
     event = ListedEvent(
-        "V", SourceKind.TIMELINE, 0, length, "inner", source_rate=inside, source_in=Fraction(source_in), speed=speed,
+        "V", SourceKind.TIMELINE, 0, length, "inner", source_in=Label(Fraction(source_in), inside), speed=speed,
         inside=ListedCut("inner", inside, False, 0, leaves),
     )  # fmt: skip
     return ListedCut("outer", rate, False, 0, (event,))
@@ -380,7 +392,7 @@ def test_of_a_nest_at_another_rate_just_what_is_shown_is_pulled(
     inner: str, outer: str, source_in: int, length: int, wanted: dict[str, tuple[int, int]]
 ) -> None:
     found = pulls(nest(inner, outer, source_in, length))
-    assert {one.name: (one.first, one.stop) for one in found} == wanted
+    assert {one.name: ends(one) for one in found} == wanted
 
 
 @pytest.mark.parametrize(("inner", "outer"), [("50", "25"), ("25", "24"), ("23.976", "29.97")])
@@ -403,12 +415,12 @@ def test_a_nest_is_written_at_its_own_rate(inner: str, outer: str) -> None:
 
 def test_what_lies_over_another_moves_nothing_behind_it() -> None:
     events = [
-        ListedEvent("V", SourceKind.CLIP, at, length, name, name, source_in=Fraction(100), speed=Fraction(2))
+        ListedEvent("V", SourceKind.CLIP, at, length, name, name, source_in=at_25(100), speed=Fraction(2))
         for at, length, name in ((0, 50, "A"), (40, 30, "B"), (45, 3, "C"), (90, 10, "D"))
     ]
     again = read_otio(write_otio(ListedCut("cut", FILM, False, 0, tuple(events))))
     clips = [one for one in again.events if one.kind is SourceKind.CLIP]
-    told = [(one.name, one.record_in, one.length, int(one.source_in)) for one in clips]
+    told = [(one.name, one.record_in, one.length, int(one.source_in.count)) for one in clips]
     assert told == [("A", 0, 50, 100), ("B", 50, 20, 120), ("D", 90, 10, 100)]
 
 
@@ -423,20 +435,20 @@ FCM: DROP FRAME
 
 def test_each_source_is_counted_in_its_own_way_in_a_drop_frame_list() -> None:
     cut = read_edl(MIXED, NTSC)
-    assert [(int(one.source_in), one.source_drop) for one in cut.events] == [
+    assert [(int(one.source_in.count), one.source_in.drop) for one in cut.events] == [
         (1800, False), (108_000 - 108 + 300, True), (108_300, False),
     ]  # fmt: skip
     again = write_edl(cut).text
     assert [line[29:52] for line in again.splitlines() if line[:3].isdecimal()] == [
         line.split("C ", 1)[1][:23] for line in MIXED.splitlines()[2:]
     ]
-    assert [one.timecode(one.first) for one in pulls(cut)] == ["00:01:00:00", "01:00:10:00", "01:00:10;00"]
-    assert [one.source_drop for one in read_otio(write_otio(cut)).events] == [False, True, False]
+    assert [str(one.first.timecode()) for one in pulls(cut)] == ["00:01:00:00", "01:00:10:00", "01:00:10;00"]
+    assert [one.source_in.drop for one in read_otio(write_otio(cut)).events] == [False, True, False]
 
 
 def test_without_semicolons_a_number_that_drop_frame_skips_tells_how_its_reel_is_counted() -> None:
     cut = read_edl(MIXED.replace(";", ":"), NTSC)
-    assert [(one.reel, one.source_drop) for one in cut.events] == [("FREE", False), ("DROP", True), ("FREE", False)]
+    assert [(one.reel, one.source_in.drop) for one in cut.events] == [("FREE", False), ("DROP", True), ("FREE", False)]
 
 
 def test_the_command_reads_writes_and_compares(tmp_path: Path) -> None:
@@ -526,9 +538,9 @@ def test_a_clip_of_another_rate_at_its_own_speed_needs_no_motion(
 ) -> None:
     """Its in and out are rounded to full frames of its own; that alone is no speed."""
     source, rate = (Rate.parse(one) for one in rates.split())
-    run = length * source.value / rate.value
+    begins = first + (length * source.value / rate.value if back else Fraction(1, 3))
     event = ListedEvent(
-        "V", SourceKind.CLIP, 0, length, "a", "A", "", source, first + (run if back else Fraction(1, 3)), reverse=back
+        "V", SourceKind.CLIP, 0, length, "a", "A", "", Label(begins, source), reverse=back
     )  # fmt: skip
     written = write_edl(ListedCut("cut", rate, False, 0, (event,))).text
     (read,) = read_edl(
@@ -572,8 +584,8 @@ def test_motion_goes_to_its_reel_in_a_pair() -> None:
 
 def test_a_source_that_runs_down_is_backwards() -> None:
     (event,) = _events("001 R V C 00:00:04:00 00:00:02:00 01:00:00:00 01:00:02:00\nM2 R -025.0 00:00:04:00\n")
-    assert event.reverse and event.source_in == 100 and event.source_out(FILM) == 50
-    assert [int(place) for place in event.used(FILM)] == [50, 100]
+    assert event.reverse and event.source_in.count == 100 and event.source_out(FILM).count == 50
+    assert [int(place.count) for place in event.used(FILM)] == [50, 100]
 
 
 def test_a_dissolve_longer_than_its_event_is_cut_to_it_and_noted() -> None:
@@ -586,7 +598,9 @@ def test_a_dissolve_longer_than_its_event_is_cut_to_it_and_noted() -> None:
 @given(cuts(), st.integers(0, 3))
 def test_nests_of_any_depth_are_the_same_cut_again(cut: ListedCut, depth: int) -> None:
     for _ in range(depth):
-        nest = ListedEvent("V", SourceKind.TIMELINE, 0, cut.length, "nest", source_rate=cut.rate, inside=cut)
+        nest = ListedEvent(
+            "V", SourceKind.TIMELINE, 0, cut.length, "nest", source_in=Label(Fraction(0), cut.rate), inside=cut
+        )
         cut = ListedCut("Outer", cut.rate, cut.drop_frame, cut.start, (nest,))
     again = read_otio(write_otio(cut))
     for _ in range(depth):
@@ -618,10 +632,10 @@ def test_what_is_pulled_holds_all_that_is_shown_and_no_range_twice(cut: ListedCu
         if event.kind is SourceKind.CLIP:
             low, high = event.used(cut.rate)
             same = [one for one in found if (one.reel, one.name) == (event.reel, event.name)]
-            assert any(one.first <= low and high <= one.stop for one in same)
+            assert any(one.first.count <= low.count and high.count <= one.stop.count for one in same)
     for one, other in pairwise(found):
         if (one.reel, one.name, one.path) == (other.reel, other.name, other.path):
-            assert one.stop < other.first
+            assert one.stop.count < other.first.count
 
 
 def _second(value: float, rate: float = 25) -> otio.opentime.RationalTime:
@@ -646,8 +660,8 @@ def test_a_clip_without_a_range_is_its_whole_media() -> None:
     )
     cut = _read(otio.schema.Clip("bell", media_reference=reference), global_start_time=_second(90_000))
     (bell,) = cut.events
-    assert (bell.length, bell.source_rate, bell.path) == (50, Rate.of(50), "file:///card/bell.mov")
-    assert bell.source_in == 900 and cut.timecode(0) == "01:00:00:00"
+    assert (bell.length, bell.source_in.rate, bell.path) == (50, Rate.of(50), "file:///card/bell.mov")
+    assert bell.source_in.count == 900 and cut.timecode(0) == "01:00:00:00"
 
 
 def test_lengths_at_other_rates_are_laid_out_without_drifting() -> None:
@@ -655,7 +669,7 @@ def test_lengths_at_other_rates_are_laid_out_without_drifting() -> None:
     cut = _read(*(_clip(f"c{n}", 0, 31, ntsc) for n in range(100)), global_start_time=_second(0))
     exact = Fraction(31 * 1001, 30000) * 25
     assert [one.record_in for one in cut.events] == [round(n * exact) for n in range(100)]
-    assert {one.source_rate for one in cut.events} == {Rate.parse("29.97")}
+    assert {one.source_in.rate for one in cut.events} == {Rate.parse("29.97")}
 
 
 def test_speeds_multiply_and_a_reversed_range_begins_at_its_end() -> None:
@@ -666,8 +680,8 @@ def test_speeds_multiply_and_a_reversed_range_begins_at_its_end() -> None:
         effects=[otio.schema.LinearTimeWarp(time_scalar=2), otio.schema.LinearTimeWarp(time_scalar=-0.25)],
     )
     (event,) = _read(bell).events
-    assert event.reverse and event.speed == Fraction(1, 2) and event.source_in == 125
-    assert event.source_out(FILM) == 100 and list(event.used(FILM)) == [Fraction(100), Fraction(125)]
+    assert event.reverse and event.speed == Fraction(1, 2) and event.source_in.count == 125
+    assert [label.count for label in (event.source_out(FILM), *event.used(FILM))] == [100, 100, 125]
 
 
 def test_a_transition_is_laid_before_the_event_that_comes_in() -> None:

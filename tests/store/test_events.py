@@ -12,6 +12,7 @@ from oddmeter.core.cutting.edits import in_order
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.numbers.places import Label, SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from oddmeter.store import clips, events, shows
@@ -59,9 +60,9 @@ def test_an_event_is_kept_to_the_last_digit(
     assert timeline.settings.start == 90_000
     some = [
         Event(
-            -1 - n, SOUND if sound else FIRST_PICTURE, SourceKind.CLIP, 0, length, place, lead, clip,
+            -1 - n, SOUND if sound else FIRST_PICTURE, SourceKind.CLIP, 0, length, SourceFrame(place), lead, clip,
             decisions=Decisions.parse({"intent": "speed 8/15", "between": "mix"}), transition=Transition("wipe", 1),
-            name=f"e{n}", listed=ListedSource("bell", "R1", "x/bell.mov", Rate.parse("23.976"), place),
+            name=f"e{n}", listed=ListedSource("bell", "R1", "x/bell.mov", Label(place, Rate.parse("23.976"))),
         )
         for n, (place, lead, length, sound) in enumerate(drawn)
     ]  # fmt: skip
@@ -77,7 +78,7 @@ def test_whatever_of_an_event_is_changed_is_kept(database: Database) -> None:
     """Each field of an event by itself: what is held in memory is what is read from the database, and so again where it
     is taken back."""
     _, timeline, clip = a_show(database)
-    source = ListedSource("bell", "R1", "x/bell.mov", Rate.parse("29.97"), Fraction(7, 3), drop_frame=False)
+    source = ListedSource("bell", "R1", "x/bell.mov", Label(Fraction(7, 3), Rate.parse("29.97"), drop=False))
     plain = Event(-1, FIRST_PICTURE, SourceKind.CLIP, 0, 10, clip_id=clip, name="bell")
     (event,) = written(database, timeline, Cut(RATE), Cut(RATE, (plain,))).events
     others: dict[str, object] = {

@@ -348,7 +348,7 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
         "Main_003_FD1_B02_sparks_119.mkv",
     ]
     assert [one.name for one in out.on("V")] == made_names and {one.speed for one in out.events} == {Fraction(1)}
-    assert out.events[0].source_in == Timecode.parse("09:58:10:24", Rate.of(25)).frames + 6, "behind the handles"
+    assert out.events[0].source_in.count == Timecode.parse("09:58:10:24", Rate.of(25)).frames + 6, "behind the handles"
 
 
 def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(browser: Browser) -> None:

@@ -13,6 +13,7 @@ from oddmeter.core.cutting.events import Cut
 from oddmeter.core.cutting.programmes import programme_of, programme_of_event
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
@@ -44,7 +45,7 @@ def test_a_file_stays_what_it_is_called_anew_and_not_when_anything_in_it_changes
     order = order_of_programme(programme, NAMES, "The film")
     assert order.is_same_as(order_of_programme(programme, NAMES, "The film, again"))
     first = book.cuts[0].in_time[0]
-    moved = book.cuts[0].with_events([replace(first, source_in=first.source_in + 1)])
+    moved = book.cuts[0].with_events([replace(first, source_in=SourceFrame(first.source_in + 1))])
     assert not order.is_same_as(order_of_programme(programme_of(book, 0, SETTINGS, moved), NAMES, "The film"))
     alone = programme_of_event(book, 0, SETTINGS, first)
     part = order_of_programme(alone, NAMES, "One", OrderedPart(id=first.id))

@@ -11,7 +11,7 @@ sound = R · p / F.
 from bisect import bisect_left
 from dataclasses import dataclass
 from fractions import Fraction
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from math import ceil
 
 from oddmeter.core.decisions.curves import SpeedOf, with_speeds
@@ -26,6 +26,7 @@ from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
+from oddmeter.core.numbers.places import Seconds, SourceClock, SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import Originals, Unit
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
@@ -51,9 +52,19 @@ class Material:
     of_sound: bool = False
 
     @property
-    def lasts(self) -> Fraction:
+    def file_clock(self) -> SourceClock:
+        """How its frames go by as the file has it."""
+        return SourceClock(self.file_rate, self.clock)
+
+    @property
+    def end(self) -> SourceFrame:
+        """The place behind its last frame."""
+        return SourceFrame(Fraction(self.frames))
+
+    @property
+    def lasts(self) -> Seconds:
         """Seconds from the first frame to the end of the last, as the file has it."""
-        return self.clock.end if self.clock else self.frames / self.file_rate.value
+        return self.file_clock.second(self.end)
 
 
 @dataclass(frozen=True)
@@ -76,6 +87,16 @@ class Conform:
     def by_times(self) -> bool:
         """True where the clip is read by its own times, False where evenly."""
         return _by_times(self.material, self.treatment)
+
+    @cached_property
+    def read_clock(self) -> SourceClock:
+        """How the frames of the file go by as it is read: by their own times, or evenly at the read rate."""
+        return self.material.file_clock if self.by_times else SourceClock(self.read_rate)
+
+    @property
+    def end(self) -> Seconds:
+        """The source second at which the file ends, as it is read."""
+        return self.read_clock.second(self.material.end)
 
     @property
     def fields(self) -> Fields:

@@ -15,6 +15,7 @@ from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind, frames_te
 from oddmeter.core.cutting.listed import Marker, Transition
 from oddmeter.core.cutting.windows import Window, at_speed, begun, begun_alike, length_over
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import SourceFrame
 
 Windows = Callable[[Event], Window | None]
 """The window of an event, None where its source is missing."""
@@ -110,14 +111,14 @@ def trimmed(
 
 
 def slipped(cut: Cut, chosen: Iterable[int], by: Fraction, windows: Windows) -> Cut:
-    """The cut with other source frames under the same places: so many source frames later."""
+    """The cut with other source frames under the same places: so many frames of the source later."""
     changed = []
     for event in cut.together(cut.event(one) for one in chosen):
         window = windows(event)
         if not event.carries_source:
             continue
         if window is None or window.conformed.course is None:
-            changed.append(replace(event, source_in=event.source_in + by))
+            changed.append(replace(event, source_in=SourceFrame(event.source_in + by)))
             continue
         speed = window.speed_in * window.conformed.read_rate.value
         if speed == 0:

@@ -11,6 +11,7 @@ from itertools import pairwise
 from oddmeter.core.cutting.listed import ListedSource, Marker, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import BEGINNING, SourceFrame
 from oddmeter.core.numbers.rates import Rate
 
 NOTHING_DECIDED = Decisions()
@@ -62,7 +63,7 @@ class Event:
     kind: SourceKind
     record_in: int
     length: int
-    source_in: Fraction = Fraction(0)
+    source_in: SourceFrame = BEGINNING
     lead: Fraction = Fraction(0)
     clip_id: int | None = None
     timeline_id: int | None = None

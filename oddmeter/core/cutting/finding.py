@@ -7,17 +7,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
-from math import floor
 
 from oddmeter.core.cutting.events import Event, Track
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, recounted
-from oddmeter.core.cutting.windows import own_place
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Reading, Wish
 from oddmeter.core.decisions.treatment import Intent, SoundChoice
+from oddmeter.core.numbers.places import Label, SourceFrame
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import can_drop, carried_over, frames_in_day, of_any_day
 from oddmeter.core.planning.clips import KnownClip
 
 
@@ -64,9 +62,9 @@ class Footage:
             for reel in {_stem(name), *(entry.reel for entry in one.clip.entries)} - {""}:
                 self._reels[_plain(reel)].add(original)
 
-    def found(self, source: ListedSource, used: tuple[Fraction, Fraction]) -> Found:
-        """The clips that fit what a list says of a source, of which it uses places in frames from timecode zero; the
-        surest way that finds any counts, and timecode decides where it can."""
+    def found(self, source: ListedSource, used: tuple[Label, Label]) -> Found:
+        """The clips that fit what a list says of a source, of which it uses what lies between two labels; the surest
+        way that finds any counts, and timecode decides where it can."""
         ways = (
             (FoundBy.PATH, self._by_path(source.path)), (FoundBy.NAME, self._names.get(source.name.casefold(), set())),
             (FoundBy.NAME, self._names.get(_stem(source.name).casefold(), set())),
@@ -74,7 +72,7 @@ class Footage:
         )  # fmt: skip
         for by, fitting in ways:
             several = len(fitting) > 1
-            held = {one for one in fitting if self._holds(one, source, used)} if several else fitting
+            held = {one for one in fitting if self._holds(one, used[0])} if several else fitting
             if clips := held or fitting:
                 return Found(tuple(sorted(clips)), by if len(clips) == 1 else FoundBy.SEVERAL)
         return Found((), FoundBy.NOTHING)
@@ -88,49 +86,9 @@ class Footage:
         whole = {one for one in clips if tail.endswith(self.known[one].clip.path.casefold())}
         return whole or clips
 
-    def _holds(self, clip_id: int, source: ListedSource, used: tuple[Fraction, Fraction]) -> bool:
-        material = self.known[clip_id].material
-        if material is None:
-            return False
-        return 0 <= _since_start(self.known[clip_id], replace(source, source_in=used[0])) < material.frames
-
-
-def place_in_file(known: KnownClip, source: ListedSource) -> Fraction:
-    """A list's in point as a place in frames of the file. Timecode counts from the file's first frame; where the file
-    has none, or the place would lie before it, and within its length from zero, the list counts from its beginning."""
-    if known.material is None:
-        return source.source_in
-    counted = _place(known, recounted(source.source_in, source.rate, label_rate(known)))
-    since = _since_start(known, source)
-    return counted if since < 0 <= counted < known.material.frames else since
-
-
-def _since_start(known: KnownClip, source: ListedSource) -> Fraction:
-    """A list's place in frames from the first of a file, by the numbers of its timecode, which may run on through
-    midnight."""
-    assert known.material is not None
-    first, place = known.facts.first_timecode if known.facts else None, source.source_in
-    if first is not None and source.drop_frame not in (None, first.drop) and can_drop(source.rate):
-        whole = floor(place)
-        place += carried_over(of_any_day(whole, source.rate, not first.drop), source.rate, first.drop).frames - whole
-    since = recounted(place, source.rate, label_rate(known)) - (first.frames if first else 0)
-    if since < 0 and first is not None:
-        next_day = _place(known, since + frames_in_day(first.rate, first.drop))
-        return next_day if next_day < known.material.frames else _place(known, since)
-    return _place(known, since)
-
-
-def label_rate(known: KnownClip) -> Rate:
-    """The rate at which a clip's timecode counts."""
-    assert known.material is not None
-    return (known.facts.label_rate if known.facts else None) or known.material.file_rate
-
-
-def _place(known: KnownClip, labels: Fraction) -> Fraction:
-    """The place in frames of a file so many labels of its timecode behind its first; labels come evenly, also where
-    frames do not."""
-    assert known.material is not None
-    return labels if known.material.clock is None else own_place(known.material, labels / label_rate(known).value)
+    def _holds(self, clip_id: int, label: Label) -> bool:
+        labels = self.known[clip_id].labels
+        return labels is not None and 0 <= labels.place_since_first(label) < labels.frames
 
 
 def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Event:
@@ -146,7 +104,7 @@ def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Eve
         told = json.loads(listed.curve)
         wish = Wish(Intent.CURVE, curve=Curve.parse(told["curve"]))
         event = replace(
-            event, source_in=Fraction(told["enters"]), lead=Fraction(told["lead"]),
+            event, source_in=SourceFrame(Fraction(told["enters"])), lead=Fraction(told["lead"]),
             decisions=replace(event.decisions, intent=wish, reverse=None),
         )  # fmt: skip
     return event if known is None or kind is SourceKind.BLACK else linked(event, known)
@@ -155,7 +113,8 @@ def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Eve
 def linked(event: Event, known: KnownClip) -> Event:
     """The event with a clip as its source, at the place that its list names."""
     assert event.listed is not None
-    place = place_in_file(known, event.listed)
+    said = event.listed.source_in
+    place = known.labels.place(said) if known.labels else SourceFrame(said.count)
     wish = event.decisions.intent
     if wish is not None and wish.curve is not None and len(wish.curve.points) > 1:
         # A curve knows its own frames of the file.
@@ -212,9 +171,8 @@ def found_again(events: Iterable[Event], footage: Footage, rate: Rate) -> tuple[
     for event in events:
         if event.clip_id is not None or event.listed is None:
             continue
-        seconds = event.length / rate.value
-        used = event.listed.source_in, event.listed.source_in + seconds * event.listed.rate.value
-        clip = footage.found(event.listed, used).clip_id
+        begins, seconds = event.listed.source_in, event.length / rate.value
+        clip = footage.found(event.listed, (begins, begins.later(seconds * begins.rate.value))).clip_id
         if clip is not None:
             out.append(linked(event, footage.known[clip]))
     return tuple(out)

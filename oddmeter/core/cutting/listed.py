@@ -6,6 +6,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.numbers.numerals import fraction_text
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import can_drop, of_any_day
 
@@ -30,31 +31,28 @@ class Transition:
 
 @dataclass(frozen=True)
 class ListedSource:
-    """What a list says of an event's source: its name, reel and path, and its in point, in frames from timecode zero at
-    ``rate``; ``drop_frame`` is how its own timecode is counted, None where nothing says it."""
+    """What a list says of an event's source: its name, reel and path, and its in point, by its own timecode."""
 
     name: str
     reel: str
     path: str
-    rate: Rate
-    source_in: Fraction
-    drop_frame: bool | None = None
+    source_in: Label
 
     def document(self) -> dict[str, str]:
         """As JSON keeps it."""
-        counted = {} if self.drop_frame is None else {"drop_frame": "yes" if self.drop_frame else "no"}
+        at = self.source_in
+        counted = {} if at.drop is None else {"drop_frame": "yes" if at.drop else "no"}
         return {
-            "name": self.name, "reel": self.reel, "path": self.path, "rate": self.rate.exact,
-            "source_in": fraction_text(self.source_in), **counted,
+            "name": self.name, "reel": self.reel, "path": self.path, "rate": at.rate.exact,
+            "source_in": fraction_text(at.count), **counted,
         }  # fmt: skip
 
     @staticmethod
     def parse(document: Mapping[str, str]) -> "ListedSource":
         """From JSON."""
-        return ListedSource(
-            document["name"], document["reel"], document["path"], Rate.exactly(document["rate"]),
-            Fraction(document["source_in"]), {"yes": True, "no": False}.get(document.get("drop_frame", "")),
-        )  # fmt: skip
+        drop = {"yes": True, "no": False}.get(document.get("drop_frame", ""))
+        source_in = Label(Fraction(document["source_in"]), Rate.exactly(document["rate"]), drop)
+        return ListedSource(document["name"], document["reel"], document["path"], source_in)
 
 
 @dataclass(frozen=True)
@@ -81,10 +79,9 @@ class Marker:
 class ListedEvent:
     """One event of a list.
 
-    ``record_in`` and ``length`` are timeline frames, counted from the list's start; ``source_in`` is the place at which
-    its first moment looks, in source frames from timecode zero at ``source_rate``. ``speed`` is source seconds a
-    second, never below 0 (0 is a freeze); ``source_drop`` is how its own timecode is counted, None where nothing says
-    it; in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
+    ``record_in`` and ``length`` are timeline frames, counted from the list's start; ``source_in`` is where its
+    first moment looks, by the source's own timecode; of a nested timeline, by its frames. ``speed`` is source seconds a
+    second, never below 0 (0 is a freeze); in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
     nested timeline. Where its speed changes, ``speed`` is that on the whole, and ``curve`` holds the curve as JSON with
     the place in the file, from 0, at which it ``enters``, and its ``lead``. ``comments`` and ``kept`` (JSON) are what
     nobody here reads, and goes out again as it came.
@@ -97,8 +94,7 @@ class ListedEvent:
     name: str = ""
     reel: str = ""
     path: str = ""
-    source_rate: Rate = field(default_factory=lambda: Rate.of(25))
-    source_in: Fraction = Fraction(0)
+    source_in: Label = field(default_factory=lambda: Label(Fraction(0), Rate.of(25)))
     speed: Fraction = Fraction(1)
     reverse: bool = False
     transition: Transition | None = None
@@ -108,7 +104,6 @@ class ListedEvent:
     kept: str = ""
     line: int | None = None
     curve: str = ""
-    source_drop: bool | None = None
 
     @property
     def stop(self) -> int:
@@ -123,7 +118,7 @@ class ListedEvent:
     @property
     def source(self) -> ListedSource:
         """What it says of its source."""
-        return ListedSource(self.name, self.reel, self.path, self.source_rate, self.source_in, self.source_drop)
+        return ListedSource(self.name, self.reel, self.path, self.source_in)
 
     @property
     def is_sound(self) -> bool:
@@ -131,13 +126,13 @@ class ListedEvent:
         return is_sound_track(self.track)
 
     def stride(self, timeline_rate: Rate) -> Fraction:
-        """Source frames moved for each timeline frame; below 0 where it runs back."""
-        stride = self.source_rate.value * self.speed / timeline_rate.value
+        """Labels of the source moved for each timeline frame; below 0 where it runs back."""
+        stride = self.source_in.rate.value * self.speed / timeline_rate.value
         return -stride if self.reverse else stride
 
-    def source_out(self, timeline_rate: Rate) -> Fraction:
-        """The place at which it ends, in source frames."""
-        return self.source_in + self.stride(timeline_rate) * self.length
+    def source_out(self, timeline_rate: Rate) -> Label:
+        """The place at which it ends."""
+        return self.source_in.later(self.stride(timeline_rate) * self.length)
 
     def within(self, first: int, stop: int, timeline_rate: Rate) -> "ListedEvent | None":
         """What of it lies between two timeline frames, its transition too; None where nothing does."""
@@ -147,16 +142,17 @@ class ListedEvent:
         late = begin - self.record_in
         left = min(over.length - late, end - begin) if over is not None else 0
         return replace(
-            self, record_in=begin, length=end - begin, source_in=self.source_in + self.stride(timeline_rate) * late,
+            self, record_in=begin, length=end - begin,
+            source_in=self.source_in.later(self.stride(timeline_rate) * late),
             transition=replace(over, length=left) if over is not None and left > 0 else None,
         )  # fmt: skip
 
-    def used(self, timeline_rate: Rate) -> tuple[Fraction, Fraction]:
+    def used(self, timeline_rate: Rate) -> tuple[Label, Label]:
         """The lowest and highest place of the source that it runs through; of a freeze, its frame."""
         if self.freeze:
-            return self.source_in, self.source_in + 1
+            return self.source_in, self.source_in.later(Fraction(1))
         ends = self.source_in, self.source_out(timeline_rate)
-        return min(ends), max(ends)
+        return ends[::-1] if self.reverse else ends
 
 
 @dataclass(frozen=True)
@@ -189,19 +185,12 @@ class ListedCut:
 
     def drops(self, event: ListedEvent) -> bool:
         """True where the timecode of an event's source drops numbers: by its own counting, or else as the list's."""
-        own = self.drop_frame if event.source_drop is None else event.source_drop
-        return own and can_drop(event.source_rate)
+        own = self.drop_frame if event.source_in.drop is None else event.source_in.drop
+        return own and can_drop(event.source_in.rate)
 
     def timecode(self, frame: int) -> str:
         """The timecode of a timeline frame, past midnight from zero again."""
         return str(of_any_day(self.start + frame, self.rate, self.drop_frame))
-
-
-def recounted(place: Fraction, was: Rate, now: Rate) -> Fraction:
-    """A place from timecode zero, counted at another rate: the same hours, minutes and seconds, and the same part of
-    the second. Timecode counts nominal frames, so that this is not the same time where only one of them is of the
-    1000/1001 family."""
-    return place * now.nominal / was.nominal
 
 
 def is_sound_track(name: str) -> bool:

@@ -6,13 +6,12 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
 
-from oddmeter.core.conform.speeds import Material
 from oddmeter.core.cutting.events import Cut, Event
-from oddmeter.core.cutting.finding import label_rate
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.cutting.shown import DEEPEST, Book
-from oddmeter.core.cutting.windows import Window, own_second, run_on
+from oddmeter.core.cutting.windows import Window, run_on
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text
+from oddmeter.core.numbers.places import Label, Labelling
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.planning.clips import KnownClip
@@ -81,29 +80,28 @@ def chain(listed: ListedEvent, window: Window) -> tuple[ListedEvent, ...]:
 def error_of(part: ListedEvent, window: Window, record_in: int) -> Fraction:
     """Source frames by which an event of one speed is off at most from what a window shows, at its timeline frames; of
     a long one at some hundreds of them."""
+    labels = _labels(window, part.source_in.rate)
     stride, first = part.stride(window.timeline_rate), part.record_in - record_in
-    begins = _label(window, part.source_rate, first)
+    begins = labels.label(window.place(first)).count
     step = -(-part.length // _LOOKED_AT)
-    labels = ((j, _label(window, part.source_rate, first + j)) for j in range(0, part.length, step))
-    return max((abs(label - begins - stride * j) for j, label in labels), default=Fraction(0))
+    shown = ((j, labels.label(window.place(first + j)).count) for j in range(0, part.length, step))
+    return max((abs(count - begins - stride * j) for j, count in shown), default=Fraction(0))
 
 
-def _label(window: Window, rate: Rate, frame: int) -> Fraction:
-    """The label, counted from that of the file's first frame, of the place that a frame of an event looks at: labels
-    come evenly, also where frames of the file do not."""
-    return _labelled(window.conformed.material, rate, window.place(frame))
-
-
-def _labelled(material: Material, rate: Rate, place: Fraction) -> Fraction:
-    return place if material.clock is None else own_second(material, place) * rate.value
+def _labels(window: Window, rate: Rate) -> Labelling:
+    """The labels of a window's source counted from its beginning: enough to tell how far apart two places are."""
+    material = window.conformed.material
+    return Labelling(material.file_clock, rate, material.frames)
 
 
 def _straight_part(listed: ListedEvent, window: Window, a: int, b: int) -> ListedEvent:
-    begins, at, ends = (_label(window, listed.source_rate, frame) for frame in (0, a, b))
+    rate = listed.source_in.rate
+    labels = _labels(window, rate)
+    begins, at, ends = (labels.label(window.place(frame)).count for frame in (0, a, b))
     run, seconds = ends - at, (b - a) / window.timeline_rate.value
     return replace(
-        listed, record_in=listed.record_in + a, length=b - a, speed=abs(run) / listed.source_rate.value / seconds,
-        reverse=run < 0, source_in=listed.source_in + at - begins, transition=None, curve="",
+        listed, record_in=listed.record_in + a, length=b - a, speed=abs(run) / rate.value / seconds, reverse=run < 0,
+        source_in=listed.source_in.later(at - begins), transition=None, curve="",
     )  # fmt: skip
 
 
@@ -134,8 +132,8 @@ def of_made_files(told: ListedCut, cut: Cut, made: Mapping[int, MadeFile]) -> Li
         name = file.path.rpartition("/")[2]
         events.append(
             ListedEvent(
-                listed.track, SourceKind.CLIP, listed.record_in, listed.length, name, "", file.path, told.rate,
-                Fraction(begins), transition=listed.transition,
+                listed.track, SourceKind.CLIP, listed.record_in, listed.length, name, "", file.path,
+                Label(Fraction(begins), told.rate, told.drop_frame), transition=listed.transition,
             )
         )  # fmt: skip
     return replace(told, events=tuple(events), notes=tuple(notes))
@@ -144,29 +142,23 @@ def of_made_files(told: ListedCut, cut: Cut, made: Mapping[int, MadeFile]) -> Li
 def _listed(
     event: Event, window: Window | None, clip: KnownClip | None, inside: ListedCut | None, rate: Rate
 ) -> ListedEvent:
-    told, source = event.listed, window
+    told = event.listed
     name = clip.clip.name if clip else event.name
     reel = told.reel if told else ""
-    if event.kind is SourceKind.BLACK or source is None:
-        source_rate = told.rate if told else rate
-        source_in = told.source_in if told else Fraction(0)
+    if event.kind is SourceKind.BLACK or window is None:
+        source_in = told.source_in if told else Label(Fraction(0), rate)
         return ListedEvent(
             event.track.name, event.kind, event.record_in, event.length, name, reel, told.path if told else "",
-            source_rate, source_in, transition=event.transition, inside=inside,
-            source_drop=told.drop_frame if told else None,
+            source_in, transition=event.transition, inside=inside,
         )  # fmt: skip
-    conformed, material = source.conformed, source.conformed.material
-    counted = label_rate(clip) if clip else material.file_rate
+    conformed, material = window.conformed, window.conformed.material
+    labels = (clip.labels if clip else None) or _labels(window, material.file_rate)
     # Read at another rate, a frame of the file stays that frame: only how fast it comes is another.
-    run = _label(source, counted, event.length) - _label(source, counted, 0)
-    lasts = event.length / rate.value
+    run = labels.label(window.place(event.length)).count - labels.label(window.place(0)).count
     straight = conformed.course is None
-    begins = _labelled(material, counted, run_on(source, 0) if straight else source.source_in)
     even = straight and (material.clock is None or conformed.by_times)
-    speed = conformed.sound_factor if even else abs(run) / counted.value / lasts
+    speed = conformed.sound_factor if even else abs(run) / labels.rate.value / (event.length / rate.value)
     reverse = conformed.treatment.reverse if straight else run < 0
-    first = clip.facts.first_timecode if clip and clip.facts else None
-    starts = first.frames if first else 0
     curve = ""
     if conformed.treatment.curve is not None:
         told_curve = {
@@ -176,6 +168,6 @@ def _listed(
         curve = json.dumps(told_curve)
     return ListedEvent(
         event.track.name, event.kind, event.record_in, event.length, name, reel, clip.clip.path if clip else "",
-        counted, starts + begins, speed, reverse,
-        event.transition, inside, curve=curve, source_drop=first.drop if first else None,
+        labels.label(run_on(window, 0) if straight else window.source_in), speed, reverse, event.transition, inside,
+        curve=curve,
     )  # fmt: skip

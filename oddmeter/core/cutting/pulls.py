@@ -6,32 +6,25 @@ from fractions import Fraction
 from math import ceil, floor
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
-from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import of_any_day
+from oddmeter.core.numbers.places import Label, TimelinePlace
 
 
 @dataclass(frozen=True)
 class Pull:
-    """Source frames ``first`` to ``stop − 1`` of one source, counted from timecode zero at ``rate``, handles within;
-    ``events`` is how many events need them. ``drop_frame`` is how its timecode is counted."""
+    """Source frames ``first`` to ``stop − 1`` of one source, by its timecode, handles within; ``events`` is how many
+    events need them."""
 
     name: str
     reel: str
     path: str
-    rate: Rate
-    first: int
-    stop: int
+    first: Label
+    stop: Label
     events: int
-    drop_frame: bool = False
 
     @property
     def frames(self) -> int:
         """How many source frames."""
-        return self.stop - self.first
-
-    def timecode(self, frame: int) -> str:
-        """The timecode of a source frame."""
-        return str(of_any_day(frame, self.rate, self.drop_frame))
+        return int(self.stop.count - self.first.count)
 
 
 def pulls(cut: ListedCut, handles: int = 0) -> tuple[Pull, ...]:
@@ -39,34 +32,37 @@ def pulls(cut: ListedCut, handles: int = 0) -> tuple[Pull, ...]:
     meet, in the order of sources' first use. Nested timelines are looked into; no handle reaches below timecode zero.
     """
     found: dict[tuple[str, ...], list[Pull]] = defaultdict(list)
-    for event, rate, (low, high) in _uses(cut):
-        first, stop = max(0, floor(low) - handles), max(floor(low) + 1, ceil(high)) + handles
-        pull = Pull(event.name, event.reel, event.path, event.source_rate, first, stop, 1, cut.drops(event))
-        found[event.reel.casefold(), event.path or event.name.casefold(), rate.exact].append(pull)
+    for event, (low, high) in _uses(cut):
+        begin, end = floor(low.count), max(floor(low.count) + 1, ceil(high.count))
+        first, stop = (
+            Label(Fraction(at), low.rate, cut.drops(event)) for at in (max(0, begin - handles), end + handles)
+        )
+        pull = Pull(event.name, event.reel, event.path, first, stop, 1)
+        found[event.reel.casefold(), event.path or event.name.casefold(), low.rate.exact].append(pull)
     return tuple(pull for same in found.values() for pull in _merged(same))
 
 
 def _merged(same: list[Pull]) -> list[Pull]:
     out: list[Pull] = []
-    for pull in sorted(same, key=lambda one: one.first):
-        if out and pull.first <= out[-1].stop:
+    for pull in sorted(same, key=lambda one: one.first.count):
+        if out and pull.first.count <= out[-1].stop.count:
             last = out[-1]
-            out[-1] = replace(last, stop=max(last.stop, pull.stop), events=last.events + 1)
+            stop = max(last.stop, pull.stop, key=lambda label: label.count)
+            out[-1] = replace(last, stop=stop, events=last.events + 1)
         else:
             out.append(pull)
     return out
 
 
-def _uses(cut: ListedCut) -> list[tuple[ListedEvent, Rate, tuple[Fraction, Fraction]]]:
-    """Every use of a clip, also those in nested timelines, with the rate it is counted at and the places it needs."""
+def _uses(cut: ListedCut) -> list[tuple[ListedEvent, tuple[Label, Label]]]:
+    """Every use of a clip, also those in nested timelines, with the labels between which it needs it."""
     out = []
     for event in cut.events:
         if event.kind is SourceKind.CLIP:
-            out.append((event, event.source_rate, event.used(cut.rate)))
+            out.append((event, event.used(cut.rate)))
         elif event.inside is not None:
             # Of a nested timeline only what the event shows of it is needed.
-            inner = event.inside.rate.value
-            low, high = (place / event.source_rate.value * inner for place in event.used(cut.rate))
+            low, high = (TimelinePlace.at(one.since_zero, event.inside.rate).frames for one in event.used(cut.rate))
             out += _uses(_between(event.inside, floor(low), max(floor(low) + 1, ceil(high))))
     return out
 

@@ -10,6 +10,7 @@ from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import SourceFrame, TimelinePlace
 from oddmeter.core.numbers.rates import Rate
 
 
@@ -38,7 +39,7 @@ class Rerated:
 
 def cut_point(frame: int, was: Rate, now: Rate) -> CutPoint:
     """Where a cut point goes: round(n · T₂ / T₁), halves to even."""
-    exact = frame * now.value / was.value
+    exact = TimelinePlace(Fraction(frame), was).by(now).frames
     return CutPoint(frame, round(exact), round(exact) - exact)
 
 
@@ -76,7 +77,8 @@ def _held(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:
     if window is None:
         return event
     if window.conformed.material.of_sound:
-        return replace(event, source_in=event.source_in * now.value / was.value)
+        # Sound has no frames: it is counted in those of its timeline.
+        return replace(event, source_in=SourceFrame(TimelinePlace(event.source_in, was).by(now).frames))
     treatment = window.conformed.treatment
     if music := treatment.music:
         start, fade = (cut_point(frame, was, now).now for frame in (music.start, music.fade))

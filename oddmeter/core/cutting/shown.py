@@ -16,6 +16,7 @@ from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.treatment import Between
 from oddmeter.core.maps.frame_map import Weights, gathers
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import Seconds, TimelinePlace
 
 DEEPEST = 64
 """Nested levels that are looked into."""
@@ -157,12 +158,12 @@ def _of_event(
     # What is held changes with whole timeline frames, never with the second field of one.
     at = frame_map.moment(floor(since) if frame_map.holds and not chain else since)
     way *= frame_map.path.piece(at).way or 1
-    second = frame_map.path.at(at)
+    second = Seconds(frame_map.path.at(at))
 
-    def later(frames: Fraction) -> Fraction:
+    def later(frames: Fraction) -> Seconds:
         """The source second so many frames later, while the event lasts."""
         until = max(-since, min(event.length - since, moment.later(frames) - moment.at))
-        return frame_map.path.at(at + until / frame_map.timeline_rate)
+        return Seconds(frame_map.path.at(at + until / frame_map.timeline_rate))
 
     if event.kind is SourceKind.TIMELINE:
         assert event.timeline_id is not None
@@ -180,11 +181,11 @@ def _of_event(
 
 
 def _inner_moment(
-    window: Window, second: Fraction, later: Callable[[Fraction], Fraction], way: int, *, flattened: bool
+    window: Window, second: Seconds, later: Callable[[Fraction], Seconds], way: int, *, flattened: bool
 ) -> _Moment:
     """The moment in a nested timeline, in its frames; beyond its ends its first or last frame is held."""
-    rate, last = window.conformed.read_rate.value, window.frames - 1
-    moment = second * rate
+    rate, last = window.conformed.read_rate, window.frames - 1
+    moment = TimelinePlace.at(second, rate).frames
     if flattened:
         moment = Fraction(ceil(moment) - 1 if way < 0 else floor(moment))
     if moment < 0 or not (moment < last + 1 or (way < 0 and moment == last + 1)):
@@ -192,7 +193,11 @@ def _inner_moment(
         return _Moment(held, lambda _: held)
     if flattened:
         return _at(moment)
-    return _Moment(moment, lambda frames: max(Fraction(0), min(Fraction(last + 1), later(frames) * rate)))
+
+    def shutter(frames: Fraction) -> Fraction:
+        return max(Fraction(0), min(Fraction(last + 1), TimelinePlace.at(later(frames), rate).frames))
+
+    return _Moment(moment, shutter)
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from oddmeter.core.cutting.events import Cut, Event, Track
 from oddmeter.core.cutting.finding import Found
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import TimelinePlace
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.clips import KnownClip
 
@@ -63,12 +64,12 @@ class _Side:
 
     def at(self, event: ListedEvent) -> Fraction:
         """The second at which an event begins."""
-        return (event.record_in - self.zero) / self.rate.value
+        return TimelinePlace(Fraction(event.record_in - self.zero), self.rate).seconds
 
     def used(self, event: ListedEvent) -> tuple[Fraction, Fraction]:
         """Source seconds that it runs through."""
         low, high = event.used(self.rate)
-        return low / event.source_rate.value, high / event.source_rate.value
+        return low.since_zero, high.since_zero
 
     def length(self, event: ListedEvent) -> Fraction:
         return event.length / self.rate.value
@@ -79,11 +80,11 @@ class _Side:
 
     def content(self, event: ListedEvent) -> object:
         """All but its place."""
-        return event.track, _source_in(event), self.length(event), event.speed, event.reverse
+        return event.track, event.source_in.since_zero, self.length(event), event.speed, event.reverse
 
     def begins(self, event: ListedEvent) -> object:
         """Where it begins in its source."""
-        return event.track, _source_in(event)
+        return event.track, event.source_in.since_zero
 
 
 def compared(old: ListedCut, new: ListedCut) -> tuple[Compared, ...]:
@@ -196,20 +197,16 @@ def _sharing(olds: Left, news: Left, before: _Side, after: _Side) -> dict[int, i
 
 
 def _fate(was: ListedEvent, now: ListedEvent, before: _Side, after: _Side) -> Fate:
-    frame = 1 / min(was.source_rate.value, now.source_rate.value, before.rate.value, after.rate.value)
+    frame = 1 / min(was.source_in.rate.value, now.source_in.rate.value, before.rate.value, after.rate.value)
     runs_off = abs(was.speed - now.speed) * min(before.length(was), after.length(now))
     if was.reverse != now.reverse or runs_off >= frame:
         return Fate.RETIMED
     # A list can only say full frames.
-    cut_alike = abs(_source_in(was) - _source_in(now)) < frame and before.length(was) == after.length(now)
+    begins_off = abs(was.source_in.since_zero - now.source_in.since_zero)
+    cut_alike = begins_off < frame and before.length(was) == after.length(now)
     if not cut_alike or was.transition != now.transition:
         return Fate.TRIMMED
     return Fate.KEPT if (was.track, before.at(was)) == (now.track, after.at(now)) else Fate.MOVED
-
-
-def _source_in(event: ListedEvent) -> Fraction:
-    """The source second at which it begins."""
-    return event.source_in / event.source_rate.value
 
 
 @dataclass(frozen=True)
@@ -272,13 +269,13 @@ def _next(event: Event, coming: Event, one: Compared) -> Event:
 
 
 def _alike(event: Event, listed: ListedEvent, known: Mapping[int, KnownClip]) -> ListedEvent:
-    """A listed event told by its clip and by places in its file, so that both versions speak of the same."""
+    """A listed event told by its clip and by the label of its place there, so that both versions speak of the same."""
     clip = known.get(event.clip_id) if event.clip_id is not None else None
-    if clip is None or clip.material is None:
+    if clip is None or clip.labels is None:
         return replace(listed, track=event.track.name)
     return replace(
-        listed, name=clip.clip.name, reel=f"clip {clip.clip.id}", path="", source_rate=clip.material.file_rate,
-        source_in=event.source_in, track=event.track.name,
+        listed, name=clip.clip.name, reel=f"clip {clip.clip.id}", path="",
+        source_in=clip.labels.label(event.source_in), track=event.track.name,
     )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from oddmeter.core.maps.paths import Path, Piece
 from oddmeter.core.maps.rulers import EvenRuler, Ruler
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import BEGINNING, Seconds, SourceFrame
 from oddmeter.core.numbers.rates import Rate
 
 
@@ -68,10 +69,14 @@ class Window:
         """Frames of the source."""
         return self.conformed.material.frames
 
-    def place(self, frame: int | Fraction) -> Fraction:
+    def place(self, frame: int | Fraction) -> SourceFrame:
         """The place in source frames of the file that a moment of the event looks at, in timeline frames from its
         start; also before its first and behind its last."""
-        return frames_at(self.conformed.material, self.conformed, self.path.at(frame / self.timeline_rate.value))
+        return self.conformed.read_clock.frame(self.second(frame))
+
+    def second(self, frame: int | Fraction) -> Seconds:
+        """The source second, as it is read, that a moment of the event looks at, given as for ``place``."""
+        return Seconds(self.path.at(frame / self.timeline_rate.value))
 
     def frames_over(self, source_frames: Fraction, edge: int) -> int:
         """The timeline frames from one of its own on over which it runs through so many source frames, to the nearest;
@@ -96,10 +101,10 @@ class Window:
             return 0
         raise RuleError("It does not run through so many source frames there.", "trim")
 
-    def looking_at(self, place: Fraction) -> tuple[Fraction, ...]:
+    def looking_at(self, place: SourceFrame) -> tuple[Fraction, ...]:
         """The moments of the event, in timeline frames from its start, at which it looks at a place in source frames of
         the file: one for each way over it, on a turn to within a millionth of that."""
-        second = seconds_at(self.conformed.material, self.conformed, place)
+        second = self.conformed.read_clock.second(place)
         rate, out = self.timeline_rate.value, []
         for piece in self.path.pieces:
             at = None if piece.rests else piece.when(second)
@@ -108,26 +113,26 @@ class Window:
         return tuple(out)
 
     @property
-    def source_in(self) -> Fraction:
+    def source_in(self) -> SourceFrame:
         """The place at its first moment."""
         return self.place(0)
 
     @property
-    def source_out(self) -> Fraction:
+    def source_out(self) -> SourceFrame:
         """The place at its end."""
         return self.place(self.event.length)
 
     @cached_property
-    def used(self) -> tuple[Fraction, Fraction]:
+    def used(self) -> tuple[SourceFrame, SourceFrame]:
         """The lowest and the highest place that it runs through."""
         edges = {Fraction(0), self.path.lasts, *(one.begins for one in self.path.pieces if one.begins > 0)}
         places = [self.place(edge * self.timeline_rate.value) for edge in edges]
         return min(places), max(places)
 
     @property
-    def range_used(self) -> tuple[Fraction, Fraction]:
+    def range_used(self) -> tuple[SourceFrame, SourceFrame]:
         """The same within the source, where any of it is: an overrun is no range of the source."""
-        low, high = max(Fraction(0), self.used[0]), min(Fraction(self.frames), self.used[1])
+        low, high = max(BEGINNING, self.used[0]), min(self.conformed.material.end, self.used[1])
         return (low, high) if low < high else self.used
 
     @property
@@ -159,8 +164,7 @@ class Window:
         return max(0, floor(low)), max(0, self.frames - ceil(high))
 
     def _at_an_end(self, piece: Piece) -> bool:
-        end = end_of(self.conformed.material, self.conformed)
-        return not 0 < piece.source < end
+        return not 0 < piece.source < self.conformed.end
 
 
 def window(event: Event, material: Material, treatment: Treatment, timeline_rate: Rate) -> Window:
@@ -170,17 +174,17 @@ def window(event: Event, material: Material, treatment: Treatment, timeline_rate
     conformed = conform(material, treatment, timeline_rate)
     speed = -conformed.speed if treatment.reverse else conformed.speed
     lasts = event.length / timeline_rate.value
-    begins = seconds_at(material, conformed, event.source_in) + speed * event.lead
-    path = Path(_bounded(begins, speed, lasts, end_of(material, conformed)), lasts)
+    begins = conformed.read_clock.second(event.source_in) + speed * event.lead
+    path = Path(_bounded(begins, speed, lasts, conformed.end), lasts)
     return Window(event, conformed, _map(material, conformed, path, timeline_rate), timeline_rate)
 
 
-def run_on(use: Window, by: int) -> Fraction:
+def run_on(use: Window, by: int) -> SourceFrame:
     """The place of a straight event so many frames after its first moment, as if the source had no ends."""
     conformed = use.conformed
-    material, speed = conformed.material, -conformed.speed if conformed.treatment.reverse else conformed.speed
+    clock, speed = conformed.read_clock, -conformed.speed if conformed.treatment.reverse else conformed.speed
     into = Fraction(by) / use.timeline_rate.value + use.event.lead
-    return frames_at(material, conformed, seconds_at(material, conformed, use.event.source_in) + speed * into)
+    return clock.frame(Seconds(clock.second(use.event.source_in) + speed * into))
 
 
 def begun(event: Event, use: Window, by: int) -> Event:
@@ -229,8 +233,8 @@ def length_over(was: Window, now: Window) -> int:
     if conformed.course is not None:
         same = was.conformed.course is not None and was.conformed.treatment.curve == conformed.treatment.curve
         return was.event.length if same else max(1, conformed.frame_map.length)
-    low, high = (seconds_at(conformed.material, conformed, place) for place in was.range_used)
-    if not 0 <= low < high <= end_of(conformed.material, conformed):
+    low, high = (conformed.read_clock.second(place) for place in was.range_used)
+    if not 0 <= low < high <= conformed.end:
         return was.event.length
     return max(1, ceil((high - low) / conformed.speed * now.timeline_rate.value))
 
@@ -244,7 +248,7 @@ def _curved(event: Event, material: Material, treatment: Treatment, timeline_rat
     assert conformed.course is not None
     whole = conformed.course.path
     first = whole.pieces[0]
-    into = seconds_at(material, conformed, event.source_in) - first.source
+    into = conformed.read_clock.second(event.source_in) - first.source
     late = into / first.leaves if first.is_straight and first.leaves > 0 else Fraction(0)
     path = whole.window(event.lead + late, event.length / timeline_rate.value)
     return Window(event, conformed, _map(material, conformed, path, timeline_rate), timeline_rate)
@@ -275,38 +279,3 @@ def _bounded(begins: Fraction, speed: Fraction, lasts: Fraction, end: Fraction) 
     if leaves < lasts:
         pieces.append(Piece(leaves, high, lasts - leaves, rest, rest))
     return tuple(pieces)
-
-
-def seconds_at(material: Material, conformed: Conform, place: Fraction) -> Fraction:
-    """The source second at a place in frames of the file, as it is read; also beyond its ends."""
-    return own_second(material, place) if conformed.by_times else place / conformed.read_rate.value
-
-
-def frames_at(material: Material, conformed: Conform, second: Fraction) -> Fraction:
-    """The place in frames of the file at a source second, as it is read."""
-    return own_place(material, second) if conformed.by_times else second * conformed.read_rate.value
-
-
-def own_second(material: Material, place: Fraction) -> Fraction:
-    """The second of a file at a place in its frames, by its own times; beyond its ends at its rate."""
-    clock, frame = material.clock, floor(place)
-    if clock is None or frame < 0:
-        return place / material.file_rate.value
-    if frame >= clock.frames:
-        return clock.end + (place - clock.frames) / material.file_rate.value
-    return clock.time(frame) + (place - frame) * (clock.time(frame + 1) - clock.time(frame))
-
-
-def own_place(material: Material, second: Fraction) -> Fraction:
-    """The place in frames of a file at one of its seconds, by its own times."""
-    clock = material.clock
-    if clock is None or second < 0:
-        return second * material.file_rate.value
-    if second >= clock.end:
-        return clock.frames + (second - clock.end) * material.file_rate.value
-    return clock.place(second)
-
-
-def end_of(material: Material, conformed: Conform) -> Fraction:
-    """The source second at which the file ends, as it is read."""
-    return seconds_at(material, conformed, Fraction(material.frames))

@@ -10,9 +10,10 @@ from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.frame_index import FrameIndex
 from oddmeter.core.numbers.numerals import round_half_up
+from oddmeter.core.numbers.places import Labelling, SourceClock, SourceFrame
 from oddmeter.core.numbers.rates import HIGHEST, Rate
 from oddmeter.core.numbers.sound_times import FOLLOWING, SoundTimes
-from oddmeter.core.numbers.timecode import Timecode, of_any_day
+from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.core.pictures.turn import Turn
 
@@ -111,12 +112,20 @@ class Facts:
         except RuleError:
             return None
 
+    @property
+    def labels(self) -> Labelling | None:
+        """How its frames are labelled by its timecode, or from zero where it has none; None where nothing says how fast
+        it runs."""
+        if self.file_rate is None or (rate := self.label_rate) is None:
+            return None
+        return Labelling(SourceClock(self.file_rate, self.times), rate, self.frames, self.first_timecode)
+
     def timecode_of(self, frame: int) -> Timecode | None:
         """The timecode of a frame; where frames come at times of their own, the label that is on at its time."""
-        first, since = self.first_timecode, frame
-        if first is not None and self.times is not None:
-            since = int(self.times.time(frame) * first.rate.value)
-        return None if first is None else of_any_day(first.frames + since, first.rate, first.drop)
+        labels = self.labels
+        if labels is None or labels.first is None:
+            return None
+        return labels.label(SourceFrame(Fraction(frame))).timecode()
 
     @property
     def only_sound(self) -> bool:

@@ -98,7 +98,7 @@ def duration_text(frames: int, rate: Rate, drop: bool = False) -> str:
     return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}{separator}{part:0{digits}}"
 
 
-def carried_over(start: Timecode, rate: Rate, drop: bool) -> Timecode:
+def relabelled(start: Timecode, rate: Rate, drop: bool) -> Timecode:
     """The timecode at another rate with the same hours, minutes and seconds, and the frame that falls at
     the same part of the second. Where drop-frame skips that number, the next one."""
     clock, part = divmod(_label_frames(start), start.rate.nominal)

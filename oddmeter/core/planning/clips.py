@@ -13,6 +13,7 @@ from oddmeter.core.evidence.findings import Findings, findings_of, settled
 from oddmeter.core.evidence.logs import LogEntry
 from oddmeter.core.evidence.matching import folder_of
 from oddmeter.core.evidence.verdicts import Certainty, Question, Verdict, verdicts
+from oddmeter.core.numbers.places import Labelling
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import originals_of
 from oddmeter.core.pictures.report import PictureReport
@@ -143,6 +144,14 @@ class KnownClip:
             object.__setattr__(self, "_findings", _found(self.clip))
         assert self._findings is not None
         return self._findings
+
+    @property
+    def labels(self) -> Labelling | None:
+        """How its frames are labelled by its timecode; None where it cannot be planned with."""
+        if self.material is None:
+            return None
+        first, rate = (self.facts.first_timecode, self.facts.label_rate) if self.facts else (None, None)
+        return Labelling(self.material.file_clock, rate or self.material.file_rate, self.material.frames, first)
 
     @property
     def decided(self) -> Decided:

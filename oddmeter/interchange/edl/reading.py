@@ -12,6 +12,7 @@ from itertools import pairwise
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Marker, Note, SourceKind, Transition
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, round_half_up
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode, can_drop, frames_in_day, is_skipped
 from oddmeter.interchange.edl.lines import Entry, Lines, lines_of
@@ -97,8 +98,8 @@ class _Reading:
         transition = self._transition(entry, span)
         return ListedEvent(
             "", kind, span.record_in - start, span.length, entry.name, "" if kind is SourceKind.BLACK else entry.reel,
-            entry.path, span.rate, Fraction(begins), speed, reverse, transition, None, entry.number,
-            tuple(entry.comments), "", entry.line, source_drop=span.drop if can_drop(span.rate) else None,
+            entry.path, Label(Fraction(begins), span.rate, span.drop if can_drop(span.rate) else None), speed, reverse,
+            transition, None, entry.number, tuple(entry.comments), "", entry.line,
         )  # fmt: skip
 
     def _speed(self, entry: Entry, span: _Span) -> tuple[Fraction, bool]:

@@ -1,15 +1,15 @@
 """Writing an edit decision list after CMX 3600, and what it costs: M2 has one decimal, timecode full frames."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import count
-from math import floor
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind, recounted
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
 from oddmeter.core.numbers.numerals import decimal_text, fixed_text, round_half_up
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import can_drop, of_any_day
+from oddmeter.core.numbers.timecode import can_drop
 
 AUXILIARY = "AX"
 """The reel of a source that has none."""
@@ -53,7 +53,7 @@ def motion_decimal(speed: Fraction, reverse: bool, rate: Rate) -> Fraction:
 def motion_cost(event: ListedEvent, rate: Rate) -> Fraction:
     """Source frames by which a reader that believes M2's decimal is off at the end of an event."""
     told = abs(motion_decimal(event.speed, event.reverse, rate)) / rate.nominal
-    return abs(told - event.speed) * event.source_rate.value / rate.value * event.length
+    return abs(told - event.speed) * event.source_in.rate.value / rate.value * event.length
 
 
 def _event(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, number: int) -> Iterator[str]:
@@ -69,7 +69,9 @@ def _event(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, numbe
     if event.speed != 1 or event.reverse:
         told = motion_decimal(event.speed, event.reverse, cut.rate)
         sign = "-" if told < 0 else ""
-        yield f"M2   {reel:<8} {sign}{fixed_text(abs(told), 1):0>5} {source[:11]}"
+        # Readers of M2 know colons only; how the source counts, its own line says.
+        at = source[:11].replace(";", ":")
+        yield f"M2   {reel:<8} {sign}{fixed_text(abs(told), 1):0>5} {at}"
     if event.transition is not None and before is not None and before.name:
         yield f"* FROM CLIP NAME: {_plain(before.name)}"
     if event.name:
@@ -77,8 +79,8 @@ def _event(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, numbe
         yield f"* {which} CLIP NAME: {_plain(event.name)}"
     if event.path:
         yield f"* SOURCE FILE: {_plain(event.path)}"
-    if event.source_rate != cut.rate:
-        yield f"* SOURCE RATE: {_counted(event.source_rate, cut.rate).exact}"
+    if event.source_in.rate != cut.rate:
+        yield f"* SOURCE RATE: {_counted(event.source_in.rate, cut.rate).exact}"
     yield from (f"* {_plain(text)}" for text in event.comments)
 
 
@@ -87,25 +89,25 @@ def _coming_from(cut: ListedCut, event: ListedEvent, before: ListedEvent | None,
     record = cut.timecode(event.record_in)
     if before is None or before.stop != event.record_in or before.kind is SourceKind.BLACK:
         return f"{head} {'BL':<8} {track} C        00:00:00:00 00:00:00:00 {record} {record}"
-    rate = _counted(before.source_rate, cut.rate)
-    place = floor(recounted(before.source_out(cut.rate), before.source_rate, rate))
-    at = _timecode(place, rate, _drops(cut, before))
+    out = before.source_out(cut.rate)
+    at = out.recounted(_counted(out.rate, cut.rate)).timecode(_drops(cut, before))
     return f"{head} {_reel(before):<8} {track} C        {at} {at} {record} {record}"
 
 
 def _source(cut: ListedCut, event: ListedEvent) -> str:
     """Source in and out; backwards from the lower to the higher one as well, as lists have it."""
-    rate, begin, end = _source_frames(cut, event)
-    return f"{_timecode(begin, rate, _drops(cut, event))} {_timecode(end, rate, _drops(cut, event))}"
+    begin, end = (label.timecode(_drops(cut, event)) for label in _source_labels(cut, event))
+    return f"{begin} {end}"
 
 
-def _source_frames(cut: ListedCut, event: ListedEvent) -> tuple[Rate, int, int]:
+def _source_labels(cut: ListedCut, event: ListedEvent) -> tuple[Label, Label]:
+    """The full labels at which a source begins and ends, one apart at least."""
     if event.kind is SourceKind.BLACK:
-        return cut.rate, 0, event.length
-    rate = _counted(event.source_rate, cut.rate)
-    places = (recounted(place, event.source_rate, rate) for place in event.used(cut.rate))
-    begin, end = (round_half_up(place) for place in places)
-    return rate, begin, max(begin + 1, end)
+        return Label(Fraction(0), cut.rate), Label(Fraction(event.length), cut.rate)
+    rate = _counted(event.source_in.rate, cut.rate)
+    low, high = (label.recounted(rate) for label in event.used(cut.rate))
+    begin, end = round_half_up(low.count), round_half_up(high.count)
+    return replace(low, count=Fraction(begin)), replace(high, count=Fraction(max(begin + 1, end)))
 
 
 def _counted(source: Rate, cut: Rate) -> Rate:
@@ -116,16 +118,17 @@ def _counted(source: Rate, cut: Rate) -> Rate:
 
 def _drops(cut: ListedCut, event: ListedEvent) -> bool:
     """True where source timecode is written in drop-frame: as the source counts, where it is written at its rate."""
-    return cut.drops(event) if _counted(event.source_rate, cut.rate) == event.source_rate else cut.drop_frame
+    rate = event.source_in.rate
+    return cut.drops(event) if _counted(rate, cut.rate) == rate else cut.drop_frame
 
 
 def _losses(cut: ListedCut, event: ListedEvent) -> Iterator[str]:
     if event.kind is SourceKind.BLACK:
         return
-    rate, begin, _ = _source_frames(cut, event)
-    low = recounted(event.used(cut.rate)[0], event.source_rate, rate)
+    begin, _ = _source_labels(cut, event)
+    low = event.used(cut.rate)[0].recounted(begin.rate)
     if low != begin:
-        yield f"it begins at source frame {decimal_text(low, 3)}; a timecode can only say {begin}."
+        yield f"it begins at source frame {decimal_text(low.count, 3)}; a timecode can only say {begin.count}."
     if cost := motion_cost(event, cut.rate):
         told = motion_decimal(event.speed, event.reverse, cut.rate)
         yield (
@@ -136,10 +139,6 @@ def _losses(cut: ListedCut, event: ListedEvent) -> Iterator[str]:
         yield "the timeline inside is written by its name only."
     if event.transition is not None and event.transition.kind not in ("dissolve", "wipe"):
         yield f"its transition, {event.transition.kind}, is written as a dissolve."
-
-
-def _timecode(place: int, rate: Rate, drop: bool) -> str:
-    return str(of_any_day(place, rate, drop and can_drop(rate)))
 
 
 def _reel(event: ListedEvent) -> str:

@@ -15,6 +15,7 @@ import opentimelineio as otio
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Marker, Note, SourceKind, Transition
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import can_drop
 
@@ -151,12 +152,14 @@ class _Reading:
         if "speed" in own and abs(Fraction(own["speed"]) - speed) < Fraction(1, 10_000):
             speed = Fraction(own["speed"])
         event = ListedEvent(
-            track, SourceKind.CLIP, begin, length, item.name or "", source_rate=rate, source_in=source_in,
+            track, SourceKind.CLIP, begin, length, item.name or "",
+            source_in=Label(source_in, rate, bool(own["source_drop"]) if "source_drop" in own else None),
             speed=speed, reverse=reverse, kept=_kept(item), curve=str(own.get("curve", "")),
-            source_drop=bool(own["source_drop"]) if "source_drop" in own else None,
         )  # fmt: skip
         if isinstance(item, otio.schema.Gap):
-            return replace(event, kind=SourceKind.GAP, source_in=Fraction(0), speed=Fraction(1), reverse=False)
+            return replace(
+                event, kind=SourceKind.GAP, source_in=Label(Fraction(0), rate), speed=Fraction(1), reverse=False
+            )
         if isinstance(item, otio.schema.Stack | otio.schema.Track):
             stack = item if isinstance(item, otio.schema.Stack) else otio.schema.Stack(children=[item.deepcopy()])
             inner = _Reading(Rate.exactly(own["rate"]) if "rate" in own else self.rate, self.drop)
@@ -185,7 +188,7 @@ class _Reading:
         before = min(before, out[-1].length - 1) if out else 0
         kind = _kind_of(transition)
         if before and event.kind in (SourceKind.CLIP, SourceKind.TIMELINE):
-            event = replace(event, source_in=event.source_in - event.stride(self.rate) * before)
+            event = replace(event, source_in=event.source_in.later(-event.stride(self.rate) * before))
         event = replace(event, record_in=event.record_in - before, length=event.length + before)
         if out and before:
             out[-1] = replace(out[-1], length=out[-1].length - before)

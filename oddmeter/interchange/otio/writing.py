@@ -67,7 +67,7 @@ def _item(event: ListedEvent, rate: Rate) -> otio.core.Item:
         _put(item, json.loads(event.kept or "{}").get("metadata", {}))
         return item
     low = event.used(rate)[0] if event.reverse else event.source_in
-    where = otio.opentime.TimeRange(_time(low, event.source_rate), _frames(event.length, rate))
+    where = otio.opentime.TimeRange(_time(low.count, low.rate), _frames(event.length, rate))
     kept = json.loads(event.kept or "{}")
     if event.inside is not None:
         item = _stack(event.inside, event.inside.rate)
@@ -96,15 +96,16 @@ def _item(event: ListedEvent, rate: Rate) -> otio.core.Item:
 def _own(event: ListedEvent) -> dict[str, object]:
     """What the format has no place for."""
     own: dict[str, object] = {}
-    if event.source_in.denominator != 1 or event.speed.denominator != 1 or event.reverse or event.curve:
+    label = event.source_in
+    if label.count.denominator != 1 or event.speed.denominator != 1 or event.reverse or event.curve:
         own = {
-            "source_in": fraction_text(event.source_in), "source_rate": event.source_rate.exact,
+            "source_in": fraction_text(label.count), "source_rate": label.rate.exact,
             "speed": fraction_text(event.speed),
         }  # fmt: skip
     if event.curve:
         own["curve"] = event.curve
-    if event.source_drop is not None:
-        own["source_drop"] = event.source_drop
+    if label.drop is not None:
+        own["source_drop"] = label.drop
     if event.inside is not None:
         own |= {"rate": event.inside.rate.exact, "drop_frame": event.inside.drop_frame}
     return own

@@ -19,6 +19,7 @@ from oddmeter.core.decisions.parts import Part, parse_part, parse_wish
 from oddmeter.core.decisions.treatment import Intent, SoundChoice
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, parse_signed, percent_text
+from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.timecode import parse_amount, parse_length
 from oddmeter.core.planning.clips import KnownClip, sound_material
 from oddmeter.web.stops.assembly.book import ShowBook
@@ -159,7 +160,7 @@ class Editing:
             begins = planned.span[1] if planned.treatment.reverse else first
             group = -1 - len(laid)
             event = Event(
-                group, picture, SourceKind.CLIP, 0, row.plan.after, Fraction(begins), clip_id=row.clip.id,
+                group, picture, SourceKind.CLIP, 0, row.plan.after, SourceFrame(Fraction(begins)), clip_id=row.clip.id,
                 group=group, name=row.clip.name,
             )  # fmt: skip
             laid.append(event)

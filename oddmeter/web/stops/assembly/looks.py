@@ -12,6 +12,7 @@ from oddmeter.core.cutting.shown import Seen, shown_at, timeline_of
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.music import Music
 from oddmeter.core.numbers.numerals import exact_percent_text
+from oddmeter.core.numbers.places import Seconds
 from oddmeter.media.files.identity import insist_as_known
 from oddmeter.media.pictures.stills import blended
 from oddmeter.media.soundtracks import mix_of
@@ -104,7 +105,8 @@ def strokes(here: Here, show_id: ShowId, timeline_id: int) -> list[int]:
         asked = window.conformed.treatment.music
         if window.conformed.material.of_sound and known is not None:
             heard, _ = strokes_of(here, show_id, Music(known.clip.root, known.clip.path))
-            places = [at for second in heard for at in window.looking_at(second * settings.rate.value)]
+            clock = window.conformed.material.file_clock
+            places = [at for second in heard for at in window.looking_at(clock.frame(Seconds(second)))]
         elif asked and event.track.kind is TrackKind.PICTURE:
             heard, _ = strokes_of(here, show_id, asked)
             places = [asked.place(second, settings.rate) for second in heard]

@@ -15,7 +15,7 @@ from oddmeter.core.cutting.shown import lost_by_flattening
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.core.numbers.timecode import Timecode, can_drop, carried_over
+from oddmeter.core.numbers.timecode import Timecode, can_drop, relabelled
 from oddmeter.store import events, shows
 from oddmeter.store.changes import change
 from oddmeter.web.http.context import Here
@@ -103,7 +103,7 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
     drop = asked.drop_frame and can_drop(rate)
     settings = timeline.settings
     first = Timecode(settings.start, settings.rate, settings.drop_frame)
-    start = carried_over(first, rate, drop).frames
+    start = relabelled(first, rate, drop).frames
     title = f"“{settings.name}” at {rate} as the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
