@@ -17,14 +17,14 @@ from fastapi.testclient import TestClient
 
 from bench.ledger import fill
 from oddmeter.config import Config
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
 from oddmeter.core.cutting.shown import Book, shown_at
-from oddmeter.core.cutting.versions import compared
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Intent, Treatment
+from oddmeter.core.lists.versions import compared
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import write_edl

@@ -14,7 +14,8 @@ from pathlib import Path
 
 from bench.carried import KINDS
 from bench.common import plainly
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.rates import Rate

@@ -21,7 +21,8 @@ from av.video.frame import VideoFrame
 
 from bench.common import most_memory, size_asked
 from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Between, Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate

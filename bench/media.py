@@ -11,7 +11,8 @@ from pathlib import Path
 import av
 from av.video.frame import PictureType
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.takes import make_footage

@@ -19,8 +19,9 @@ from av.video.frame import VideoFrame
 
 from bench.common import size_asked
 from bench.faults import FAULTS
+from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.proof import Proof
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate

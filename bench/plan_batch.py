@@ -12,7 +12,8 @@ from fractions import Fraction
 import numpy as np
 
 from bench.media import best
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.curves import Curve, Point, SpeedOf
 from oddmeter.core.decisions.treatment import Between, Intent, Treatment
 from oddmeter.core.numbers.clock import Clock

@@ -23,7 +23,8 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from bench.common import plainly
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError

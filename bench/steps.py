@@ -20,7 +20,8 @@ from av.video.frame import VideoFrame
 from bench.common import size_asked
 from bench.scenes import KINDS
 from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Between, Effort, Intent, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.files.probe import probe

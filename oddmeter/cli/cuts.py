@@ -8,7 +8,7 @@ import typer
 
 from oddmeter.cli.calls import AsJson, WrongCallError, app, called, print_json, stop
 from oddmeter.core.cutting.listed import ListedCut
-from oddmeter.core.cutting.pulls import pulls
+from oddmeter.core.lists.pulls import pulls
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.cuts import comparison_document, cut_document, pull_documents, read_cut, why_rate, write_cut
 

@@ -7,8 +7,8 @@ from pathlib import PurePath
 from typing import Any
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent
-from oddmeter.core.cutting.pulls import Pull, pulls
-from oddmeter.core.cutting.versions import Compared, Fate, compared
+from oddmeter.core.lists.pulls import Pull, pulls
+from oddmeter.core.lists.versions import Compared, Fate, compared
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.places import Label

@@ -8,8 +8,9 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.rounding import Precision, rounded
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import NEEDS_VALUE, Fields, Intent, Span, Treatment
 from oddmeter.core.numbers.clock import Clock

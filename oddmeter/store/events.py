@@ -10,8 +10,8 @@ from psycopg.types.json import Jsonb
 
 from oddmeter.core.cutting.events import Cut, Event, Track
 from oddmeter.core.cutting.listed import ListedSource, Marker, SourceKind, Transition
-from oddmeter.core.cutting.versions import laid_out
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.lists.versions import laid_out
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.planning.timelines import Timeline

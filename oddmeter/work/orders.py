@@ -4,18 +4,18 @@ from dataclasses import asdict
 from fractions import Fraction
 from typing import Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, model_validator
 
 from oddmeter.config import Config
 from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.cutting.events import FIRST_PICTURE, Event
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.curves import Curve
-from oddmeter.core.decisions.music import Music
-from oddmeter.core.decisions.parts import Part, parse_part
-from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, SoundChoice, Treatment
+from oddmeter.core.decisions.parts import AS_DECIDED, Wish, text_of, treatment_of, treatment_texts
+from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
@@ -83,37 +83,36 @@ class OrderedEvent(BaseModel):
 
 
 class Order(BaseModel):
-    """The decisions a render was asked with, exact; rates and speeds as ``"a/b"``. What the timeline is called is no
-    part of it: a file belongs to the timeline itself."""
+    """The decisions a render was asked with, exact; rates and speeds as ``"a/b"``. ``treated`` is what is done with the
+    clip, as ``treatment_texts`` has it. What the timeline is called is no part of it: a file belongs to the timeline
+    itself."""
 
     timeline_rate: str
     drop_frame: bool
     frames: int
     file_rate: str
     shot_rate: str | None
-    intent: Intent
-    value: str | None
-    read_rate: str | None
-    sound: SoundChoice
-    streams: str = "all"
-    music: str = "none"
-    held: str = "1/1"
-    reverse: bool = False
-    fields: Fields = Fields.WHOLE
-    between: Between = Between.PICK
-    shutter: str = "1/2"
-    effort: Effort = Effort.NORMAL
-    reach: int = 48
-    trust: str = "1/10"
-    framing: Framing = Framing.KEEP
-    span: str = "whole"
+    treated: dict[str, str]
     field_order: FieldOrder = FieldOrder.UPPER
     originals: OrderedOriginals | None = None
     settled: bool = False
-    curve: dict[str, Any] | None = None
     canvas: OrderedCanvas | None = None
     sound_rate: int | None = None
     event: OrderedEvent | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_before(cls, document: Any) -> Any:
+        """An order of the time when each part had a field of its own."""
+        if not isinstance(document, dict) or "intent" not in document:
+            return document
+        parts = {part.value: document[part.value] for part in AS_DECIDED if document.get(part.value) is not None}
+        texts = {name: text_of(value) for name, value in parts.items()}
+        curve = Curve.parse(document["curve"]) if document.get("curve") else None
+        value = Fraction(document["value"]) if document.get("value") else None
+        texts["intent"] = str(Wish(Intent(document["intent"]), value, curve))
+        texts |= {name: document[name] for name in ("read_rate", "held") if document.get(name)}
+        return {**document, "treated": texts}
 
     def material(self, clock: Clock | None = None) -> Material:
         """What is conformed, of a clip with such times of its own."""
@@ -124,13 +123,7 @@ class Order(BaseModel):
     @property
     def treatment(self) -> Treatment:
         """What is done with it."""
-        value = Fraction(self.value) if self.value else None
-        return Treatment(
-            self.intent, value, _rate(self.read_rate) if self.read_rate else None, self.fields, self.between,
-            Fraction(self.shutter), self.effort, self.reach, Fraction(self.trust), Fraction(self.held), self.sound,
-            parse_part(Part.STREAMS, self.streams), Music.parse(self.music), self.reverse,
-            self.framing, parse_part(Part.SPAN, self.span), Curve.parse(self.curve) if self.curve else None,
-        )  # fmt: skip
+        return treatment_of(self.treated)
 
     def conformed(self, clock: Clock | None = None) -> Conform:
         """The conform that was ordered, of a clip with such times of its own."""
@@ -166,26 +159,10 @@ def order_of_conform(conformed: Conform, settings: TimelineSettings) -> Order:
         frames=material.frames,
         file_rate=material.file_rate.exact,
         shot_rate=material.shot_rate.exact if material.shot_rate else None,
-        intent=treatment.intent,
-        value=fraction_text(treatment.value) if treatment.value is not None else None,
-        read_rate=treatment.read_rate.exact if treatment.read_rate else None,
-        sound=treatment.sound,
-        streams=str(treatment.streams),
-        music=str(treatment.music),
-        held=fraction_text(treatment.held),
-        reverse=treatment.reverse,
-        fields=treatment.fields,
-        between=treatment.between,
-        shutter=fraction_text(treatment.shutter),
-        effort=treatment.effort,
-        reach=treatment.reach,
-        trust=fraction_text(treatment.trust),
-        framing=treatment.framing,
-        span=str(treatment.span),
+        treated=treatment_texts(treatment),
         field_order=material.field_order,
         originals=OrderedOriginals.of(material.originals) if material.originals else None,
         settled=material.settled,
-        curve=treatment.curve.document() if treatment.curve else None,
         canvas=OrderedCanvas(
             width=settings.width, height=settings.height, pixel_aspect=fraction_text(settings.pixel_aspect),
             scan=settings.scan,
@@ -202,7 +179,7 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_p
     asked, source = ordered.canvas, config.footage(clip.root, clip.path)
     cuts = frozenset(clip.picture.cuts if clip.picture else ())
     canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
-    music = Music.parse(ordered.music)
+    music = ordered.treatment.music
     return ClipPlan(
         source, clip.facts, ordered.conformed(clip.facts.times), Setting(setting), config.product(out_path),
         ordered.drop_frame, canvas, ordered.sound_rate, cuts, config.footage(music.root, music.path) if music else None,

@@ -10,7 +10,7 @@ import pytest
 
 from bench import accuracy, analysis, beats, cuts, flow, ledger, light, media, memory, plan_batch, reports, stretching
 from oddmeter.config import Config
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.containers.settings import Setting

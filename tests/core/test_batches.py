@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from oddmeter.core.conform.arithmetic import spelled, stride_equation
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.conform.strips import MINI_BEATS, mini_strip, strip_of
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Wish

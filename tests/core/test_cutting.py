@@ -9,7 +9,8 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.cutting.edits import (
     Edge,
     Following,
@@ -19,7 +20,6 @@ from oddmeter.core.cutting.edits import (
     filled,
     in_order,
     moved,
-    parted,
     placed,
     refit,
     respeeded,
@@ -27,6 +27,7 @@ from oddmeter.core.cutting.edits import (
     slipped,
     split,
     trimmed,
+    unlinked,
 )
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import Marker, SourceKind, Transition
@@ -398,7 +399,7 @@ def test_a_slide_takes_from_one_neighbour_what_it_gives_the_other() -> None:
         slid(cut, 2, 30, book.windows())
 
 
-def test_picture_and_sound_of_a_clip_stay_together_unless_parted() -> None:
+def test_picture_and_sound_of_a_clip_stay_together_unless_unlinked() -> None:
     pair = [clip_event(1, 0, 50, group=7), clip_event(2, 0, 50, group=7, track=SOUND), clip_event(3, 50, 20)]
     cut = Cut(FILM, (*in_order(pair[:2]), pair[2]))
     windows = Shelf({0: cut}, {1: Material(400, Rate.of(50))}).windows()
@@ -409,7 +410,7 @@ def test_picture_and_sound_of_a_clip_stay_together_unless_parted() -> None:
     groups = {event.group for event in parts.events if event.record_in == 20}
     assert len(groups) == 1 and groups != {7}
     assert [event.length for event in trimmed(cut, 2, Edge.TAIL, -5, windows).events] == [45, 45, 20]
-    alone = trimmed(parted(cut, [1]), 2, Edge.TAIL, -5, windows)
+    alone = trimmed(unlinked(cut, [1]), 2, Edge.TAIL, -5, windows)
     assert [event.length for event in alone.events] == [50, 45, 20]
 
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.cutting.edits import (
     Edge,
     Following,
@@ -24,11 +24,11 @@ from oddmeter.core.cutting.edits import (
 )
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
-from oddmeter.core.cutting.listing import listed_cut
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.lists.listing import listed_cut
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import SourceFrame

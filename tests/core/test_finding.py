@@ -7,14 +7,14 @@ import pytest
 
 from oddmeter.core.cutting.edits import closed
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
-from oddmeter.core.cutting.finding import Footage, FoundBy, event_of, events_of, linked
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition
-from oddmeter.core.cutting.listing import listed_cut
-from oddmeter.core.cutting.versions import Fate, laid_out, taken_over
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.logs import LogEntry
+from oddmeter.core.lists.finding import Footage, FoundBy, event_of, events_of, linked
+from oddmeter.core.lists.listing import listed_cut
+from oddmeter.core.lists.versions import Fate, laid_out, taken_over
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Label

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.programmes import (

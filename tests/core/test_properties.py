@@ -8,7 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.maps.cadence import LONGEST_PATTERN, Cadence, Kind
 from oddmeter.core.maps.frame_map import FrameMap, Tally

@@ -7,10 +7,11 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.conform.routes import Circumstances, Route, smoothness, stacked, two_ways, way_out
 from oddmeter.core.conform.sound import SoundFigures
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.maps.straight import StraightMap

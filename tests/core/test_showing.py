@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.seeking import Spot, cut_frames, frames_shown, sought
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Span, Treatment
 from oddmeter.core.maps.frame_map import FrameKind, Weights
 from oddmeter.core.numbers.errors import RuleError

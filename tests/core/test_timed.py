@@ -10,7 +10,8 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.curves import Curve, Point, SpeedOf
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Span, Treatment

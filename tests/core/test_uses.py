@@ -8,13 +8,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.edits import Edge, Following
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
-from oddmeter.core.cutting.finding import event_of
 from oddmeter.core.cutting.listed import SourceKind, Transition
-from oddmeter.core.cutting.listing import MadeFile, error_of, listed_cut, of_made_files
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.cutting.uses import EventMark, Use, marks_of, use_of_clip, use_of_timeline
 from oddmeter.core.cutting.windows import window
@@ -22,6 +20,8 @@ from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions, Layer, Level
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
+from oddmeter.core.lists.finding import event_of
+from oddmeter.core.lists.listing import MadeFile, error_of, listed_cut, of_made_files
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import parse_amount
@@ -236,7 +236,7 @@ EDITS: dict[str, Edited] = {
     "move": lambda cut, one, _, by, __: edits.moved(cut, [one.id], by),
     "refit": lambda cut, one, book, by, how: edits.refit(cut, one.id, one.length + by, book.windows(), how),
     "close": lambda cut, _, __, ___, ____: edits.closed(cut),
-    "part": lambda cut, one, _, __, ___: edits.parted(cut, [one.id]),
+    "unlink": lambda cut, one, _, __, ___: edits.unlinked(cut, [one.id]),
 }
 TOUCHED = {"slide": 1, "move": 0, "close": 0}
 """Neighbours whose own frames an edit may change, on either side."""

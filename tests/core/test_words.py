@@ -5,7 +5,8 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.core.conform.arithmetic import hiccup_text, pattern_text, spelled, stride_equation
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.levels import HOUSE
 from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part
 from oddmeter.core.decisions.treatment import Fields, Intent, Treatment

@@ -13,9 +13,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind, Transition
-from oddmeter.core.cutting.listing import listed_cut
-from oddmeter.core.cutting.pulls import Pull, pulls
-from oddmeter.core.cutting.versions import Fate, compared
+from oddmeter.core.lists.listing import listed_cut
+from oddmeter.core.lists.pulls import Pull, pulls
+from oddmeter.core.lists.versions import Fate, compared
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate

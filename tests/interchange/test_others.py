@@ -55,7 +55,8 @@ def test_what_was_written_by_hand_is_read_as_it_was_meant(rate: str, lines: str,
 def a_list(rate: Rate, seed: int, count: int) -> ListedCut:
     """Events of one track, cut and dissolved, forwards, backwards and still, with gaps."""
     draw = Random(seed)
-    events, at = [], 0
+    events: list[ListedEvent] = []
+    at = 0
     for n in range(count):
         length, speed = draw.randint(4, 90), draw.choice(SPEEDS)
         back, still = draw.random() < 0.1, draw.random() < 0.02

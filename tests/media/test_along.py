@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Between, Effort, Intent, Span, Treatment
 from oddmeter.core.numbers.rates import Rate

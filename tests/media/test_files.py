@@ -8,7 +8,8 @@ import pytest
 from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Between, Framing, Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate

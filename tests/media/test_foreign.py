@@ -12,7 +12,8 @@ import pytest
 from av.bitstream import BitStreamFilterContext
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.errors import RuleError

@@ -14,7 +14,8 @@ from av.audio.frame import AudioFrame
 from av.audio.stream import AudioStream
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate

@@ -15,7 +15,8 @@ import pytest
 from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.framing import Canvas, Placement, placed
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Framing, Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.maps.frame_map import FrameKind

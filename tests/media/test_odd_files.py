@@ -11,7 +11,8 @@ import pytest
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.evidence.facts import Timing
 from oddmeter.core.numbers.errors import RuleError

@@ -11,7 +11,8 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange
 
 from oddmeter.core.conform.framing import Canvas
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Between, Effort, Framing, Intent, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder

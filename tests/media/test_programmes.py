@@ -13,8 +13,9 @@ import numpy as np
 import numpy.typing as npt
 import pytest
 
+from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.proof import Proof
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.programmes import programme_of, programme_of_event, programme_of_transition

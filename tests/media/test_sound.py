@@ -9,7 +9,8 @@ import pytest
 from av.audio.frame import AudioFrame
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Span, Treatment
 from oddmeter.core.maps.timed import TimedMap

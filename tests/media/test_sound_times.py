@@ -12,7 +12,8 @@ import pytest
 from bench.carried import moved, remuxed
 from bench.jumps import decoded as pictures_in
 from bench.sounding import CLICK, FPS, clicks, drifting, heard_clicks, late, left_out, spoilt, written
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.rates import Rate

@@ -10,7 +10,8 @@ import pytest
 from av.audio.frame import AudioFrame
 from av.video.frame import VideoFrame
 
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, SoundStreams, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate

@@ -504,7 +504,8 @@ def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> Non
         ("decide", {"events": [pour["id"]], "set": {"between": "mix"}}, f"“{POUR}” decided: between"),
         ("speed", {"events": [pour["id"]], "value": "every frame", "following": "moves"}, f"“{POUR}” at every frame"),
         ("speed", {"events": [pour["id"]], "value": "", "following": "moves"}, f"“{POUR}” as the clip is"),
-        ("part", {"events": [bell["id"]]}, ""),
+        ("trim tail", {"events": [pour["id"]], "by": "-4", "snap": 6, "playhead": pour["record_in"] + 20}, ""),
+        ("unlink", {"events": [bell["id"]]}, f"Picture and sound of “{BELL}” unlinked"),
     ]  # fmt: skip
     for edit, given, title in made:
         told = cutting.edit(edit, preview=True, **given)
@@ -522,7 +523,7 @@ def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> Non
     ("edit", "given", "said"),
     [
         ("trim head", {}, "Choose one event"), ("delete", {}, "Choose an event first"),
-        ("place", {}, "Choose clips to place"), ("split", {"at": None}, "Say at which frame"),
+        ("place", {}, "Choose clips to place"), ("split", {"at": None}, "Move the playhead"),
         ("speed", {"value": "0%"}, "above zero"), ("speed", {"value": "fast"}, "is not a number"),
         ("refit", {"value": "0"}, "at least one frame"), ("fill", {}, "no gap behind"),
         ("trim tail", {"by": "-999"}, "would be left"), ("move", {"by": "-1"}, "before the start"),
@@ -585,7 +586,7 @@ def test_a_file_of_sound_is_placed_beside_and_heard_where_it_lies(cutting: Cutti
     browser.bring_in(cutting.show, "The Tide Bell/Music", "Music")
     ledger = browser.ledger(cutting.show)
     cutting.edit("place", clips=[ledger[BELL]["id"]])
-    assert "by themselves" in cutting.refused("place", clips=[ledger[BELL]["id"], ledger[theme]["id"]])
+    assert "separately" in cutting.refused("place", clips=[ledger[BELL]["id"], ledger[theme]["id"]])
     told = cutting.edit("place", clips=[ledger[theme]["id"]], at=10)
     assert told["moves"] == [] and theme in told["title"]
     cutting.edit("place", clips=[ledger[theme]["id"]], at=20)

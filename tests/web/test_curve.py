@@ -42,7 +42,9 @@ def test_a_stretch_is_slowed_and_nothing_else_changes(browser: Browser) -> None:
     assert [(one["frame"], one["arrives"], one["leaves"]) for one in made["curve"]["points"]] == [
         (200, "1", "0.25"), (300, "0.25", "1"),
     ]  # fmt: skip
-    strip = browser.get(f"/api/bench/{bell.shown['token']}/strip?first=0&last=199")["strip"]
+    window = browser.get(f"/api/bench/{bell.shown['token']}/strip?first=0&last=199")
+    strip = window["strip"]
+    assert window["numbered"] == list(range(0, 200, 20))
     assert strip["speeds"] == [1, 1, 0.25, 0.25, 1, 1] and strip["speeds_at"] == [0, 50, 50, 150, 150, 200]
     shown = browser.get(f"/api/bench/{bell.shown['token']}/shown?first=49&count=3")
     assert [one["source_frame"] for one in shown] == [196, 200, 201]
@@ -51,6 +53,21 @@ def test_a_stretch_is_slowed_and_nothing_else_changes(browser: Browser) -> None:
     assert bell.refused("fit", frame=50, last=109, text="to 50") == "The stretch would end before it begins."
     assert bell.edit("fit", frame=50, last=109, text="to 100")["after"]["frames"] == 150
     assert [one["text"] for one in bell.shown["curve"]["even"]][-3:] == ["1", "0.5", "0.25"]
+
+
+def test_what_is_dragged_or_stepped_goes_by_five_per_cent(browser: Browser) -> None:
+    show = browser.show()
+    browser.bring_in(show, FOUNDRY)
+    bell = Bent(browser, show, BELL)
+    bell.edit("point", frame=25)
+    made = [
+        bell.edit("segment", number=0, text="0.4321", drawn=True), bell.edit("faster", number=0),
+        bell.edit("slower", number=0), bell.edit("slower", number=0),
+    ]  # fmt: skip
+    assert [one["curve"]["points"][0]["leaves"] for one in made] == ["0.45", "0.5", "0.45", "0.4"]
+    bell.edit("of", text="pace")
+    assert bell.edit("segment", number=0, text="2", drawn=True)["curve"]["points"][0]["leaves"] == "2"
+    assert "no such point" in bell.refused("faster", number=4)
 
 
 def test_points_stay_on_their_picture_and_pins_on_their_frame(browser: Browser) -> None:

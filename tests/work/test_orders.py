@@ -5,8 +5,10 @@ from fractions import Fraction
 from hypothesis import given
 from hypothesis import strategies as st
 
+from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.rounding import Precision
-from oddmeter.core.conform.speeds import Material, conform
+from oddmeter.core.conform.speeds import conform
+from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import HOUSE, Decisions, Layer, Level, resolve
 from oddmeter.core.decisions.music import NO_MUSIC, Music
 from oddmeter.core.decisions.parts import Held, Reading, Wish
@@ -68,6 +70,22 @@ def test_an_order_from_before_there_were_held_rates_is_still_made() -> None:
     }  # fmt: skip
     planned = Order.model_validate(old).conformed()
     assert planned == conform(Material(100, Rate.of(50)), Treatment(Intent.EVERY_FRAME), Rate.of(25))
+
+
+def test_an_order_from_before_parts_were_walked_is_the_same_order() -> None:
+    """Each part had a field of its own."""
+    curve = Curve.parse({"points": [{"frame": 0, "arrives": "1/2"}]})
+    old = {
+        "timeline_rate": "25/1", "drop_frame": False, "frames": 100, "file_rate": "50/1", "shot_rate": "100/1",
+        "intent": "curve", "value": None, "curve": curve.document(), "read_rate": "24000/1001", "sound": "off",
+        "streams": "1, 3", "music": "none", "held": "25/12", "reverse": True, "fields": "split", "between": "flow",
+        "shutter": "1/3", "effort": "careful", "reach": 64, "trust": "1/4", "framing": "fill", "span": "12-40",
+    }  # fmt: skip
+    assert Order.model_validate(old).treatment == Treatment(
+        Intent.CURVE, None, Rate.parse("23.976"), Fields.SPLIT, Between.FLOW, Fraction(1, 3), Effort.CAREFUL, 64,
+        Fraction(1, 4), Fraction(25, 12), SoundChoice.OFF, SoundStreams((1, 3)), NO_MUSIC, True, Framing.FILL,
+        Span(12, 40), curve,
+    )  # fmt: skip
 
 
 def house(default: Decisions, delivery: Decisions, recipe: Decisions) -> House:

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 
 from oddmeter.config import Config
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.cutting.events import Cut
 from oddmeter.core.cutting.programmes import programme_of, programme_of_event
 from oddmeter.core.evidence.facts import Facts

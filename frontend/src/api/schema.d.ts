@@ -2495,7 +2495,9 @@ export interface components {
      *     ``text`` is a speed, ``40%``, ``x0.4``, ``-1/2``; frames, or for *fit* ``to`` a timeline frame; or an ease from
      *     0, soft, to 3. ``frame`` is a timeline frame, but for *move* a source frame; *carry* moves a point to the
      *     picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
-     *     frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
+     *     frame. With ``drawn``, a speed is
+     *     one as the lane draws it, and goes to the nearest five per cent, as *faster* and *slower* do from a point on. Within
+     *     ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
      *     other point of the side of that ``token``.
      */
     CurveEdit: {
@@ -2525,7 +2527,9 @@ export interface components {
         | "unpin"
         | "remove"
         | "of"
-        | "place";
+        | "place"
+        | "faster"
+        | "slower";
       /** Number */
       number?: number | null;
       /** Frame */
@@ -2537,6 +2541,11 @@ export interface components {
        * @default
        */
       text: string;
+      /**
+       * Drawn
+       * @default false
+       */
+      drawn: boolean;
       /**
        * End
        * @default both
@@ -2568,7 +2577,7 @@ export interface components {
     };
     /**
      * CurveView
-     * @description The curve of a side: its points, the text that keeps it, the slow floor in its own measure, speeds at which
+     * @description The curve of a side: its points, the text that keeps it, the slow floor, speeds at which
      *     frames fall evenly, and the factors of pinned sections in words. ``has`` is false where one speed holds
      *     throughout.
      */
@@ -2584,8 +2593,6 @@ export interface components {
       floor: number;
       /** Floor Words */
       floor_words: string;
-      /** Measure */
-      measure: number;
       /** Even */
       even: components["schemas"]["SpeedChoice"][];
       /** Scaled */
@@ -2804,17 +2811,17 @@ export interface components {
       | "refit"
       | "fill"
       | "close"
-      | "part"
+      | "unlink"
       | "transition"
       | "flatten"
       | "mark"
       | "unmark";
     /**
      * EditIn
-     * @description A change of events, at the version that was seen. ``by`` and ``value`` are as people type them: timeline frames
-     *     ``+12``, ``2s``, ``34 f`` or timecode, of a trim also source frames, ``12 sf``; of a slip source frames; of a speed
-     *     ``40%``, or a length. ``at`` is a timeline frame; None the end. ``preview`` says what it would do, and does nothing;
-     *     with ``places``, where each event would lie.
+     * @description A change of events, at the version that was seen; ``by``, ``value`` and ``at`` are as a ``Command`` has them.
+     *     *place* takes clips, or ``inner``, a timeline. Within ``snap`` timeline frames, an
+     *     edge that is trimmed, fitted or moved goes to the nearest cut point, marker, beat, or the ``playhead``. ``preview``
+     *     says what it would do, and does nothing; with ``places``, where each event would lie.
      */
     EditIn: {
       /** Version */
@@ -2864,6 +2871,13 @@ export interface components {
       /** @default stays */
       following: components["schemas"]["Following"];
       /**
+       * Snap
+       * @default 0
+       */
+      snap: number;
+      /** Playhead */
+      playhead?: number | null;
+      /**
        * Preview
        * @default false
        */
@@ -2877,8 +2891,8 @@ export interface components {
     /**
      * EffectView
      * @description What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
-     *     is what undo calls it; ``added`` are the ids of new events once it is made, ``places`` are told where they were
-     *     asked for.
+     *     is what undo calls it; ``added`` are the ids of new events once it is made, ``by`` says how far an edge goes that
+     *     snaps, ``places`` are told where they were asked for.
      */
     EffectView: {
       /** Title */
@@ -2897,6 +2911,8 @@ export interface components {
       added: number[];
       /** Made */
       made: boolean;
+      /** By */
+      by?: number | null;
       places?: components["schemas"]["PlacesView"] | null;
     };
     /**
@@ -5037,11 +5053,13 @@ export interface components {
     };
     /**
      * StripWindow
-     * @description A window of the meter strip, with the cuts in it, the stretches of pulldown, and the period of its pattern in
-     *     timeline frames, 0 where it has none.
+     * @description A window of the meter strip, with the timeline frames to number it by, the cuts in it, the stretches of pulldown,
+     *     and the period of its pattern in timeline frames, 0 where it has none.
      */
     StripWindow: {
       strip: components["schemas"]["StripView"];
+      /** Numbered */
+      numbered: number[];
       /** Cuts */
       cuts: number[];
       /** Stretches */

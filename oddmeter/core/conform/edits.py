@@ -9,9 +9,10 @@ from fractions import Fraction
 from math import floor
 
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.curves import Curve, Point, SpeedOf
+from oddmeter.core.decisions.curves import Curve, Point, SpeedOf, with_speeds
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.numbers.numerals import round_half_up
 
 
 @dataclass(frozen=True)
@@ -148,6 +149,31 @@ def with_segment(planned: Conform, number: int, speed: Fraction) -> Curve:
     if number + 1 < len(points):
         points[number + 1] = replace(points[number + 1], arrives=speed)
     return replace(curve, points=tuple(points))
+
+
+STEP = Fraction(1, 20)
+"""Speeds that are dragged or stepped go by five per cent of the curve's own measure."""
+
+
+def stepped(planned: Conform, speed: Fraction, by: int = 0) -> Fraction:
+    """The full step nearest to a speed as it is played, in the curve's own measure, so many steps on."""
+    return (round_half_up(speed / measure(planned) / STEP) + by) * STEP
+
+
+def with_speed_steps(planned: Conform, number: int, by: int) -> Curve:
+    """All from a point on so many steps faster, or slower below zero."""
+    now = drawn(planned)
+    point_of(now.curve, number)
+    return with_segment(planned, number, stepped(planned, now.speeds[number][1], by))
+
+
+def measured(planned: Conform, of: SpeedOf) -> Curve:
+    """The same curve with its speeds said in another measure."""
+    now = drawn(planned).curve
+    if now.of is of:
+        return now
+    life = planned.real_time_speed
+    return Curve(of, with_speeds(now.points, life if of is SpeedOf.SPEED else 1 / life))
 
 
 def even_speeds(planned: Conform, most: int = 6) -> tuple[Fraction, ...]:

@@ -14,6 +14,7 @@ from fractions import Fraction
 from functools import cached_property, lru_cache
 from math import ceil
 
+from oddmeter.core.conform.material import Material
 from oddmeter.core.decisions.curves import SpeedOf, with_speeds
 from oddmeter.core.decisions.treatment import Between, Fields, Framing, Intent, Treatment
 from oddmeter.core.maps.cadence import Cadence
@@ -23,48 +24,15 @@ from oddmeter.core.maps.rulers import EvenRuler, OwnRuler, Ruler
 from oddmeter.core.maps.segments import Course, Scaled, course_of
 from oddmeter.core.maps.straight import StraightMap, frames_over
 from oddmeter.core.maps.timed import TimedMap
-from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
-from oddmeter.core.numbers.places import Seconds, SourceClock, SourceFrame
+from oddmeter.core.numbers.places import Seconds, SourceClock
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.originals import Originals, Unit
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 
 HIGHEST_STRIDE = Fraction(10_000_000)
 """A stride or its inverse beyond this is a slip of the hand, and its length would not fit anywhere."""
-
-
-@dataclass(frozen=True)
-class Material:
-    """What is true of a clip: its frames, file rate, and shot rate (None: the file's); which field comes first where
-    it has two moments a frame, and where pulldown or repeats are inside, how to take them out; the ``clock`` of frames
-    that come at times of their own, and whether the shot rate was ``settled``, by which they are then read evenly.
-    ``of_sound`` is a file of sound alone, which has no frames and is counted in those of its timeline."""
-
-    frames: int
-    file_rate: Rate
-    shot_rate: Rate | None = None
-    field_order: FieldOrder = FieldOrder.UPPER
-    originals: Originals | None = None
-    clock: Clock | None = None
-    settled: bool = False
-    of_sound: bool = False
-
-    @property
-    def file_clock(self) -> SourceClock:
-        """How its frames go by as the file has it."""
-        return SourceClock(self.file_rate, self.clock)
-
-    @property
-    def end(self) -> SourceFrame:
-        """The place behind its last frame."""
-        return SourceFrame(Fraction(self.frames))
-
-    @property
-    def lasts(self) -> Seconds:
-        """Seconds from the first frame to the end of the last, as the file has it."""
-        return self.file_clock.second(self.end)
 
 
 @dataclass(frozen=True)

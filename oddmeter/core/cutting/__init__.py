@@ -1,1 +1,1 @@
-"""Cuts: events on tracks, what each shows, how they change, and what lists say of them."""
+"""Cuts: events on tracks, what each shows, and how they change."""

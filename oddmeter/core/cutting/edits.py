@@ -53,6 +53,15 @@ def placed(cut: Cut, events: Sequence[Event], at: int, following: Following = Fo
     return cut.with_events(laid)
 
 
+def placed_beside(cut: Cut, events: Iterable[Event], at: int) -> Cut:
+    """The cut with new events from a timeline frame on, each on the lowest track of its kind that is free there;
+    nothing moves."""
+    for event in events:
+        new = replace(event, id=cut.free_id, record_in=at)
+        cut = cut.with_events([on_free_track(cut, new)])
+    return cut
+
+
 def with_sound(event: Event, inner: Cut) -> tuple[Event, ...]:
     """The event of a nested timeline, and beside it that of its sound, where anything in it is heard: one group, on the
     lowest track that the timeline itself has for it."""
@@ -255,7 +264,7 @@ def dissolved(cut: Cut, chosen: Iterable[int], kind: str, length: int) -> Cut:
     )
 
 
-def parted(cut: Cut, chosen: Iterable[int]) -> Cut:
+def unlinked(cut: Cut, chosen: Iterable[int]) -> Cut:
     """The cut with picture and sound of some events no longer together."""
     return cut.with_events(replace(one, group=None) for one in cut.together(cut.event(one) for one in chosen))
 

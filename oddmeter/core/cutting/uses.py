@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.parts import Wish

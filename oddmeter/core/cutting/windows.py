@@ -6,7 +6,8 @@ from fractions import Fraction
 from functools import cached_property
 from math import ceil, floor
 
-from oddmeter.core.conform.speeds import Conform, Material, conform, own_ruler, units_used
+from oddmeter.core.conform.material import Material
+from oddmeter.core.conform.speeds import Conform, conform, own_ruler, units_used
 from oddmeter.core.cutting.events import Event
 from oddmeter.core.decisions.parts import Wish
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment

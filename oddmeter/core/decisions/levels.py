@@ -13,7 +13,7 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 from oddmeter.core.decisions.music import Music
-from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part, text_of
+from oddmeter.core.decisions.parts import AS_DECIDED, Held, Part, Reading, Wish, parse_part, text_of
 from oddmeter.core.decisions.treatment import (
     AS_IT_STANDS,
     Between,
@@ -132,11 +132,7 @@ HOUSE = Layer(
     Level.HOUSE,
     "Odd Meter",
     Decisions(
-        reading=Reading(), fields=AS_IT_STANDS.fields, between=AS_IT_STANDS.between,
-        shutter=AS_IT_STANDS.shutter, effort=AS_IT_STANDS.effort,
-        reach=AS_IT_STANDS.reach, trust=AS_IT_STANDS.trust, held=Held(), sound=AS_IT_STANDS.sound,
-        streams=AS_IT_STANDS.streams,
-        music=AS_IT_STANDS.music, reverse=False, framing=AS_IT_STANDS.framing, span=AS_IT_STANDS.span,
+        reading=Reading(), held=Held(), **{part.value: getattr(AS_IT_STANDS, part.value) for part in AS_DECIDED}
     ),
 )  # fmt: skip
 """What holds where nobody has decided: everything but an intent."""
@@ -170,23 +166,19 @@ class Resolved:
 @lru_cache(maxsize=4096)
 def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Treatment:
     wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
-    made = Treatment(wish.intent, wish.value, curve=wish.curve)
-    if wish.intent is Intent.LEAVE:
-        return replace(
-            made, sound=d.sound or made.sound, streams=d.streams or made.streams, music=d.music or made.music,
-            framing=d.framing or made.framing,
-            span=d.span or made.span,
-        )  # fmt: skip
-    read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
-    return replace(
-        made, read_rate=read, fields=d.fields or made.fields, between=d.between or made.between,
-        shutter=d.shutter or made.shutter, effort=d.effort or made.effort,
-        reach=made.reach if d.reach is None else d.reach,
-        trust=made.trust if d.trust is None else d.trust, held=d.held.stay(timeline_rate) if d.held else made.held,
-        sound=d.sound or made.sound, streams=d.streams or made.streams, music=d.music or made.music,
-        reverse=bool(d.reverse),
-        framing=d.framing or made.framing, span=d.span or made.span,
+    parts = _WITH_LEAVE if wish.intent is Intent.LEAVE else AS_DECIDED
+    made = Treatment(
+        wish.intent, wish.value, curve=wish.curve,
+        **{part.value: value for part, value in d.items() if part in parts},
     )  # fmt: skip
+    if wish.intent is Intent.LEAVE:
+        return made
+    read = d.reading.rate(file_rate, shot_rate, timeline_rate) if d.reading else None
+    return replace(made, read_rate=read, held=d.held.stay(timeline_rate) if d.held else made.held)
+
+
+_WITH_LEAVE = frozenset({Part.SOUND, Part.STREAMS, Part.MUSIC, Part.FRAMING, Part.SPAN})
+"""Parts that hold for a clip that is left as it is."""
 
 
 def resolve(layers: Iterable[Layer]) -> Resolved:

@@ -4,8 +4,8 @@ A new thing to decide is a new ``Part`` with its line in ``_PARSE``, its field i
 ``vocabulary``.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, fields
 from enum import StrEnum
 from fractions import Fraction
 from typing import Any
@@ -22,6 +22,7 @@ from oddmeter.core.decisions.treatment import (
     SoundChoice,
     SoundStreams,
     Span,
+    Treatment,
     check_wish,
 )
 from oddmeter.core.numbers.errors import RuleError
@@ -246,6 +247,30 @@ _PARSE: dict[Part, Callable[[str], Any]] = {
     Part.FRAMING: lambda text: _one_of(Framing, text),
     Part.SPAN: _span,
 }
+
+
+AS_DECIDED = tuple(part for part in Part if part.value in {one.name for one in fields(Treatment)} - {"intent", "held"})
+"""Parts that a treatment has as they are decided, under the same name; of the others it has what they come to."""
+
+
+def treatment_texts(treatment: Treatment) -> dict[str, str]:
+    """Exact text for all of a treatment: by part, but the ``read_rate``, and what ``held`` comes to in timeline
+    frames."""
+    texts = {"intent": str(Wish(treatment.intent, treatment.value, treatment.curve))}
+    if treatment.read_rate is not None:
+        texts["read_rate"] = treatment.read_rate.exact
+    texts["held"] = fraction_text(treatment.held)
+    return texts | {part.value: text_of(getattr(treatment, part.value)) for part in AS_DECIDED}
+
+
+def treatment_of(texts: Mapping[str, str]) -> Treatment:
+    """A treatment from its texts; what they do not say is as it is where nobody decides."""
+    wish = Wish.parse(texts["intent"])
+    read_rate = Rate(Fraction(texts["read_rate"])) if "read_rate" in texts else None
+    return Treatment(
+        wish.intent, wish.value, read_rate, curve=wish.curve, held=Fraction(texts.get("held", "1")),
+        **{part.value: parse_part(part, texts[part.value]) for part in AS_DECIDED if part.value in texts},
+    )  # fmt: skip
 
 
 def text_of(value: Any) -> str:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import ceil
 
-from oddmeter.core.conform.speeds import Material
+from oddmeter.core.conform.material import Material
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.evidence.claims import Word, claims_of, life_rate, verdicts_by_logs
 from oddmeter.core.evidence.facts import Facts

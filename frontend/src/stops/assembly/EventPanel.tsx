@@ -97,7 +97,7 @@ export function EventPanel(props: {
               </>
             )}
             {events.some((event) => event.group !== null) && (
-              <Quick name="Part picture and sound" asked={{ edit: "part", events: ids }} weigh={weigh} act={act} />
+              <Quick name="Unlink picture and sound" asked={{ edit: "unlink", events: ids }} weigh={weigh} act={act} />
             )}
             <Button weight="quiet" onClick={props.nest}>
               Timeline of {events.length === 1 ? "it" : "these"} …

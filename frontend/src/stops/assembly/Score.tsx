@@ -2,7 +2,7 @@ import { useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 
 import { useKeysEverywhere } from "../../ui/keys";
 import type { Schemas } from "../../data/client";
 import { Button } from "../../ui/parts";
-import { useRulers, useStrokes, type Asked, type Cut, type CutEvent } from "./data";
+import { useEffectOf, useRulers, useStrokes, type Asked, type Cut, type CutEvent } from "./data";
 import { signed } from "./eventsKeys";
 
 const NAMES = 44;
@@ -100,32 +100,22 @@ export function Score(props: {
   const x = (frame: number) => (frame - now.first) * scale;
   const strokes = useStrokes(showId, cut);
   const axis = AXIS + (cut.markers.length > 0 ? MARKER : 0);
-  const edges = [
-    ...new Set([
-      ...cut.events.flatMap((event) => [event.record_in, event.record_in + event.length]),
-      ...cut.markers.map((marker) => marker.frame),
-      ...strokes,
-    ]),
-    head,
-  ];
-  const snapped = (frame: number, own: number[]) => {
-    const near = edges.filter((edge) => !own.includes(edge) && Math.abs(edge - frame) * scale < NEAR);
-    near.sort((a, b) => Math.abs(a - frame) - Math.abs(b - frame));
-    return near[0] ?? Math.round(frame);
-  };
-  const asked = (of: Drag): Asked =>
-    of.edge === "refit"
-      ? { edit: "refit", events: [of.event.id], value: String(Math.max(1, of.event.length + of.by)) }
-      : { edit: of.edge, events: [of.event.id], by: signed(of.by) };
+  const asked = (of: Drag): Asked => ({
+    edit: of.edge,
+    events: [of.event.id],
+    snap: Math.floor(NEAR / scale),
+    playhead: Math.round(head),
+    ...(of.edge === "refit" ? { value: String(Math.max(1, of.event.length + of.by)) } : { by: signed(of.by) }),
+  });
+  // Where the edge goes to once the pointer rests: a cut point, a marker or a beat that is near.
+  const resting = useEffectOf(showId, cut, drag?.by ? { following: props.following, ...asked(drag) } : null)?.data?.by;
+  const by = resting ?? drag?.by ?? 0;
   const moveDrag = (press: PointerEvent) => {
     if (!drag) return;
-    const { event, edge } = drag;
-    const own = [event.record_in, event.record_in + event.length];
-    const was = edge === "trim tail" || edge === "refit" ? event.record_in + event.length : event.record_in;
-    const by = snapped(was + frameAt(press) - drag.from, own) - was;
-    if (by === drag.by) return;
-    setDrag({ ...drag, by });
-    props.weigh(by ? asked({ ...drag, by }) : null);
+    const to = Math.round(frameAt(press) - drag.from);
+    if (to === drag.by) return;
+    setDrag({ ...drag, by: to });
+    props.weigh(to ? asked({ ...drag, by: to }) : null);
   };
   const endDrag = () => {
     if (drag?.by) props.act(asked(drag));
@@ -160,9 +150,9 @@ export function Score(props: {
           disabled={!view}
           onChange={(event) => setView({ ...now, first: globalThis.Number(event.target.value) })}
         />
-        {drag && drag.by !== 0 && (
+        {drag && by !== 0 && (
           <span className="font-mono text-ink tabular-nums">
-            {EDGES[drag.edge]} {signed(drag.by)} frames
+            {EDGES[drag.edge]} {signed(by)} frames
           </span>
         )}
         <span className="flex-1" />
@@ -263,7 +253,7 @@ export function Score(props: {
                         on={chosen.has(event.id)}
                         left={x(event.record_in)}
                         width={event.length * scale}
-                        drag={drag?.event.id === event.id ? drag : null}
+                        drag={drag?.event.id === event.id ? { ...drag, by } : null}
                         scale={scale}
                         ticks={ticks.get(event.id) ?? []}
                         x={x}

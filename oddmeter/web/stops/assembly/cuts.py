@@ -15,6 +15,7 @@ from oddmeter.core.cutting.events import Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.uses import EVENT_MARKS, EventMark, Use, marks_of
 from oddmeter.core.cutting.windows import Window
+from oddmeter.core.numbers.axes import round_step
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text, percent_text
 from oddmeter.core.numbers.rates import rate_text
 from oddmeter.core.planning.timelines import Timeline
@@ -27,7 +28,6 @@ router = APIRouter(prefix="/api/shows/{show_id}/cuts", tags=["assembly"])
 
 HANDLES = 12
 """Source frames either side of an event below which there is a mark."""
-_STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 250, 500, 1000, 2500, 5000, 10_000, 50_000, 250_000)
 _APART = 54
 """Pixels between two numbers on a source's ruler."""
 _TIMECODE_APART = 104
@@ -300,7 +300,7 @@ def _ruler(event: Event, window: Window, first: int, stop: int, scale: Fraction)
     fastest = max((abs(piece.speed_at(piece.begins)) for piece in window.path.pieces), default=Fraction(1))
     a_frame = fastest * window.conformed.read_rate.value / rate
     wanted = _APART / scale * a_frame / (2 if window.conformed.course else 1)
-    step = next((one for one in _STEPS if one >= wanted), _STEPS[-1])
+    step = round_step(wanted)
     for piece in window.path.pieces:
         begin, end = (max(Fraction(0), piece.begins) * rate, min(window.path.lasts, piece.ends) * rate)
         begin, end = max(begin, Fraction(low)), min(end, Fraction(high))

@@ -6,12 +6,14 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from oddmeter.core.cutting import edits
+from oddmeter.core.cutting.commands import Edited, edited, events_text, later
 from oddmeter.core.cutting.events import Cut, frames_text, named
 from oddmeter.store import events
 from oddmeter.store.changes import ConflictError, change
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book, written
-from oddmeter.web.stops.assembly.editing import EditIn, Editing, Made, events_text, later
+from oddmeter.web.stops.assembly.looks import strokes_on
+from oddmeter.web.stops.assembly.placing import EditIn, command_of
 from oddmeter.web.views.asked import ShowId
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}", tags=["assembly"])
@@ -40,8 +42,8 @@ class PlacesView(BaseModel):
 
 class EffectView(BaseModel):
     """What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
-    is what undo calls it; ``added`` are the ids of new events once it is made, ``places`` are told where they were
-    asked for."""
+    is what undo calls it; ``added`` are the ids of new events once it is made, ``by`` says how far an edge goes that
+    snaps, ``places`` are told where they were asked for."""
 
     title: str
     words: list[str]
@@ -51,6 +53,7 @@ class EffectView(BaseModel):
     version: str
     added: list[int]
     made: bool
+    by: int | None = None
     places: PlacesView | None = None
 
 
@@ -61,16 +64,19 @@ def edit(here: Here, show_id: ShowId, timeline_id: int, asked: EditIn) -> Effect
     book = open_book(here, show_id)
     if not asked.preview:
         insist(book, timeline_id, asked.version)
-    made = Editing(book, timeline_id, asked).made()
+    settings = book.timeline(timeline_id).settings
+    command = command_of(book, timeline_id, asked, lambda: strokes_on(here, show_id, book, timeline_id))
+    made = edited(book.cut(timeline_id), book.windows(timeline_id), settings, command)
     if asked.preview:
         told = _effect_view(book, timeline_id, made, book.versions[timeline_id], [], made_it=False)
+        told.by = command.snapped_by
         return told.model_copy(update={"places": _places(book, timeline_id, made.cut)}) if asked.places else told
     version, added = _write(here, show_id, book, timeline_id, made.cut, made.title)
     return _effect_view(book, timeline_id, made, version, added, made_it=True)
 
 
 def _effect_view(
-    book: ShowBook, timeline_id: int, made: Made, version: str, added: Sequence[int], *, made_it: bool
+    book: ShowBook, timeline_id: int, made: Edited, version: str, added: Sequence[int], *, made_it: bool
 ) -> EffectView:
     cut = book.cut(timeline_id)
     found = edits.effect(cut, made.cut, book.with_cut(timeline_id, made.cut).windows(timeline_id))

@@ -8,11 +8,12 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
+from oddmeter.core.cutting.commands import events_text
 from oddmeter.core.cutting.events import Cut, Event
-from oddmeter.core.cutting.finding import Footage, Found, FoundBy, events_of, found_again, linked
 from oddmeter.core.cutting.listed import SourceKind
-from oddmeter.core.cutting.listing import MadeFile, listed_cut, of_made_files
-from oddmeter.core.cutting.versions import Compared, Fate, Takeover, laid_out, taken_over
+from oddmeter.core.lists.finding import Footage, Found, FoundBy, events_of, found_again, linked
+from oddmeter.core.lists.listing import MadeFile, listed_cut, of_made_files
+from oddmeter.core.lists.versions import Compared, Fate, Takeover, laid_out, taken_over
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import percent_text
 from oddmeter.core.numbers.rates import Rate
@@ -26,7 +27,6 @@ from oddmeter.store.changes import change
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
-from oddmeter.web.stops.assembly.editing import events_text
 from oddmeter.web.views.asked import Name, ShowId
 from oddmeter.web.views.files import carried_away
 from oddmeter.web.views.values import RateView, rate_view

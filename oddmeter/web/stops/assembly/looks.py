@@ -95,7 +95,11 @@ def sound(
 @router.get("/{timeline_id}/strokes")
 def strokes(here: Here, show_id: ShowId, timeline_id: int) -> list[int]:
     """The timeline frames nearest to the strokes of music that lies on a timeline, by itself or under a clip."""
-    book = open_book(here, show_id)
+    return strokes_on(here, show_id, open_book(here, show_id), timeline_id)
+
+
+def strokes_on(here: Context, show_id: int, book: ShowBook, timeline_id: int) -> list[int]:
+    """The timeline frames nearest to the strokes of music on a timeline."""
     settings, found = book.timeline(timeline_id).settings, set[int]()
     for event in book.cut(timeline_id).events:
         window = book.window(timeline_id, event)

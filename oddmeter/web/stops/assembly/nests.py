@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from oddmeter.core.cutting.commands import events_text
 from oddmeter.core.cutting.edits import with_sound
 from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, TrackKind, named
 from oddmeter.core.cutting.listed import SourceKind
@@ -20,7 +21,6 @@ from oddmeter.store import events, shows
 from oddmeter.store.changes import change
 from oddmeter.web.http.context import Here
 from oddmeter.web.stops.assembly.book import ShowBook, open_book
-from oddmeter.web.stops.assembly.editing import events_text
 from oddmeter.web.stops.assembly.edits import insist
 from oddmeter.web.views.asked import Name, ShowId
 

@@ -17,6 +17,7 @@ from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import part_text, titled
 from oddmeter.core.maps.frame_map import FrameKind
+from oddmeter.core.numbers.axes import round_marks
 from oddmeter.core.numbers.numerals import decimal_text, exact_percent_text
 from oddmeter.core.numbers.timecode import of_any_day
 from oddmeter.core.pictures.originals import Unit
@@ -39,6 +40,8 @@ router = APIRouter(prefix="/api", tags=["bench"])
 UNITS = {Fields.SPLIT: "field", Fields.ORIGINAL: "original"}
 """What a side counts in the source, where that is not a frame."""
 _MOST_BEATS = 480
+_NUMBERED = 14
+"""Timeline frames of a strip that have their number written."""
 _MOST_AT_ONCE = 120
 _NAMED = 2
 """As many source pictures of a moment as are named one by one."""
@@ -134,10 +137,11 @@ class StretchOnStrip(BaseModel):
 
 
 class StripWindow(BaseModel):
-    """A window of the meter strip, with the cuts in it, the stretches of pulldown, and the period of its pattern in
-    timeline frames, 0 where it has none."""
+    """A window of the meter strip, with the timeline frames to number it by, the cuts in it, the stretches of pulldown,
+    and the period of its pattern in timeline frames, 0 where it has none."""
 
     strip: StripView
+    numbered: list[int]
     cuts: list[int]
     stretches: list[StretchOnStrip]
     period: int
@@ -356,7 +360,11 @@ def _strip_window(side: Side, first: int, last: int, columns: int) -> StripWindo
     strip = strip_of(planned, scan, first, count, None if count <= _MOST_BEATS else columns)
     cuts = [spot for spot in cut_frames(planned, sorted(viewed.cuts)) if first <= spot <= last]
     return StripWindow(
-        strip=strip_view(strip), cuts=cuts, stretches=_stretches(planned), period=period[1] if period else 0
+        strip=strip_view(strip),
+        numbered=list(round_marks(first, last + 1, _NUMBERED)),
+        cuts=cuts,
+        stretches=_stretches(planned),
+        period=period[1] if period else 0,
     )
 
 

@@ -12,18 +12,22 @@ from oddmeter.core.conform.edits import (
     even_speeds,
     frame_at,
     measure,
+    measured,
     point_of,
+    stepped,
     with_moment,
     with_point,
     with_segment,
+    with_speed_steps,
     with_stretch,
     with_turn,
     without_point,
 )
 from oddmeter.core.conform.seeking import cut_frames
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.curves import Curve, SpeedOf, with_speeds
+from oddmeter.core.decisions.curves import Curve, SpeedOf
 from oddmeter.core.decisions.treatment import Intent
+from oddmeter.core.numbers.axes import snapped
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import exact_percent_text, number_text, parse_signed
 from oddmeter.core.planning.plans import Plan
@@ -66,7 +70,7 @@ class SpeedChoice(BaseModel):
 
 
 class CurveView(BaseModel):
-    """The curve of a side: its points, the text that keeps it, the slow floor in its own measure, speeds at which
+    """The curve of a side: its points, the text that keeps it, the slow floor, speeds at which
     frames fall evenly, and the factors of pinned sections in words. ``has`` is false where one speed holds
     throughout."""
 
@@ -76,7 +80,6 @@ class CurveView(BaseModel):
     points: list[PointView]
     floor: float
     floor_words: str
-    measure: float
     even: list[SpeedChoice]
     scaled: list[str]
 
@@ -86,18 +89,21 @@ class CurveEdit(BaseModel):
     ``text`` is a speed, ``40%``, ``x0.4``, ``-1/2``; frames, or for *fit* ``to`` a timeline frame; or an ease from
     0, soft, to 3. ``frame`` is a timeline frame, but for *move* a source frame; *carry* moves a point to the
     picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
-    frame. Within ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
+    frame. With ``drawn``, a speed is
+    one as the lane draws it, and goes to the nearest five per cent, as *faster* and *slower* do from a point on. Within
+    ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
     other point of the side of that ``token``."""
 
     side: TreatmentIn = TreatmentIn()
     do: Literal[
         "point", "stretch", "fit", "move", "carry", "arrives", "leaves", "both", "segment", "holds", "ease", "pin",
-        "unpin", "remove", "of", "place",
+        "unpin", "remove", "of", "place", "faster", "slower",
     ]  # fmt: skip
     number: Annotated[int | None, Field(ge=-1, le=1000)] = None
     frame: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
     last: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
     text: Annotated[str, Field(max_length=60)] = ""
+    drawn: bool = False
     end: Literal["begin", "finish", "both"] = "both"
     source: Annotated[int | None, Field(ge=0, le=1 << 31)] = None
     snap: Annotated[int, Field(ge=0, le=10_000)] = 0
@@ -118,8 +124,7 @@ class CurveEdited(BaseModel):
 def curve_view(planned: Conform) -> CurveView:
     """The curve of a plan for the page; it is drawn, so floats will do where nothing is decided by them."""
     now = drawn(planned)
-    life = measure(planned)
-    floor_speed = planned.slow_floor / life
+    floor_speed = planned.slow_floor / measure(planned)
     return CurveView(
         has=planned.treatment.curve is not None,
         text=str(now.curve),
@@ -137,7 +142,6 @@ def curve_view(planned: Conform) -> CurveView:
         ],
         floor=float(planned.slow_floor),
         floor_words=exact_percent_text(floor_speed),
-        measure=float(life),
         even=[SpeedChoice(text=number_text(one), words=exact_percent_text(one)) for one in even_speeds(planned)],
         scaled=[
             f"speeds from {'the in point' if one.from_point == 0 else f'point {one.from_point + 1}'} to point"
@@ -177,8 +181,7 @@ def _snapped(here: Context, show_id: int, plan: Plan, asked: CurveEdit) -> int |
     spots |= {round(comes) for number, comes in enumerate(points) if number != asked.number}
     if music := plan.conformed.treatment.music:
         spots |= {round(music.place(one, plan.timeline.settings.rate)) for one in strokes_of(here, show_id, music)[0]}
-    near = min(spots, key=lambda spot: (abs(spot - frame), spot), default=frame)
-    return near if near >= 0 and abs(near - frame) <= asked.snap else frame
+    return snapped(frame, spots, asked.snap)
 
 
 def _edited(plan: Plan, asked: CurveEdit) -> Curve:
@@ -198,9 +201,15 @@ def _speed_of(text: str) -> SpeedOf:
     return SpeedOf(text)
 
 
+def _speed(planned: Conform, asked: CurveEdit) -> Fraction:
+    """The speed that was typed, or that stands in the lane where it was dragged to."""
+    speed = parse_signed(asked.text)
+    return stepped(planned, speed) if asked.drawn else speed
+
+
 def _sped(*names: str) -> Callable[[Conform, CurveEdit], Curve]:
     def edit(planned: Conform, asked: CurveEdit) -> Curve:
-        return with_turn(planned, _given(asked.number), **dict.fromkeys(names, parse_signed(asked.text)))
+        return with_turn(planned, _given(asked.number), **dict.fromkeys(names, _speed(planned, asked)))
 
     return edit
 
@@ -211,8 +220,8 @@ _EDITS: dict[str, Callable[[Conform, CurveEdit], Curve]] = {
         planned, _given(asked.frame), _given(asked.last), parse_signed(asked.text)
     ),
     "fit": lambda planned, asked: with_stretch(planned, _given(asked.frame), _given(asked.last), None, _fitted(asked)),
-    "segment": lambda planned, asked: with_segment(planned, _given(asked.number), parse_signed(asked.text)),
-    "of": lambda planned, asked: _measured(planned, _speed_of(asked.text)),
+    "segment": lambda planned, asked: with_segment(planned, _given(asked.number), _speed(planned, asked)),
+    "of": lambda planned, asked: measured(planned, _speed_of(asked.text)),
     "remove": lambda planned, asked: without_point(planned, _given(asked.number)),
     "move": lambda planned, asked: with_turn(planned, _given(asked.number), frame=_given(asked.frame)),
     "carry": lambda planned, asked: with_turn(
@@ -223,20 +232,12 @@ _EDITS: dict[str, Callable[[Conform, CurveEdit], Curve]] = {
     "pin": lambda planned, asked: with_turn(planned, _given(asked.number), at=_given(asked.frame)),
     "unpin": lambda planned, asked: with_turn(planned, _given(asked.number), at=None),
     "ease": _eased,
+    "faster": lambda planned, asked: with_speed_steps(planned, _given(asked.number), 1),
+    "slower": lambda planned, asked: with_speed_steps(planned, _given(asked.number), -1),
     "arrives": _sped("arrives"),
     "leaves": _sped("leaves"),
     "both": _sped("arrives", "leaves"),
 }
-
-
-def _measured(planned: Conform, of: SpeedOf) -> Curve:
-    """The same curve with its speeds told in another measure."""
-    now = drawn(planned).curve
-    if now.of is of:
-        return now
-    life = planned.real_time_speed
-    by = life if of is SpeedOf.SPEED else 1 / life
-    return Curve(of, with_speeds(now.points, by))
 
 
 def _moved(before: Conform, after: Conform) -> list[str]:

@@ -7,9 +7,10 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from oddmeter.core.conform.arithmetic import spelled
+from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.routes import Circumstances, smoothness, two_ways
 from oddmeter.core.conform.sound import SoundFigures
-from oddmeter.core.conform.speeds import Conform, Material, conform
+from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.parts import Wish, parse_wish
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.decisions.vocabulary import wish_text

@@ -23,10 +23,7 @@ export function CurveLane(props: { work: CurveWork; strip: Strip; first: number;
   const line = strip.speeds.length
     ? strip.speeds.map((speed, i) => `${x(strip.speeds_at[i] ?? 0).toFixed(1)},${y(speed).toFixed(1)}`).join(" ")
     : `0,${y(level)} ${width},${y(level)}`;
-  const speedAt = (height: number) => {
-    const speed = (top - ((height - EDGE) / (LANE - 2 * EDGE)) * (top - low)) / view.measure;
-    return `${Math.round(speed * 20) * 5}%`;
-  };
+  const speedAt = (height: number) => (top - ((height - EDGE) / (LANE - 2 * EDGE)) * (top - low)).toFixed(4);
   const frameAt = (place: number) => Math.max(0, Math.round((place / width) * span + first - 0.5));
   const begin = (event: PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId);
@@ -44,7 +41,12 @@ export function CurveLane(props: { work: CurveWork; strip: Strip; first: number;
     const edit: Edit =
       from.way === "sideways"
         ? { do: "carry", number, frame: frameAt(event.clientX - box.left) }
-        : { do: of === "point" ? "both" : "segment", number, text: speedAt(event.clientY - box.top) };
+        : {
+            do: of === "point" ? "both" : "segment",
+            number,
+            text: `x${speedAt(event.clientY - box.top)}`,
+            drawn: true,
+          };
     return edit;
   };
   const hands = (number: number, of: "point" | "segment") => ({

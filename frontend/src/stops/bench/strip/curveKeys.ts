@@ -23,9 +23,7 @@ export function curveKeys(work: CurveWork, frame: number, go: (to: number) => vo
       const text = speeds[way > 0 ? 0 : speeds.length - 1];
       return text && work.make({ do: "stretch", frame: stretch.first, last: stretch.last, text });
     }
-    const now = point?.leaves_speed ?? 1;
-    const text = `${Math.round((now / work.view.measure) * 20 + way) * 5}%`;
-    return chosen !== null && work.make({ do: "segment", number: chosen, text });
+    return chosen !== null && work.make({ do: way > 0 ? "faster" : "slower", number: chosen });
   };
   /** From soft (0) over straight (1) to at once (3); what cannot go farther stays. */
   const turn = (way: 1 | -1) =>

@@ -47,7 +47,10 @@ export function drawStrip(pen: CanvasRenderingContext2D, window: Schemas["StripW
   pen.fillRect(0, SOURCE, width, 1);
   pen.font = "11px var(--font-mono, monospace)";
   pen.fillStyle = soft;
-  ticks(pen, first, span, x);
+  for (const at of window.numbered) {
+    pen.fillRect(x(at), 0, 1, 4);
+    pen.fillText(String(at), x(at) + 3, 10);
+  }
   if (strip.beats.length) drawBeats(pen, strip, x, { ink, soft, brass, plum });
   else drawColumns(pen, strip, x, { ink, soft, brass, plum });
   pen.fillStyle = brass;
@@ -81,15 +84,6 @@ export function drawStrip(pen: CanvasRenderingContext2D, window: Schemas["StripW
 
 type Inks = Record<"ink" | "soft" | "brass" | "plum", string>;
 type Place = (frame: number) => number;
-
-function ticks(pen: CanvasRenderingContext2D, first: number, span: number, x: Place) {
-  const every =
-    [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000, 10000, 25000].find((n) => span / n <= 14) ?? 50000;
-  for (let at = Math.ceil(first / every) * every; at < first + span; at += every) {
-    pen.fillRect(x(at), 0, 1, 4);
-    pen.fillText(String(at), x(at) + 3, 10);
-  }
-}
 
 function drawBeats(pen: CanvasRenderingContext2D, strip: Strip, x: Place, inks: Inks) {
   const places = new Map(strip.units.map((unit, i) => [unit, x(strip.places[i] ?? 0)]));

@@ -13,8 +13,8 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.cutting.events import Cut, Event, Track
-from oddmeter.core.cutting.finding import Found
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.lists.finding import Found
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import TimelinePlace
 from oddmeter.core.numbers.rates import Rate
