@@ -2,6 +2,7 @@
 
 import json
 import os
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -11,7 +12,7 @@ from pydantic import TypeAdapter
 from oddmeter.cli.calls import AsJson, WrongCallError, app, called, choice, print_json, print_lines, stop, text_of, told
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.parts import Part
-from oddmeter.core.decisions.treatment import Fields, Intent
+from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
@@ -19,6 +20,11 @@ from oddmeter.core.planning.plans import Refusal
 from oddmeter.interchange.asked import asked_for
 from oddmeter.interchange.figures import Given, clock_from_text, figures
 from oddmeter.interchange.reports import proven
+
+
+def _words(kind: type[StrEnum]) -> str:
+    *some, last = [one.value for one in kind]
+    return f"{', '.join(some)} or {last}"
 
 
 @app.command()
@@ -171,10 +177,10 @@ def conform_file(
     file_rate: Annotated[str | None, typer.Option("--file", help="File rate, of a numbered sequence.")] = None,
     read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
     span: Annotated[str, typer.Option(help="In and out in source frames, both included, such as 12-240.")] = "whole",
-    fields: Annotated[str, typer.Option(help="whole, deinterlace, split or original.")] = "whole",
-    between: Annotated[str, typer.Option(help="pick, mix, flow or gather.")] = "pick",
+    fields: Annotated[str, typer.Option(help=f"{_words(Fields)}.")] = "whole",
+    between: Annotated[str, typer.Option(help=f"{_words(Between)}.")] = "pick",
     shutter: Annotated[str, typer.Option(help="Of Gather: how long it is open, such as 180 or 360.")] = "180",
-    effort: Annotated[str, typer.Option(help="Of Flow: quick, normal or careful.")] = "normal",
+    effort: Annotated[str, typer.Option(help=f"Of Flow: {_words(Effort)}.")] = "normal",
     reach: Annotated[str, typer.Option(help="Of Flow: how far things move between two frames, in pixels.")] = "48",
     trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "10%",
     curve: Annotated[Path | None, typer.Option(help="A curve as JSON, for the intent curve.")] = None,
@@ -183,7 +189,7 @@ def conform_file(
     fit: Annotated[str | None, typer.Option(help="inside, fill, width, height or stretch.")] = None,
     scan: Annotated[str, typer.Option(help="progressive, upper or lower: the field that comes first.")] = "progressive",
     setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
-    sound: Annotated[str, typer.Option(help="off, follow or pitch.")] = "follow",
+    sound: Annotated[str, typer.Option(help=f"{_words(SoundChoice)}.")] = "follow",
     sound_streams: Annotated[str, typer.Option("--sound-streams", help="all, or numbers such as 1,3.")] = "all",
     sound_rate: Annotated[int | None, typer.Option("--sound-rate", min=8000, help="Samples a second.")] = None,
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Drop-frame timecode.")] = False,

@@ -10,16 +10,17 @@ from oddmeter.cli.calls import AsJson, WrongCallError, app, called, print_json, 
 from oddmeter.core.cutting.listed import ListedCut
 from oddmeter.core.lists.pulls import pulls
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.interchange.cuts import comparison_document, cut_document, pull_documents, read_cut, why_rate, write_cut
+from oddmeter.interchange.cuts import comparison_document, cut_document, pull_documents
+from oddmeter.interchange.formats import FORMATS, READ, endings_text, rates_of, read_cut, write_cut
 
 
 @app.command()
 def cut(
-    path: Annotated[Path, typer.Argument(help="A list: .edl (CMX 3600) or .otio.")],
+    path: Annotated[Path, typer.Argument(help=f"A list: {endings_text(READ)}.")],
     rate: Annotated[str | None, typer.Option(help="The list's rate; an edit decision list does not say it.")] = None,
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="It is counted in drop-frame.")] = False,
     against: Annotated[Path | None, typer.Option(help="The next version of the same cut, to hold beside it.")] = None,
-    to: Annotated[Path | None, typer.Option(help="A list to write: .edl, .otio, or .csv for a pull list.")] = None,
+    to: Annotated[Path | None, typer.Option(help=f"Write it as a list: {endings_text(FORMATS)}.")] = None,
     handles: Annotated[int, typer.Option(min=0, help="Source frames either side of each range of a pull list.")] = 0,
     pull: Annotated[bool, typer.Option("--pull", help="Print the pull list instead of the events.")] = False,
     as_json: AsJson = False,
@@ -60,8 +61,9 @@ def _read(path: Path, rate: Rate | None, drop_frame: bool) -> ListedCut:
 
 def _say_rate(path: Path, found: ListedCut) -> None:
     """Say at which rate a list was read that does not say it, and why."""
-    if why := why_rate(path.read_bytes(), path.name):
-        print(f"{path.name} is read at {found.rate}: {why} Say --rate for another.", file=sys.stderr)
+    if evidence := rates_of(path.read_bytes(), path.name):
+        why = " ".join(evidence.reasons)
+        print(f"{path.name} is read at {found.rate}: {why} Use --rate for another.", file=sys.stderr)
 
 
 def _write(found: ListedCut, to: Path, handles: int) -> None:

@@ -8,7 +8,7 @@ from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.parts import Part, Reading, Wish
-from oddmeter.core.decisions.treatment import Between, Fields, Framing, Intent
+from oddmeter.core.decisions.treatment import Fields, Framing, Intent, Takes
 from oddmeter.core.evidence.claims import Word
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.verdicts import Question
@@ -38,7 +38,7 @@ class ConformAsked:
     def looks_at_all(self) -> bool:
         """True where every frame of the pictures has to be looked at first."""
         fields, between = self.decisions.fields, self.decisions.between
-        return fields is not Fields.WHOLE or between is not Between.PICK
+        return fields is not Fields.WHOLE or (between is None or between.takes is not Takes.SHOWN)
 
     def outcome(self, clip: Clip) -> Outcome:
         """The clip planned as asked."""

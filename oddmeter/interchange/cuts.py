@@ -1,62 +1,16 @@
-"""Cuts in and out: which format a file is, and the plain JSON and CSV of ``oddmeter cut``."""
+"""Cuts as plain JSON, and what to pull as CSV."""
 
 import csv
 import io
 from fractions import Fraction
-from pathlib import PurePath
 from typing import Any
 
 from oddmeter.core.cutting.listed import ListedCut, ListedEvent
-from oddmeter.core.lists.pulls import Pull, pulls
+from oddmeter.core.lists.pulls import Pull
 from oddmeter.core.lists.versions import Compared, Fate, compared
-from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.interchange.edl.lines import lines_of
-from oddmeter.interchange.edl.rates import rate_evidence
-from oddmeter.interchange.edl.reading import read_edl
-from oddmeter.interchange.edl.writing import Written, write_edl
-from oddmeter.interchange.texts import decoded
-
-EDL, OTIO, PULLS = ".edl", ".otio", ".csv"
-MOST_BYTES = 100_000_000
-
-
-def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: bool = False) -> ListedCut:
-    """The cut in a list, by the ending of its file name; raises ``RuleError`` with a sentence where there is none."""
-    if len(data) > MOST_BYTES:
-        raise RuleError(f"A list of more than {MOST_BYTES // 1_000_000} MB is not read.", "list")
-    plain, text = PurePath(file_name), decoded(data)
-    if _is_otio(plain, text):
-        from oddmeter.interchange.otio.reading import read_otio  # noqa: PLC0415  (its library takes long to load)
-
-        return read_otio(text, rate, drop_frame, plain.stem)
-    return read_edl(text, rate, drop_frame, plain.stem)
-
-
-def why_rate(data: bytes, file_name: str) -> str:
-    """Why a list that does not say its rate is counted at the only one that fits; empty for one that says it."""
-    text = decoded(data)
-    return "" if _is_otio(PurePath(file_name), text) else " ".join(rate_evidence(lines_of(text)).reasons)
-
-
-def _is_otio(name: PurePath, text: str) -> bool:
-    return name.suffix.lower() == OTIO or text.lstrip().startswith("{")
-
-
-def write_cut(cut: ListedCut, file_name: str, handles: int = 0) -> Written:
-    """The cut in the format that a file name ends with; ``.csv`` is a pull list."""
-    ending = PurePath(file_name).suffix.lower()
-    if ending == EDL:
-        return write_edl(cut)
-    if ending == OTIO:
-        from oddmeter.interchange.otio.writing import write_otio  # noqa: PLC0415  (its library takes long to load)
-
-        return Written(write_otio(cut), ())
-    if ending == PULLS:
-        return Written(pull_table(pulls(cut, handles)), ())
-    raise RuleError(f"A cut is written as {EDL}, {OTIO} or, as a pull list, {PULLS}; not “{file_name}”.", "list")
 
 
 def cut_document(cut: ListedCut) -> dict[str, Any]:

@@ -4,8 +4,8 @@ Looking and rendering both go through here: source units, in-betweens, raster, a
 frame, each from its own moment.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
 from itertools import pairwise
@@ -125,12 +125,19 @@ class Maker:
     def _moment_at(self, weights: Weights) -> _Moment:
         parts = self._of_one_shot(weights)
         across_cut = len(parts) < len(weights.parts)
-        pictures = (self._units.picture(unit) for unit, _ in parts)
         if len(parts) == 1:
-            return _Moment(next(pictures), across_cut=across_cut)
-        if self.planned.treatment.between is not Between.FLOW:
-            return _Moment(added(pictures, [float(share) for _, share in parts]), across_cut=across_cut)
-        first, second = pictures
+            return _Moment(self._units.picture(parts[0][0]), across_cut=across_cut)
+        made = _MADE_BY[self.planned.treatment.between](self, weights, parts)
+        return replace(made, across_cut=across_cut)
+
+    def added_up(self, weights: Weights, parts: "Parts") -> "_Moment":
+        """Units added up by their shares, in light."""
+        pictures = (self._units.picture(unit) for unit, _ in parts)
+        return _Moment(added(pictures, [float(share) for _, share in parts]))
+
+    def along_motion(self, weights: Weights, parts: "Parts") -> "_Moment":
+        """The picture between two units, built along the motion from one to the other."""
+        first, second = (self._units.picture(unit) for unit, _ in parts)
         if same_samples(planar(first), planar(second)):
             return _Moment(first)
         built = self._built(weights, first, second)
@@ -198,6 +205,19 @@ class Maker:
         return np.asarray(
             cv2.resize(luma_of(self._units.picture(unit)), _GLANCE, interpolation=cv2.INTER_AREA), np.uint8
         )
+
+
+Parts = Sequence[tuple[int, Fraction]]
+"""Source units, each with its share."""
+
+_MADE_BY: Mapping[Between, Callable[[Maker, Weights, Parts], _Moment]] = {
+    Between.PICK: Maker.added_up,  # never of several
+    Between.MIX: Maker.added_up,
+    Between.FLOW: Maker.along_motion,
+    Between.GATHER: Maker.added_up,
+}
+"""What makes a moment of several source units."""
+assert set(_MADE_BY) == set(Between), "every in-between is made by something"
 
 
 def _are_other_shots(first: Grey, second: Grey) -> bool:

@@ -12,7 +12,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.framing import Canvas, canvas_for
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.treatment import Between, Fields
+from oddmeter.core.decisions.treatment import Fields, Takes
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.maps.timed import TimedMap
@@ -232,13 +232,13 @@ class ClipPlan(FilePlan):
 
     @property
     def builds(self) -> bool:
-        """True of Flow."""
-        return self.conformed.treatment.between is Between.FLOW
+        """True of what is built along motion."""
+        return self.conformed.treatment.between.along_motion
 
     @property
     def only_picks(self) -> bool:
-        """True of Pick."""
-        return self.conformed.treatment.between is Between.PICK
+        """True where each moment is the picture on screen."""
+        return self.conformed.treatment.between.takes is Takes.SHOWN
 
     @property
     def _first_frame(self) -> int:

@@ -18,7 +18,7 @@ from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.cutting.programmes import Programme
 from oddmeter.core.cutting.shown import Seen
 from oddmeter.core.cutting.windows import Window
-from oddmeter.core.decisions.treatment import Between, Framing
+from oddmeter.core.decisions.treatment import Framing
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -128,13 +128,13 @@ class TimelinePlan(FilePlan):
         return FrameShown(
             tuple(tuple(self._told(part) for part in moment) for moment in moments),
             frozenset((part.clip_id, part.weights.first) for part in parts if part.clip_id is not None),
-            any(part.between is Between.FLOW and not part.weights.is_alone for part in parts),
+            any(part.between.along_motion and not part.weights.is_alone for part in parts),
         )
 
     @property
     def builds(self) -> bool:
-        """True where Flow is planned for any event."""
-        return any(one.conformed.treatment.between is Between.FLOW for one in self.programme.planned.values())
+        """True where any event is built along motion."""
+        return any(one.conformed.treatment.between.along_motion for one in self.programme.planned.values())
 
     @property
     def only_picks(self) -> bool:

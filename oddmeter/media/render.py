@@ -26,7 +26,7 @@ from oddmeter.core.pictures.scan import FieldOrder
 from oddmeter.media.containers.mastering import Mastering
 from oddmeter.media.containers.matroska import PLACEHOLDER, state_in_track
 from oddmeter.media.containers.quicktime import colour_atom, colour_said, field_order_atom, state_in_entry
-from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
+from oddmeter.media.containers.settings import ENCODINGS, Encoding
 from oddmeter.media.containers.vc3 import state_matrix
 from oddmeter.media.frames.decode import read_ahead
 from oddmeter.media.pictures.colours import UNSAID, numbers_said
@@ -139,7 +139,7 @@ def _state_what_is_missing(plan: FilePlan, unfinished: Path, first: VideoFrame) 
         canvas = plan.canvas
         shape = canvas.pixel_aspect * canvas.width / canvas.height if _shape_is_missing(plan) else None
         state_in_track(unfinished, shape, plan.mastering.elements())
-    if plan.setting is Setting.EDIT:
+    if ENCODINGS[plan.setting].container == "mov":
         order = field_order_atom(plan.field_order) if plan.field_order else b""
         colour = numbers_said(first)
         lacks = colour != (UNSAID,) * 3 and not is_rgb(first.format.name) and colour_said(unfinished) is None
@@ -176,13 +176,13 @@ class _SoundStream:
 
 
 def _track_lacks(plan: FilePlan) -> bool:
-    """True where the track of an archive has to be told more than its writer can."""
-    return plan.setting is Setting.ARCHIVE and (_shape_is_missing(plan) or bool(plan.mastering))
+    """True where the track of a Matroska file has to be told more than its writer can."""
+    return ENCODINGS[plan.setting].container == "matroska" and (_shape_is_missing(plan) or bool(plan.mastering))
 
 
 def _shape_is_missing(plan: FilePlan) -> bool:
     """True where the writer does not state a pixel shape by itself and the pixels are not square."""
-    return plan.setting is Setting.ARCHIVE and plan.canvas.pixel_aspect != 1
+    return ENCODINGS[plan.setting].container == "matroska" and plan.canvas.pixel_aspect != 1
 
 
 def _container_options(encoding: Encoding) -> dict[str, str]:

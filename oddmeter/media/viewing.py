@@ -24,7 +24,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.framing import Canvas, placed
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.treatment import Between, Framing
+from oddmeter.core.decisions.treatment import Framing, Takes
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
@@ -274,9 +274,9 @@ class Viewing:
 
 def nearest(planned: Conform, number: int) -> int:
     """The source unit that Pick shows in a timeline frame, or else the nearest to its moment."""
-    if planned.treatment.between in (Between.PICK, Between.GATHER):
-        return planned.frame_map.pick(number)
-    return max(planned.frame_map.weights(number).parts, key=lambda part: part[1])[0]
+    if planned.treatment.between.takes is Takes.BESIDE:
+        return max(planned.frame_map.weights(number).parts, key=lambda part: part[1])[0]
+    return planned.frame_map.pick(number)
 
 
 def _draft_key(subject: Viewed, unit: int) -> str:

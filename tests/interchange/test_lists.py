@@ -20,11 +20,12 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
-from oddmeter.interchange.cuts import cut_document, event_document, read_cut, write_cut
+from oddmeter.interchange.cuts import cut_document, event_document
 from oddmeter.interchange.edl.lines import lines_of, tracks_of
 from oddmeter.interchange.edl.rates import rate_evidence
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import write_edl
+from oddmeter.interchange.formats import read_cut, write_cut
 from oddmeter.interchange.otio.reading import read_otio
 from oddmeter.interchange.otio.writing import write_otio
 from tests.core.test_cutting import Shelf

@@ -1722,8 +1722,8 @@ export interface paths {
     /**
      * Write
      * @description The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
-     *     run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source. ``chains`` tells speeds
-     *     that change as events of one speed each.
+     *     run at 100 per cent; ``form`` is the ending of a format of the vocabulary. ``chains`` tells speeds that change as
+     *     events of one speed each.
      */
     get: operations["write_api_shows__show_id__cuts__timeline_id__list_get"];
     put?: never;
@@ -2202,7 +2202,8 @@ export interface components {
     };
     /**
      * Between
-     * @description How a moment between two source frames is made (docs/model.md, What a timeline frame shows).
+     * @description How a moment between two source frames is made (docs/model.md, What a timeline frame shows): each with the
+     *     pictures that it takes, and whether it is built along their motion. What makes it is in ``media/making.py``.
      * @enum {string}
      */
     Between: "pick" | "mix" | "flow" | "gather";
@@ -3551,6 +3552,23 @@ export interface components {
       events: number[];
       /** Clip Id */
       clip_id: number;
+    };
+    /**
+     * ListFormatView
+     * @description A format of lists: its ending without the dot, what it is called, whether it is read, whether it can list made
+     *     files, and whether it can tell speeds that change as chains of events.
+     */
+    ListFormatView: {
+      /** Ending */
+      ending: string;
+      /** Name */
+      name: string;
+      /** Reads */
+      reads: boolean;
+      /** Of Made */
+      of_made: boolean;
+      /** In Chains */
+      in_chains: boolean;
     };
     /**
      * ListIn
@@ -5444,6 +5462,8 @@ export interface components {
       timelines: components["schemas"]["UsualTimelineView"][];
       /** Report Columns */
       report_columns: components["schemas"]["ReportColumnView"][];
+      /** List Formats */
+      list_formats: components["schemas"]["ListFormatView"][];
     };
     /**
      * WayOutView
@@ -9091,7 +9111,7 @@ export interface operations {
   write_api_shows__show_id__cuts__timeline_id__list_get: {
     parameters: {
       query?: {
-        form?: "edl" | "otio" | "csv";
+        form?: string;
         handles?: number;
         of?: "sources" | "made";
         chains?: boolean;

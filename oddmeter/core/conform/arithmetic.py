@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.treatment import Between, Fields, Intent
+from oddmeter.core.decisions.treatment import Fields, Intent, Takes
 from oddmeter.core.maps.frame_map import LEAST_GATHERED
 from oddmeter.core.maps.straight import StraightMap
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text, number_text, percent_text
@@ -46,7 +46,7 @@ def spelled(planned: Conform) -> tuple[Line, ...]:
 def _shutter_line(planned: Conform) -> tuple[Line, ...]:
     """For how many source units an open shutter gathers, where it does."""
     treatment, units = planned.treatment, _UNIT_WORDS.get(planned.fields, "frames")
-    if treatment.between is not Between.GATHER:
+    if treatment.between.takes is not Takes.PASSING:
         return ()
     angle = number_text(treatment.shutter * 360)
     if not isinstance(planned.frame_map, StraightMap):

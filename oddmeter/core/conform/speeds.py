@@ -16,7 +16,7 @@ from math import ceil
 
 from oddmeter.core.conform.material import Material
 from oddmeter.core.decisions.curves import SpeedOf, with_speeds
-from oddmeter.core.decisions.treatment import Between, Fields, Framing, Intent, Treatment
+from oddmeter.core.decisions.treatment import Fields, Framing, Intent, Takes, Treatment
 from oddmeter.core.maps.cadence import Cadence
 from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameMap, Shown, Tally
 from oddmeter.core.maps.paths import Path
@@ -76,7 +76,7 @@ class Conform:
         """True where each picture on a timeline of that scan is a frame of the file as it is, with whatever alpha it
         has: picked, whole, in its own raster, and not woven of two moments."""
         asked = self.treatment
-        picked = asked.between is Between.PICK and asked.framing is Framing.KEEP and self.fields is Fields.WHOLE
+        picked = asked.between.takes is Takes.SHOWN and asked.framing is Framing.KEEP and self.fields is Fields.WHOLE
         return picked and scan.first is None
 
     @property
@@ -296,7 +296,7 @@ _MOST_GATHERED = 4_096
 
 
 def _check_shutter(treatment: Treatment, stride: Fraction) -> None:
-    if treatment.between is Between.GATHER and treatment.shutter * stride > _MOST_GATHERED:
+    if treatment.between.takes is Takes.PASSING and treatment.shutter * stride > _MOST_GATHERED:
         count = decimal_text(treatment.shutter * stride, 0)
         raise RuleError(
             f"At this speed an open shutter would gather {count} frames for each; that is too many.", "speed"
@@ -346,7 +346,11 @@ def _read_rate(material: Material, treatment: Treatment) -> Rate:
 
 
 def _fields(material: Material, treatment: Treatment) -> Fields:
-    if treatment.fields is Fields.WHOLE and treatment.between is not Between.PICK and material.originals is not None:
+    if (
+        treatment.fields is Fields.WHOLE
+        and treatment.between.takes is not Takes.SHOWN
+        and material.originals is not None
+    ):
         return Fields.ORIGINAL
     return treatment.fields
 

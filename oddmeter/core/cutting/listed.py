@@ -67,6 +67,14 @@ class Note:
 
 
 @dataclass(frozen=True)
+class Written:
+    """A list as text, and what it could not hold, a note for each event that lost something."""
+
+    text: str
+    losses: tuple[Note, ...]
+
+
+@dataclass(frozen=True)
 class Marker:
     """A marker at a timeline frame counted from the start."""
 

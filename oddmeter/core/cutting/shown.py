@@ -13,7 +13,7 @@ from math import ceil, floor
 from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window
-from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.decisions.treatment import Between, Takes
 from oddmeter.core.maps.frame_map import Weights, gathers
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Seconds, TimelinePlace
@@ -170,13 +170,13 @@ def _of_event(
         inner = _inner_moment(window, second, later, way, flattened=event.flattened)
         return _shown(book, event.timeline_id, inner, way, here)
     place, between = frame_map.ruler.place(second), window.conformed.treatment.between
-    closes = frame_map.ruler.place(later(frame_map.shutter)) if between is Between.GATHER else place
-    if between is Between.GATHER and gathers(place, closes, frame_map.shutter):
+    closes = frame_map.ruler.place(later(frame_map.shutter)) if between.takes is Takes.PASSING else place
+    if between.takes is Takes.PASSING and gathers(place, closes, frame_map.shutter):
         weights = Weights.gathered(place, closes, frame_map.units)
-    elif between in (Between.PICK, Between.GATHER):
-        weights = Weights.picked(place, frame_map.units, way)
-    else:
+    elif between.takes is Takes.BESIDE:
         weights = Weights.mixed(place, frame_map.units)
+    else:
+        weights = Weights.picked(place, frame_map.units, way)
     return (Seen(here, Fraction(1), event.clip_id, place, weights, between),)
 
 

@@ -65,13 +65,33 @@ class Span:
         return self.first, stop
 
 
-class Between(StrEnum):
-    """How a moment between two source frames is made (docs/model.md, What a timeline frame shows)."""
+class Takes(StrEnum):
+    """The source pictures that a moment is made of: the one on screen, the two on either side of it, each for its
+    share, or all that pass while a shutter is open."""
 
-    PICK = "pick"
-    MIX = "mix"
-    FLOW = "flow"
-    GATHER = "gather"
+    SHOWN = "shown"
+    BESIDE = "beside"
+    PASSING = "passing"
+
+
+class Between(StrEnum):
+    """How a moment between two source frames is made (docs/model.md, What a timeline frame shows): each with the
+    pictures that it takes, and whether it is built along their motion. What makes it is in ``media/making.py``."""
+
+    PICK = "pick", Takes.SHOWN, False
+    MIX = "mix", Takes.BESIDE, False
+    FLOW = "flow", Takes.BESIDE, True
+    GATHER = "gather", Takes.PASSING, False
+
+    takes: Takes
+    along_motion: bool
+
+    def __new__(cls, value: str, takes: Takes, along_motion: bool) -> "Between":
+        """A member by its value, with what its in-betweens are."""
+        member = str.__new__(cls, value)
+        member._value_ = value
+        member.takes, member.along_motion = takes, along_motion
+        return member
 
 
 class Effort(StrEnum):

@@ -13,7 +13,7 @@ from fractions import Fraction
 from itertools import pairwise
 from math import ceil, floor
 
-from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.decisions.treatment import Between, Takes
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
@@ -33,8 +33,7 @@ class FrameKind(StrEnum):
     HELD = "held"
 
 
-_OF_SEVERAL = {Between.MIX: FrameKind.MIXED, Between.FLOW: FrameKind.MADE, Between.GATHER: FrameKind.GATHERED}
-OF_SEVERAL = frozenset(_OF_SEVERAL.values())
+OF_SEVERAL = frozenset({FrameKind.MIXED, FrameKind.MADE, FrameKind.GATHERED})
 """The kinds of frames that are made of more than one source picture."""
 FRAME_KINDS = {
     FrameKind.UNIQUE: "●",
@@ -321,16 +320,18 @@ class FrameMap(ABC):
         return (first,) if second == first else (first, second)
 
     def _moment(self, frame: int, between: Between, *, late: bool = False) -> Weights:
-        if between is Between.PICK:
+        if between.takes is Takes.SHOWN:
             return Weights.alone(self.pick(frame, late=late))
-        return self.gathered(frame, late=late) if between is Between.GATHER else self.weights(frame, late=late)
+        return self.gathered(frame, late=late) if between.takes is Takes.PASSING else self.weights(frame, late=late)
 
     def _kind(self, frame: int, moments: tuple[Weights, ...], scan: TimelineScan, between: Between) -> FrameKind:
         if frame > 0 and moments == self._moments(frame - 1, scan, between):
-            end = self.held_from if between in (Between.MIX, Between.FLOW) else None
+            end = self.held_from if between.takes is Takes.BESIDE else None
             return FrameKind.HELD if self.holds or (end is not None and frame > end) else FrameKind.REPEATED
         if any(not weights.is_alone for weights in moments):
-            return _OF_SEVERAL[between]
+            if between.takes is Takes.PASSING:
+                return FrameKind.GATHERED
+            return FrameKind.MADE if between.along_motion else FrameKind.MIXED
         return FrameKind.UNIQUE
 
     def _within(self, frame: int) -> int:

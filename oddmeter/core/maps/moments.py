@@ -14,7 +14,7 @@ from math import ceil, floor, lcm
 import numpy as np
 import numpy.typing as npt
 
-from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.decisions.treatment import Between, Takes
 from oddmeter.core.maps.frame_map import LEAST_GATHERED, Weights, gathers
 from oddmeter.core.maps.paths import Path, Piece
 from oddmeter.core.maps.rulers import EvenRuler, Flags, Ruler, Whole
@@ -99,9 +99,9 @@ class Moments:
 
     def extents(self, between: Between) -> tuple[Whole, Whole]:
         """The lowest and the highest unit that each moment is made of."""
-        if between is Between.PICK:
+        if between.takes is Takes.SHOWN:
             return self.picks, self.picks
-        return self._gathered if between is Between.GATHER else self._mixed
+        return self._gathered if between.takes is Takes.PASSING else self._mixed
 
     @cached_property
     def _mixed(self) -> tuple[Whole, Whole]:
@@ -160,7 +160,7 @@ class Moments:
         low, high = self.extents(between)
         same = np.zeros(len(low), np.bool_)
         f = self.fields
-        if between is Between.PICK:
+        if between.takes is Takes.SHOWN:
             same[f:] = low[f:] == low[:-f]
             moved = np.abs(np.diff(low)) - 1
             gaps = np.concatenate([[0], np.maximum(moved, 0)])
@@ -168,7 +168,7 @@ class Moments:
             now = np.flatnonzero((low[f:] == low[:-f]) & (high[f:] == high[:-f])) + f
             before = now - f
             alone = low[now] == high[now]
-            if between is Between.GATHER:
+            if between.takes is Takes.PASSING:
                 same[now] = alone
                 for i in now[~alone]:  # where a curve turns around
                     same[i] = self._taken(int(i)) == self._taken(int(i) - f)

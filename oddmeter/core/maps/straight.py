@@ -11,7 +11,7 @@ from functools import cached_property
 from itertools import pairwise
 from math import ceil, floor
 
-from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.decisions.treatment import Between, Takes
 from oddmeter.core.maps.cadence import LONGEST_PATTERN, Cadence, Kind
 from oddmeter.core.maps.frame_map import LEAST_GATHERED, OF_SEVERAL, PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally
 from oddmeter.core.numbers.errors import RuleError
@@ -150,9 +150,9 @@ class StraightMap(FrameMap):
         stop = self.length if stop is None else min(stop, self.length)
         if stop <= first:
             return Tally()
-        if between is Between.GATHER and self.stride < LEAST_GATHERED:
+        if between.takes is Takes.PASSING and self.stride < LEAST_GATHERED:
             between = Between.PICK
-        if self._fields(scan) == 1 and not self.holds and between is Between.PICK and stop - first == self.length:
+        if self._fields(scan) == 1 and not self.holds and between.takes is Takes.SHOWN and stop - first == self.length:
             shown = min(self.length, self.units)
             return Tally(shown, self.length - shown, 0, self.units - shown)
         counted = self._counted(first, stop, scan, between)
@@ -197,10 +197,10 @@ class StraightMap(FrameMap):
     def _of_body(self, a: int, b: int, fields: int, between: Between) -> Tally:
         """Pictures a to b − 1, all of whose moments lie before the last good unit."""
         count, step = b - a, self._step(fields)
-        if between is Between.GATHER:
-            made = self._gathered_from(a, b, fields)
+        if between.takes is Takes.PASSING:
+            made = self._gathered_from(a, b, fields, between)
             return Tally(unique=count - made, made=made)
-        if between is not Between.PICK:
+        if between.takes is not Takes.SHOWN:
             whole = step.denominator
             in_place = 0 if fields == 2 else -(-b // whole) - -(-a // whole)
             made = 0 if whole == 1 else count - in_place
@@ -215,7 +215,7 @@ class StraightMap(FrameMap):
         new = _floor_sum(n, stride, here) - _floor_sum(n, stride, here - span)
         return Tally(unique=new + (later - a), repeated=n - new)
 
-    def _gathered_from(self, a: int, b: int, fields: int) -> int:
+    def _gathered_from(self, a: int, b: int, fields: int, between: Between) -> int:
         """Of pictures a to b − 1, those for which a shutter is open over more than one unit: all, or so many of each
         period."""
         if self.stride * self.shutter > 1:
@@ -224,7 +224,7 @@ class StraightMap(FrameMap):
         period = (step * fields).denominator
 
         def several(picture: int) -> bool:
-            extents = (self._extent(picture * fields + field, step, Between.GATHER) for field in range(fields))
+            extents = (self._extent(picture * fields + field, step, between) for field in range(fields))
             return any(high > low for low, high in extents)
 
         whole, rest = divmod(b - a, period)
@@ -244,22 +244,22 @@ class StraightMap(FrameMap):
 
     def _passed(self, a: int, b: int, step: Fraction, between: Between) -> int:
         """Units between moments m − 1 and m, of neither, for m from a to b − 1."""
-        dark = step - self.stride * self.shutter if between is Between.GATHER else step
-        if b <= a or dark < (2 if between in (Between.MIX, Between.FLOW) else 1):
+        dark = step - self.stride * self.shutter if between.takes is Takes.PASSING else step
+        if b <= a or dark < (2 if between.takes is Takes.BESIDE else 1):
             return 0
-        if between is Between.PICK:
+        if between.takes is Takes.SHOWN:
             return floor(step * (b - 1)) - floor(step * (a - 1)) - (b - a)
-        if between is Between.GATHER:
+        if between.takes is Takes.PASSING:
             return _floor_sum(b - a, step, step * a) + _floor_sum(b - a, -step, dark - step * a)
         up = -_floor_sum(b - a, -step, -step * (a - 1))
         return _floor_sum(b - a, step, step * a) - up - (b - a)
 
     def _extent(self, moment: int, step: Fraction, between: Between) -> tuple[int, int]:
         place, last = step * moment, self.units - 1
-        if between is Between.GATHER:
+        if between.takes is Takes.PASSING:
             upper = ceil(place + self.stride * self.shutter) - 1
         else:
-            upper = floor(place) if between is Between.PICK else ceil(place)
+            upper = floor(place) if between.takes is Takes.SHOWN else ceil(place)
         return min(last, floor(place)), min(last, upper)
 
     def _fields(self, scan: TimelineScan) -> int:

@@ -13,7 +13,7 @@ from math import ceil, floor
 
 import numpy as np
 
-from oddmeter.core.decisions.treatment import Between
+from oddmeter.core.decisions.treatment import Between, Takes
 from oddmeter.core.maps.cadence import Cadence, Kind
 from oddmeter.core.maps.frame_map import PROGRESSIVE, FrameKind, FrameMap, RailUnit, Tally, Weights
 from oddmeter.core.maps.moments import Moments
@@ -214,7 +214,7 @@ class TimedMap(FrameMap):
         stop = self.length if stop is None else min(stop, self.length)
         if stop <= first:
             return Tally()
-        overlaps = between is Between.GATHER and self._fields(scan) == 2
+        overlaps = between.takes is Takes.PASSING and self._fields(scan) == 2
         if (first, stop) != (0, self.length) or (not overlaps and all(piece.way >= 0 for piece in self.path.pieces)):
             # What is passed over on the only way is shown on none; but a shutter that opens for a second field may have
             # taken what the next field passes over.

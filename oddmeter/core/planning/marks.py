@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from oddmeter.core.conform.routes import stacked
-from oddmeter.core.decisions.treatment import Between, SoundChoice
+from oddmeter.core.decisions.treatment import SoundChoice, Takes
 from oddmeter.core.evidence.facts import Timing
 from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.maps.cadence import Kind
@@ -125,7 +125,7 @@ def marks_of(outcome: Outcome) -> tuple[Mark, ...]:
     assert facts is not None
     found, conformed = outcome.known.findings, outcome.conformed
     sound, kind = conformed.treatment.sound, conformed.frame_map.kind
-    picks = conformed.treatment.between is Between.PICK  # what is mixed or built between frames has no steps
+    picks = conformed.treatment.between.takes is Takes.SHOWN  # what is mixed or built between frames has no steps
     off_rate = conformed.material.file_rate != conformed.timeline_rate
     checks = {
         Mark.REPLACED: outcome.clip.replaced,

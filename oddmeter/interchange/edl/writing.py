@@ -1,11 +1,11 @@
 """Writing an edit decision list after CMX 3600, and what it costs: M2 has one decimal, timecode full frames."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fractions import Fraction
 from itertools import count
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
+from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind, Written
 from oddmeter.core.numbers.numerals import decimal_text, fixed_text, round_half_up
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
@@ -13,14 +13,6 @@ from oddmeter.core.numbers.timecode import can_drop
 
 AUXILIARY = "AX"
 """The reel of a source that has none."""
-
-
-@dataclass(frozen=True)
-class Written:
-    """A list as text, and what it could not hold, a note for each event that lost something."""
-
-    text: str
-    losses: tuple[Note, ...]
 
 
 def write_edl(cut: ListedCut) -> Written:

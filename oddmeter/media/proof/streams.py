@@ -12,7 +12,7 @@ from oddmeter.core.conform.proof import Check
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.containers.quicktime import colour_said
-from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.containers.settings import ENCODINGS
 from oddmeter.media.containers.vc3 import matrix_said
 from oddmeter.media.pictures.colours import UNSAID, numbers_said
 from oddmeter.media.plans import FilePlan
@@ -26,7 +26,7 @@ def stream_checks(plan: FilePlan, made: Facts, stored: str, like: VideoFrame) ->
     """Checks of all that does not lie in pictures and samples; ``stored`` is the pixel format that was planned,
     ``like`` a picture of the plan."""
     encoding = ENCODINGS[plan.setting]
-    timed = plan.setting is not Setting.ARCHIVE
+    timed = encoding.container != "matroska"  # which keeps its timecode in no stream of its own
     wanted = Counter({"video": 1, "audio": len(plan.sounds), "data": int(timed)})
     with av.open(str(plan.out)) as container:
         found = Counter(str(stream.type) for stream in container.streams)

@@ -1,3 +1,4 @@
+import { useVocabulary } from "../../data/vocabulary";
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useMemo, useState } from "react";
 import { Navigate, useNavigate, useParams } from "react-router";
@@ -162,6 +163,7 @@ function Toolbar(props: {
   const selection = useSelection();
   const clips = [...selection.ids];
   const nests = cuts.filter((one) => one.id !== cut.id && one.events > 0);
+  const formats = useVocabulary().list_formats;
   const weighing = (asked: Asked) => ({
     onMouseEnter: () => weigh(asked),
     onFocus: () => weigh(asked),
@@ -251,25 +253,32 @@ function Toolbar(props: {
                 Make files: of events, or of all of it …
               </Button>
             </li>
-            {(
-              [
-                ["edl", "Take away as EDL, of the sources"],
-                ["edl&of=made", "Take away as EDL, of the made files"],
-                ["edl&chains=true", "The same, curves as chains of events"],
-                ["otio", "Take away as OpenTimelineIO, of the sources"],
-                ["otio&of=made", "Take away as OpenTimelineIO, of the made files"],
-                ["csv&handles=12", "Take away what to pull, as CSV"],
-                ["events.csv", "Take away the events as a sheet, CSV"],
-                ["events.html", "Print the events as a sheet"],
-              ] as const
-            ).map(([form, words]) => (
+            {[
+              ...formats.flatMap((one): [string, string][] => [
+                [
+                  `${one.ending}${one.reads ? "" : "&handles=12"}`,
+                  `Export ${one.name}${one.of_made ? " of the sources" : ""}`,
+                ],
+                ...(one.in_chains
+                  ? ([[`${one.ending}&chains=true`, `Export ${one.name}, speed ramps as constant-speed events`]] as [
+                      string,
+                      string,
+                    ][])
+                  : []),
+                ...(one.of_made
+                  ? ([[`${one.ending}&of=made`, `Export ${one.name} of the made files`]] as [string, string][])
+                  : []),
+              ]),
+              ["events.csv", "Export the events as CSV"],
+              ["events.html", "Print the list of events"],
+            ].map(([form = "", label]) => (
               <li key={form}>
                 <a
                   className="inline-flex h-7 items-center px-2.5 text-patina hover:bg-patina-wash"
                   href={`/api/shows/${showId}/cuts/${cut.id}/${form.startsWith("events.") ? form : `list?form=${form}`}`}
                   {...(form === "events.html" ? { target: "_blank", rel: "noreferrer" } : { download: true })}
                 >
-                  {words}
+                  {label}
                 </a>
               </li>
             ))}

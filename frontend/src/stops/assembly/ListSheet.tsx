@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { useVocabulary } from "../../data/vocabulary";
 import { useNavigate } from "react-router";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct } from "../../data/queries";
@@ -17,6 +18,7 @@ interface Read {
 /** Bring in a list of a cut: what it says, at which rate, and which of its clips are there, before anything is kept. */
 export function ListSheet({ showId, like, close }: { showId: number; like: Cut; close: () => void }) {
   const navigate = useNavigate();
+  const reads = useVocabulary().list_formats.filter((one) => one.reads);
   const [list, setList] = useState<Read | null>(null);
   const [rate, setRate] = useState("");
   const [name, setName] = useState("");
@@ -110,11 +112,11 @@ export function ListSheet({ showId, like, close }: { showId: number; like: Cut; 
       }
     >
       <div className="grid min-h-0 gap-3 overflow-y-auto px-4">
-        <Labelled label="EDL (CMX 3600) or OpenTimelineIO">
+        <Labelled label={reads.map((one) => one.name).join(" or ")}>
           <input
             type="file"
             aria-label="List"
-            accept=".edl,.otio,.txt"
+            accept={[...reads.map((one) => `.${one.ending}`), ".txt"].join(",")}
             onChange={(event) => {
               const file = event.target.files?.[0];
               if (file) void file.text().then((text) => setList({ file_name: file.name, text }));

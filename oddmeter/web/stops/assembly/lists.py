@@ -19,9 +19,8 @@ from oddmeter.core.numbers.numerals import percent_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.filenames import safe_name
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.interchange.cuts import read_cut, write_cut
-from oddmeter.interchange.edl.lines import lines_of
-from oddmeter.interchange.edl.rates import USUAL, rate_evidence
+from oddmeter.interchange.edl.rates import USUAL
+from oddmeter.interchange.formats import rates_of, read_cut, write_cut
 from oddmeter.store import events, renders, shows
 from oddmeter.store.changes import change
 from oddmeter.web.board import Board
@@ -122,7 +121,7 @@ def read(here: Here, show_id: ShowId, asked: ListIn) -> ReadView:
     """Read a list and look for its clips, without keeping anything."""
     board = here.boards.open(show_id)
     data = asked.text.encode()
-    evidence = None if asked.text.lstrip().startswith("{") else rate_evidence(lines_of(asked.text))
+    evidence = rates_of(data, asked.file_name)
     if evidence is not None and not asked.rate and evidence.only is None:
         rates = [rate_view(rate) for rate in evidence.rates or USUAL]
         return ReadView(
@@ -231,13 +230,13 @@ def find(here: Here, show_id: ShowId, timeline_id: int) -> TakenView:
 
 @router.get("/cuts/{timeline_id}/list", response_class=Response)
 def write(
-    here: Here, show_id: ShowId, timeline_id: int, form: Literal["edl", "otio", "csv"] = "edl",
+    here: Here, show_id: ShowId, timeline_id: int, form: Annotated[str, Query(max_length=20)] = "edl",
     handles: Annotated[int, Query(ge=0, le=10_000)] = 0, of: Literal["sources", "made"] = "sources",
     chains: bool = False,
 ) -> Response:  # fmt: skip
     """The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
-    run at 100 per cent: EDL, OpenTimelineIO, or as CSV what has to be pulled of each source. ``chains`` tells speeds
-    that change as events of one speed each."""
+    run at 100 per cent; ``form`` is the ending of a format of the vocabulary. ``chains`` tells speeds that change as
+    events of one speed each."""
     book = open_book(here, show_id)
     cut = listed_cut(book, book.timeline, timeline_id, book.board.everything, chains=chains and of == "sources")
     if of == "made":

@@ -18,6 +18,7 @@ from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.pictures.scan import TIMELINE_SCANS
 from oddmeter.core.planning.marks import LEDGER_FILTERS, MARKS, Attention, Mark
 from oddmeter.core.planning.timelines import USUAL, TimelineSettings
+from oddmeter.interchange.formats import FORMATS
 from oddmeter.web.arrangement import GROUPS
 from oddmeter.web.stops.brief.shows import TimelineIn
 
@@ -129,6 +130,17 @@ class UsualTimelineView(BaseModel):
     timeline: TimelineIn
 
 
+class ListFormatView(BaseModel):
+    """A format of lists: its ending without the dot, what it is called, whether it is read, whether it can list made
+    files, and whether it can tell speeds that change as chains of events."""
+
+    ending: str
+    name: str
+    reads: bool
+    of_made: bool
+    in_chains: bool
+
+
 class Vocabulary(BaseModel):
     """All words of the page that are the job's."""
 
@@ -146,6 +158,7 @@ class Vocabulary(BaseModel):
     scans: list[ChoiceView]
     timelines: list[UsualTimelineView]
     report_columns: list[ReportColumnView]
+    list_formats: list[ListFormatView]
 
 
 @router.get("/vocabulary")
@@ -179,6 +192,13 @@ def vocabulary() -> Vocabulary:
         scans=_choices(TIMELINE_SCANS),
         timelines=[_usual(one) for one in USUAL],
         report_columns=[ReportColumnView(column=column, name=name) for column, name in COLUMN_NAMES.items()],
+        list_formats=[
+            ListFormatView(
+                ending=one.ending.removeprefix("."), name=one.name, reads=one.read is not None, of_made=one.of_made,
+                in_chains=one.in_chains,
+            )
+            for one in FORMATS
+        ],
     )  # fmt: skip
 
 
