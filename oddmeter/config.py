@@ -15,20 +15,50 @@ UPLOADS = "Uploads"
 
 
 @dataclass(frozen=True)
+class Beat:
+    """How workers tell that they live: every so many ``seconds``; one of which nothing was heard for ``dead_after``
+    seconds is taken for dead, and its jobs are taken up again; what fell out of the queue is looked for every
+    ``sweep`` seconds. All workers of one database have to agree."""
+
+    seconds: float = 1.0
+    dead_after: float = 6.0
+    sweep: float = 2.0
+
+    def __str__(self) -> str:
+        return f"{self.seconds:g} {self.dead_after:g} {self.sweep:g}"
+
+    @staticmethod
+    def parse(text: str) -> "Beat":
+        """From three numbers of seconds; raises ``RuleError`` where they are none, or a worker would be dead between
+        two beats."""
+        try:
+            seconds, dead_after, sweep = map(float, text.split())
+        except ValueError:
+            raise RuleError(
+                f"ODDMETER_BEAT is “{text}”; it takes seconds: beat, dead after, sweep.", "config"
+            ) from None
+        if not 0 < 2 * seconds <= dead_after or sweep <= 0:
+            raise RuleError("A worker is dead after two beats at least (ODDMETER_BEAT).", "config")
+        return Beat(seconds, dead_after, sweep)
+
+
+@dataclass(frozen=True)
 class Config:
     """The places one process works with. ``roots`` are the media roots by name; ``made`` takes new files; ``looking``
-    is the socket of the process that looks for all web processes, empty where each looks for itself."""
+    is the socket of the process that looks for all web processes, empty where each looks for itself; ``beat`` is how
+    workers tell that they live."""
 
     database: str
     data: Path
     roots: dict[str, Path] = field(default_factory=dict)
     made: Path = Path("made")
     looking: str = ""
+    beat: Beat = Beat()
 
     @staticmethod
     def from_environment() -> "Config":
-        """Read ``ODDMETER_DATABASE``, ``ODDMETER_DATA``, ``ODDMETER_MEDIA`` (``Name=folder`` a line) and
-        ``ODDMETER_LOOKING``.
+        """Read ``ODDMETER_DATABASE``, ``ODDMETER_DATA``, ``ODDMETER_MEDIA`` (``Name=folder`` a line),
+        ``ODDMETER_LOOKING`` and ``ODDMETER_BEAT`` (seconds: beat, dead after, sweep).
 
         Raises ``RuleError`` where the database is not named.
         """
@@ -36,7 +66,10 @@ class Config:
         if not database:
             raise RuleError("No database is named. Run ./start, or set ODDMETER_DATABASE.", "config")
         found = Config.under(Path(os.environ.get("ODDMETER_DATA", ".data")), database, os.environ.get("ODDMETER_MEDIA"))
-        return replace(found, looking=os.environ.get("ODDMETER_LOOKING", ""))
+        beat = os.environ.get("ODDMETER_BEAT")
+        return replace(
+            found, looking=os.environ.get("ODDMETER_LOOKING", ""), beat=Beat.parse(beat) if beat else found.beat
+        )
 
     @staticmethod
     def under(data: Path, database: str, media: str | None = None) -> "Config":
@@ -53,7 +86,7 @@ class Config:
         media = "\n".join(f"{name}={folder}" for name, folder in self.roots.items() if name != UPLOADS)
         return {
             "ODDMETER_DATABASE": self.database, "ODDMETER_DATA": str(self.data), "ODDMETER_MEDIA": media,
-            "ODDMETER_LOOKING": self.looking,
+            "ODDMETER_LOOKING": self.looking, "ODDMETER_BEAT": str(self.beat),
         }  # fmt: skip
 
     def make_folders(self) -> None:

@@ -1,18 +1,19 @@
 """Where things are: roots by name, and no way out of them."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.config import UPLOADS, Config, inside
+from oddmeter.config import UPLOADS, Beat, Config, inside
 from oddmeter.core.numbers.errors import RuleError
 
 
 def test_the_environment_is_read_back_as_it_was_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     media = f"Cards={tmp_path / 'cards'}\nScans={tmp_path / 'scans'}"
-    config = Config.under(tmp_path / "data", "postgresql://nowhere", media)
+    config = replace(Config.under(tmp_path / "data", "postgresql://nowhere", media), beat=Beat(0.25, 2, 1))
     for key, value in config.to_environment().items():
         monkeypatch.setenv(key, value)
     assert Config.from_environment() == config
@@ -43,3 +44,9 @@ def test_no_path_leads_out(parts: list[str]) -> None:
 def test_what_leads_out_is_refused(path: str, tmp_path: Path) -> None:
     with pytest.raises(RuleError):
         inside(tmp_path, path)
+
+
+@pytest.mark.parametrize("text", ["", "1", "1 1.9 1", "0 6 2", "1 6 0", "one 6 2", "1 6 2 3", "nan 6 2"])
+def test_a_beat_that_cannot_be_is_refused(text: str) -> None:
+    with pytest.raises(RuleError, match="ODDMETER_BEAT"):
+        Beat.parse(text)

@@ -13,17 +13,14 @@ from typing import Any
 import psycopg
 from procrastinate.exceptions import ProcrastinateException
 
-from oddmeter.config import Config
+from oddmeter.config import Beat, Config
 from oddmeter.store import clips, looks, renders
 from oddmeter.store.database import Database
 from oddmeter.work.tasks import Queue, queue
 
 log = logging.getLogger("oddmeter.worker")
 
-HEARTBEAT_SECONDS = 1.0
-DEAD_AFTER_SECONDS = 6.0
 _CONCURRENT = 2
-_SWEEP_SECONDS = 2.0
 _STOPPING_SECONDS = 6
 
 
@@ -44,7 +41,7 @@ async def _work(config: Config, database: Database) -> None:
         tasks = queue(config, database, worker=True, stopping=halt)
         try:
             async with tasks.app.open_async():
-                await _work_until(stop, halt, tasks, orders, database)
+                await _work_until(stop, halt, tasks, orders, database, config.beat)
         except (psycopg.Error, ProcrastinateException, OSError) as error:
             log.warning("the database went away (%s); trying again", error)
             with suppress(TimeoutError):
@@ -52,11 +49,11 @@ async def _work(config: Config, database: Database) -> None:
 
 
 async def _work_until(
-    stop: asyncio.Event, halt: threading.Event, tasks: Queue, orders: Queue, database: Database
+    stop: asyncio.Event, halt: threading.Event, tasks: Queue, orders: Queue, database: Database, beat: Beat
 ) -> None:
     """Work until ``stop``; then ``halt`` tells running tasks, which put themselves back. Raises what went wrong."""
-    working: asyncio.Task[Any] = asyncio.create_task(_run(tasks))
-    sweeping: asyncio.Task[Any] = asyncio.create_task(_sweep(tasks, orders, database))
+    working: asyncio.Task[Any] = asyncio.create_task(_run(tasks, beat))
+    sweeping: asyncio.Task[Any] = asyncio.create_task(_sweep(tasks, orders, database, beat))
     stopped: asyncio.Task[Any] = asyncio.create_task(stop.wait())
     everything = {working, sweeping, stopped}
     done, _ = await asyncio.wait(everything, return_when=asyncio.FIRST_COMPLETED)
@@ -68,29 +65,29 @@ async def _work_until(
         ended.result()
 
 
-async def _run(tasks: Queue) -> None:
+async def _run(tasks: Queue, beat: Beat) -> None:
     await tasks.app.run_worker_async(
         concurrency=_CONCURRENT,
         install_signal_handlers=False,
-        update_heartbeat_interval=HEARTBEAT_SECONDS,
-        stalled_worker_timeout=DEAD_AFTER_SECONDS,
+        update_heartbeat_interval=beat.seconds,
+        stalled_worker_timeout=beat.dead_after,
         shutdown_graceful_timeout=_STOPPING_SECONDS - 1,
-        fetch_job_polling_interval=2,
+        fetch_job_polling_interval=min(2.0, beat.sweep),
         delete_jobs="successful",
     )
 
 
-async def _sweep(tasks: Queue, orders: Queue, database: Database) -> None:
+async def _sweep(tasks: Queue, orders: Queue, database: Database, beat: Beat) -> None:
     """Again and again: put back what dead workers held, and queue what fell out of the queue."""
     while True:
-        for job in await tasks.app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_SECONDS):
+        for job in await tasks.app.job_manager.get_stalled_jobs(seconds_since_heartbeat=beat.dead_after):
             try:
                 await tasks.app.job_manager.retry_job(job)
             except ProcrastinateException:
                 continue  # another worker took it up first
             log.warning("taking up again: %s %s", job.task_name, job.task_kwargs)
         await asyncio.to_thread(requeue_lost, orders, database)
-        await asyncio.sleep(_SWEEP_SECONDS)
+        await asyncio.sleep(beat.sweep)
 
 
 def requeue_lost(orders: Queue, database: Database) -> None:

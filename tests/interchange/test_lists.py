@@ -482,7 +482,7 @@ def test_files_are_known_by_what_is_in_them() -> None:
     cut = read_edl(BELL, FILM)
     assert read_cut(write_cut(cut, "x.otio").text.encode(), "x.txt").length == cut.length
     for name in ("x.xml", "x"):
-        with pytest.raises(RuleError, match="is written as"):
+        with pytest.raises(RuleError, match="has to end in"):
             write_cut(cut, name)
     for broken in (b"{", b"[1]", b'{"OTIO_SCHEMA": "Clip.1"}', b"{}"):
         with pytest.raises(RuleError):
@@ -749,7 +749,7 @@ def test_the_command_says_what_it_reads_in_lines(tmp_path: Path) -> None:
     [
         (["none.edl"], 2, "cannot be read"),
         (["bell.edl", "--rate", "fast"], 2, "is not a rate"),
-        (["bell.edl", "--to", "out.xml"], 1, "is written as .edl, .otio"),
+        (["bell.edl", "--to", "out.xml"], 1, "has to end in .edl for EDL"),
         (["plain.edl", "--rate", "24", "--drop-frame"], 1, "drop-frame, which does not exist at 24"),
         (["empty.edl"], 1, "no event"),
         (["drop.edl", "--rate", "25"], 1, "Line 1"),

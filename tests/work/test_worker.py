@@ -6,8 +6,10 @@ import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from fractions import Fraction
 
+from oddmeter.config import Beat
 from oddmeter.demo.framecode import read
 from oddmeter.local.cluster import Cluster
 from oddmeter.media.containers.settings import Setting
@@ -20,9 +22,13 @@ from tests.work.conftest import Desk
 GULLS = "The Tide Bell/Harbour, boat and phones/HB_gulls_30.mp4"
 
 
+BEAT = Beat(0.5, 3.0, 0.5)
+"""Sooner than usual: who waits for a worker to be taken for dead waits no longer than needed."""
+
+
 @contextmanager
 def worker(desk: Desk) -> Iterator["subprocess.Popen[bytes]"]:
-    environment = {**os.environ, **desk.config.to_environment()}
+    environment = {**os.environ, **replace(desk.config, beat=BEAT).to_environment()}
     process = subprocess.Popen([sys.executable, "-m", "oddmeter", "worker"], env=environment)
     try:
         yield process
