@@ -18,9 +18,9 @@ from fastapi.testclient import TestClient
 from bench.ledger import fill
 from oddmeter.config import Config
 from oddmeter.core.conform.material import Material
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
-from oddmeter.core.cutting.shown import Book, shown_at
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, SourceKind
+from oddmeter.core.cutting.shown import TimelineResolver, shown_at
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -38,7 +38,7 @@ from oddmeter.web.app import create_app
 RATE = Rate.of(25)
 
 
-def listed(count: int) -> ListedCut:
+def listed(count: int) -> ListedTimeline:
     """A cut of so many events from two hundred reels, some of them at other speeds, a dissolve now and then."""
     made = []
     for n in range(count):
@@ -48,23 +48,23 @@ def listed(count: int) -> ListedCut:
             ListedEvent("V", SourceKind.CLIP, n * 48, 48, f"A{n % 200:03}", f"R{n % 200:03}", source_rate=RATE,
                         source_in=Fraction(source), speed=speed)
         )  # fmt: skip
-    return ListedCut("Long", RATE, False, 90_000, tuple(made))
+    return ListedTimeline("Long", RATE, False, 90_000, tuple(made))
 
 
-class Nests(Book):
+class Nests(TimelineResolver):
     """A clip inside so many timelines, each at half the speed of the one around it."""
 
     def __init__(self, levels: int) -> None:
         treatment = Treatment(Intent.SPEED, Fraction(1, 2))
-        self.cuts = {levels: Cut(RATE, (Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 100, clip_id=1),))}
+        self.cuts = {levels: EventList(RATE, (Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 100, clip_id=1),))}
         for level in reversed(range(levels)):
             nest = Event(1, FIRST_PICTURE, SourceKind.TIMELINE, 0, 100, timeline_id=level + 1)
-            self.cuts[level] = Cut(RATE, (nest,))
+            self.cuts[level] = EventList(RATE, (nest,))
         self.windows = {
             level: window(cut.events[0], Material(400, RATE), treatment, RATE) for level, cut in self.cuts.items()
         }
 
-    def cut(self, timeline_id: int) -> Cut:
+    def cut(self, timeline_id: int) -> EventList:
         return self.cuts[timeline_id]
 
     def window(self, timeline_id: int, event: Event) -> Window | None:
@@ -88,7 +88,7 @@ def lists(count: int) -> None:
     ours = seconds(lambda: read_edl(text, RATE), 3)
     theirs = seconds(lambda: otio.adapters.read_from_string(text, "cmx_3600", rate=25), 1)
     print(f"EDL of {count} events read: {ours:.2f} s; OpenTimelineIO's reader {theirs:.2f} s, {theirs / ours:.1f} x")
-    moved = ListedCut(cut.name, RATE, False, 90_000, tuple(cut.events[1:] + cut.events[:1]))
+    moved = ListedTimeline(cut.name, RATE, False, 90_000, tuple(cut.events[1:] + cut.events[:1]))
     print(f"two versions held together: {seconds(lambda: compared(cut, moved), 3):.2f} s")
     book = Nests(20)
     print(f"20 nested levels answer a frame: {seconds(lambda: shown_at(book, 0, 50), 50) * 1000:.2f} ms")
@@ -114,7 +114,7 @@ def served(count: int) -> None:
                           decisions=half if n % 4 == 3 else Decisions(), name=f"e{n}")
                     for n in range(count)
                 )  # fmt: skip
-                events.write(connection, timeline.id, Cut(RATE), Cut(RATE, some))
+                events.write(connection, timeline.id, EventList(RATE), EventList(RATE, some))
             config = Config.under(Path(folder) / "data", url)
             config.make_folders()
             with TestClient(create_app(config), base_url="http://127.0.0.1", headers={"X-Person": "Ada"}) as client:

@@ -30,7 +30,7 @@ from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.local.cluster import Cluster
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan, FilePlan
-from oddmeter.media.programmes import TimelinePlan
+from oddmeter.media.ranges import TimelinePlan
 from oddmeter.store import renders, shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate

@@ -118,15 +118,15 @@ def contains(folder: Path, path: Path) -> bool:
 def inside(folder: Path, path: str) -> Path:
     """``path`` below ``folder``, with all links followed; raises ``RuleError`` where that leads out of it."""
     if "\0" in path:
-        raise RuleError("A path cannot hold a zero character.", "root")
+        raise RuleError("A path cannot contain a null character.", "root")
     if any(len(os.fsencode(part)) > 255 for part in path.split("/")) or len(os.fsencode(path)) > 4000:
-        raise RuleError("A path is longer than a file system takes.", "root")
+        raise RuleError("This path is too long for the file system.", "root")
     base = folder.resolve()
     try:
         full = (base / path.lstrip("/")).resolve()
         within = contains(base, full)
     except (OSError, RuntimeError) as error:
-        raise RuleError(f"“{path}” leads round in a circle; it is not followed.", "root") from error
+        raise RuleError(f"“{path}” links back to itself; it cannot be opened.", "root") from error
     if not within:
-        raise RuleError(f"“{path}” leads out of its folder; that is not served.", "root")
+        raise RuleError(f"“{path}” points outside its media root; it cannot be opened.", "root")
     return full

@@ -8,7 +8,7 @@ from pathlib import Path
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.speeds import conform
 from oddmeter.core.cutting.commands import Command, Edit, edited
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.decisions.levels import Decisions, Layer, Level, resolve
 from oddmeter.core.evidence.claims import claims_of
@@ -43,7 +43,7 @@ def check_in_between_and_setting(clip: Path, folder: Path) -> None:
         "conform", clip, "--timeline", 25, "--intent", "speed", "--value", "1/3", "--between", "nearer", "--setting",
         "proxy", "--span", "0-39", "--out", made,
     )  # fmt: skip
-    assert "agrees  pictures: planned 30 of 30, found 30 of 30" in out, out
+    assert "matches pictures: planned 30 of 30, found 30 of 30" in out, out
     assert probe(made).codec == "prores"
     words = next(part for part in vocabulary().parts if part.part == "between")
     assert "nearer" in [choice.text for choice in words.choices]
@@ -72,7 +72,9 @@ def check_mark(_: Path, __: Path) -> None:
 
 
 def check_edit_of_events(_: Path, __: Path) -> None:
-    cut = Cut(PAL, (Event(1, FIRST_PICTURE, SourceKind.BLACK, 5, 10), Event(2, FIRST_PICTURE, SourceKind.BLACK, 20, 5)))
+    cut = EventList(
+        PAL, (Event(1, FIRST_PICTURE, SourceKind.BLACK, 5, 10), Event(2, FIRST_PICTURE, SourceKind.BLACK, 20, 5))
+    )
     made = edited(cut, lambda _: None, TIMELINE.settings, Command(Edit("to start"), [1]))
     assert (made.cut.event(1).record_in, made.cut.event(2).record_in) == (0, 20) and "start" in made.title
 

@@ -35,7 +35,7 @@ CURVE = [
     {"frame": 44, "leaves": "1"}, {"frame": 80, "arrives": "2/5", "leaves": "2/5", "at": 47},
     {"frame": 112, "arrives": "2/5", "leaves": "3/2", "at": 78}, {"frame": 200, "leaves": "1", "ease": ["1", "1"]},
 ]  # fmt: skip
-"""Life, slow from the fourth stroke of the music to the sixth, fast, and life again."""
+"""Life, slow from the fourth beat of the music to the sixth, fast, and life again."""
 SEEN = """() => !document.body.innerText.includes("Opening the ") &&
     [...document.images].every((picture) => picture.complete)"""
 
@@ -49,10 +49,10 @@ def shoot(page: Page, name: str) -> None:
 def decide(page: Page) -> None:
     """All clips by the house recipes, with what that changes shown first."""
     page.goto(f"{URL}/shows/1/plan?side=recipes")
-    page.get_by_role("button", name=re.compile("Run over")).click()
-    page.get_by_role("table", name="What the recipes change").wait_for()
+    page.get_by_role("button", name=re.compile("Run on")).click()
+    page.get_by_role("table", name="Changes by recipes").wait_for()
     shoot(page, "plan-recipes-paper")
-    page.get_by_role("dialog").get_by_role("button", name=re.compile("Run over")).click()
+    page.get_by_role("dialog").get_by_role("button", name=re.compile("Run on")).click()
     page.wait_for_timeout(7000)
 
 
@@ -94,7 +94,7 @@ def take_bench(dim: Page, paper: Page) -> None:
     value = json.dumps({"of": "pace", "points": CURVE})
     curve = {"intent": {"intent": "curve", "value": value}, "set": {"music": MUSIC}}
     bench(paper, "FD1_A02_mould_50.mov", curve, "b Shift+ArrowRight . .", "bench-curve-paper")
-    paper.get_by_role("button", name="Whole clip").last.click()
+    paper.get_by_role("button", name="Fit", exact=True).last.click()
     shoot(paper, "bench-curve-paper")
 
 
@@ -136,7 +136,7 @@ def take_all(browser: Browser) -> None:
     dim.keyboard.press("7")
     dim.keyboard.type("timeline")
     dim.keyboard.press("Enter")
-    dim.get_by_role("button", name="Change nothing").wait_for()
+    dim.get_by_role("button", name="Cancel").wait_for()
     shoot(dim, "plan-reach-dim")
     page = page_in(browser, "paper")
     decide(page)
@@ -163,8 +163,8 @@ def take_all(browser: Browser) -> None:
     shoot(page, "handoff-paper")
     dim.goto(f"{URL}/shows/1/intake?look=measure&find=attic")
     dim.get_by_role("grid").get_by_text("AT_S8_18_garden.mov").click()
-    dim.get_by_label("Between them pass, seconds").fill("8")
-    dim.get_by_label("Give or take").fill("0.1")
+    dim.get_by_label("Seconds between them").fill("8")
+    dim.get_by_label("Uncertainty ±").fill("0.1")
     dim.get_by_role("button", name="Work out the shot rate").click()
     shoot(dim, "intake-duration-dim")
     dim.goto(f"{URL}/shows/1/handoff")

@@ -242,10 +242,10 @@ def conform_file(
         print_lines(plan_figures)
         for check in proof.checks:
             print(
-                "agrees " if check.passed else "DIFFERS", f"{check.name}: planned {check.planned}, found {check.found}"
+                "matches" if check.passed else "DIFFERS", f"{check.name}: planned {check.planned}, found {check.found}"
             )
     if not proof.passed:
-        raise RuleError(f"{out.name} was made but is not what was planned.", "proof")
+        raise RuleError(f"{out.name} was made, but does not match its plan.", "proof")
 
 
 @app.command()

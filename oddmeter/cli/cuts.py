@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from oddmeter.cli.calls import AsJson, WrongCallError, app, called, print_json, stop
-from oddmeter.core.cutting.listed import ListedCut
+from oddmeter.core.cutting.listed import ListedTimeline
 from oddmeter.core.lists.pulls import pulls
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.cuts import comparison_document, cut_document, pull_documents
@@ -51,7 +51,7 @@ def cut(
         _print_events(found)
 
 
-def _read(path: Path, rate: Rate | None, drop_frame: bool) -> ListedCut:
+def _read(path: Path, rate: Rate | None, drop_frame: bool) -> ListedTimeline:
     try:
         data = path.read_bytes()
     except OSError as error:
@@ -59,27 +59,27 @@ def _read(path: Path, rate: Rate | None, drop_frame: bool) -> ListedCut:
     return read_cut(data, path.name, rate, drop_frame)
 
 
-def _say_rate(path: Path, found: ListedCut) -> None:
+def _say_rate(path: Path, found: ListedTimeline) -> None:
     """Say at which rate a list was read that does not say it, and why."""
     if evidence := rates_of(path.read_bytes(), path.name):
         why = " ".join(evidence.reasons)
         print(f"{path.name} is read at {found.rate}: {why} Use --rate for another.", file=sys.stderr)
 
 
-def _write(found: ListedCut, to: Path, handles: int) -> None:
+def _write(found: ListedTimeline, to: Path, handles: int) -> None:
     written = write_cut(found, to.name, handles)
     try:
         with to.open("x", encoding="utf-8", newline="") as file:
             file.write(written.text)
     except FileExistsError:
-        stop(f"{to} is there already; nothing is written over.", 1)
+        stop(f"{to} already exists and was not overwritten.", 1)
     except OSError as error:
         raise WrongCallError(f"{to} cannot be written: {error.strerror}.") from error
     for loss in written.losses:
         print(loss)
 
 
-def _print_events(found: ListedCut) -> None:
+def _print_events(found: ListedTimeline) -> None:
     drop = ", drop-frame" if found.drop_frame else ""
     print(f"{found.name}: {found.rate}{drop}, from {found.timecode(0)}, {found.length} frames")
     for one in found.events:

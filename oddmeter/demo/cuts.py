@@ -7,8 +7,8 @@ from fractions import Fraction
 from pathlib import Path
 
 from oddmeter.core.cutting.edits import in_order
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Marker, SourceKind, Transition
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, Marker, SourceKind, Transition
 from oddmeter.core.cutting.rerating import rerated
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.places import Label, SourceFrame
@@ -22,10 +22,10 @@ OLDER = f"{SHOW_FOLDER}/Lists/film_version_1.edl"
 _SOUND, _MUSIC = Track(TrackKind.SOUND, 1), Track(TrackKind.SOUND, 2)
 THEME = "bell_theme_96.wav"
 _STROKE = 87
-"""The frame at 25 of the theme's sixth stroke, on which the passage cuts from the pour to the sparks."""
+"""The frame at 25 of the theme's sixth beat, on which the passage cuts from the pour to the sparks."""
 
 
-def film(clips: Mapping[str, int], passage_id: int) -> Cut:
+def film(clips: Mapping[str, int], passage_id: int) -> EventList:
     """The film: talk, the bell dissolving in at a quarter, the harbour, the slow passage, gulls backwards, a gap, and a
     shot that asks for more than there is. Under the passage runs the theme, which strikes where it cuts."""
     talk = _use(clips, "FD1_A01_interview.mov", 20, 120)
@@ -49,17 +49,17 @@ def film(clips: Mapping[str, int], passage_id: int) -> Cut:
         _use(clips, THEME, _STROKE - slow.length // 2, slow.length + 50), id=-1 - len(laid), track=_MUSIC,
         record_in=slow.record_in,
     )  # fmt: skip
-    return Cut(FILM, (*(event.moved(25) if event.record_in == last else event for event in laid), music))
+    return EventList(FILM, (*(event.moved(25) if event.record_in == last else event for event in laid), music))
 
 
-def passage(clips: Mapping[str, int]) -> Cut:
+def passage(clips: Mapping[str, int]) -> EventList:
     """The passage that the film slows: two high-frame-rate shots in real time."""
     pour = _use(clips, "FD1_C01_pour_fast.mov", 90, 40, "speed 6")
     sparks = _use(clips, "FD1_B02_sparks_119.mov", 48, 40, "speed 1", transition=Transition("dissolve", 6))
-    return Cut(FILM, in_order([replace(pour, id=-1), replace(sparks, id=-2)]))
+    return EventList(FILM, in_order([replace(pour, id=-1), replace(sparks, id=-2)]))
 
 
-def broadcast(the_film: Cut, rate: Rate) -> Cut:
+def broadcast(the_film: EventList, rate: Rate) -> EventList:
     """The film at the rate of its broadcast version; the theme, which is sound alone, is counted in that, too."""
     there = rerated(the_film, rate, lambda event: None).cut
     (theme,) = (event for event in there.events if event.track == _MUSIC)
@@ -74,7 +74,7 @@ def write_older(root: Path) -> Path:
     return path
 
 
-def _older() -> ListedCut:
+def _older() -> ListedTimeline:
     """A first version: no passage yet, the harbour before the bell, a talk that ran longer."""
     told = (
         ("FD1_A01_interview", "09:58:10:00", 10, 140, Fraction(1), None),
@@ -95,7 +95,7 @@ def _older() -> ListedCut:
         )  # fmt: skip
         at += length
     bell = Marker(290, "the bell at rest", "red")
-    return ListedCut("THE TIDE BELL, VERSION 1", FILM, False, 90_000, tuple(events), markers=(bell,))
+    return ListedTimeline("THE TIDE BELL, VERSION 1", FILM, False, 90_000, tuple(events), markers=(bell,))
 
 
 def _use(

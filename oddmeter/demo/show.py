@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from oddmeter.core.cutting.events import Cut
+from oddmeter.core.cutting.events import EventList
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.recipes import Rule
 from oddmeter.core.evidence.logs import guess_columns
@@ -95,7 +95,7 @@ def _cut(database: Database, show_id: int) -> None:
         the_film, for_air = by_name["The film"], by_name["Broadcast"]
         passage_id = shows.add_timeline(connection, show_id, replace(the_film.settings, name=PASSAGE, start=0))
         cut = film(names, passage_id)
-        events.write(connection, passage_id, Cut(the_film.settings.rate), passage(names))
-        events.write(connection, the_film.id, Cut(the_film.settings.rate), cut)
+        events.write(connection, passage_id, EventList(the_film.settings.rate), passage(names))
+        events.write(connection, the_film.id, EventList(the_film.settings.rate), cut)
         air_rate = for_air.settings.rate
-        events.write(connection, for_air.id, Cut(air_rate), broadcast(cut, air_rate))
+        events.write(connection, for_air.id, EventList(air_rate), broadcast(cut, air_rate))

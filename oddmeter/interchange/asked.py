@@ -7,7 +7,7 @@ from fractions import Fraction
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Part, Reading, Wish
+from oddmeter.core.decisions.parts import IntentSetting, Part, Reading
 from oddmeter.core.decisions.treatment import Fields, Framing, Intent, Takes
 from oddmeter.core.evidence.claims import Word
 from oddmeter.core.evidence.facts import Facts
@@ -76,7 +76,7 @@ def asked_for(
     said = ((Question.SHOT_RATE, shot), (Question.FILE_RATE, file_rate))
     settings = TimelineSettings("", rate, width, height, shape, _scan(scan), drop_frame, sound_rate or 48_000)
     return ConformAsked(
-        replace(decisions, intent=Wish(intent, number, curve), reading=reading),
+        replace(decisions, intent=IntentSetting(intent, number, curve), reading=reading),
         tuple(Word(question, Rate.parse(text).exact, _CALLER) for question, text in said if text),
         Timeline(0, settings, 0), raster is not None,
     )  # fmt: skip
@@ -96,5 +96,5 @@ def _raster(text: str | None) -> tuple[int, int, Fraction]:
     size, _, shape = text.lower().replace("×", "x").partition("@")
     width, _, height = size.partition("x")
     if not (width.isdecimal() and height.isdecimal() and 16 <= int(width) <= 32768 and 16 <= int(height) <= 32768):
-        raise RuleError(f"“{text}” is no raster. Type one like 1920x1080 or 720x576@16/15.", "raster")
+        raise RuleError(f"“{text}” is not a raster. Type, for example, 1920x1080 or 720x576@16/15.", "raster")
     return int(width), int(height), parse_fraction(shape) if shape else Fraction(1)

@@ -5,15 +5,15 @@ import io
 from fractions import Fraction
 from typing import Any
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline
 from oddmeter.core.lists.pulls import Pull
-from oddmeter.core.lists.versions import Compared, Fate, compared
+from oddmeter.core.lists.versions import ChangeKind, Compared, compared
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 
 
-def cut_document(cut: ListedCut) -> dict[str, Any]:
+def cut_document(cut: ListedTimeline) -> dict[str, Any]:
     """The cut as plain JSON; fractions as ``"a/b"``."""
     return {
         "name": cut.name,
@@ -47,9 +47,9 @@ def event_document(event: ListedEvent) -> dict[str, Any]:
     }
 
 
-def comparison_document(old: ListedCut, new: ListedCut) -> dict[str, list[dict[str, Any]]]:
+def comparison_document(old: ListedTimeline, new: ListedTimeline) -> dict[str, list[dict[str, Any]]]:
     """What became of the events between two versions of a cut: for each fate the events with their places."""
-    out: dict[str, list[dict[str, Any]]] = {fate.value: [] for fate in Fate}
+    out: dict[str, list[dict[str, Any]]] = {fate.value: [] for fate in ChangeKind}
     for one in compared(old, new):
         out[one.fate].append(_compared_document(one))
     return out
@@ -88,7 +88,7 @@ def _compared_document(one: Compared) -> dict[str, Any]:
         "name": event.name or event.reel or event.kind.value, "track": event.track, "record_in": event.record_in,
         "length": event.length,
     }  # fmt: skip
-    if one.was is not None and one.now is not None and one.fate is not Fate.KEPT:
+    if one.was is not None and one.now is not None and one.fate is not ChangeKind.KEPT:
         out["was"] = {
             "record_in": one.was.record_in, "length": one.was.length,
             "source_in": fraction_text(one.was.source_in.count), "speed": fraction_text(one.was.speed),

@@ -47,7 +47,7 @@ class Given(BaseModel):
         """The question as the core's values; raises ``RuleError`` for a rate or value that cannot be read."""
         timeline = Rate.parse(self.timeline_rate)
         if self.drop_frame and not can_drop(timeline):
-            raise RuleError(f"Drop-frame numbering does not exist at {timeline}.", "timecode")
+            raise RuleError(f"Drop-frame timecode exists only at 29.97 and 59.94, not at {timeline}.", "timecode")
         value = None if self.value is None else parse_fraction(str(self.value))
         if self.intent is Intent.SPEED and value is None:
             value = Fraction(1)
@@ -134,7 +134,7 @@ def positions(planned: Conform, at: Sequence[int]) -> dict[str, Any]:
     fields, and the one that is picked. Nothing where no frame is asked for."""
     if not at:
         return {}
-    frame_map, first = planned.frame_map, planned.span[0] * planned.units_a_frame
+    frame_map, first = planned.frame_map, planned.span[0] * planned.units_per_frame
     told = [(frame, frame_map.position(frame), frame_map.pick(frame)) for frame in at]
     return {
         "seconds": fraction_text(frame_map.seconds(planned.timeline_rate.value)),

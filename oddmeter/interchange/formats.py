@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import PurePath
 
-from oddmeter.core.cutting.listed import ListedCut, Written
+from oddmeter.core.cutting.listed import ListedTimeline, Written
 from oddmeter.core.lists.pulls import pulls
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
@@ -20,9 +20,9 @@ from oddmeter.interchange.texts import decoded
 
 MOST_BYTES = 100_000_000
 
-Read = Callable[[str, Rate | None, bool, str], ListedCut]
+Read = Callable[[str, Rate | None, bool, str], ListedTimeline]
 """From the text, the rate and the counting that people said, and a name where the list has none."""
-Write = Callable[[ListedCut, int], Written]
+Write = Callable[[ListedTimeline, int], Written]
 """From a cut and the source frames of handles."""
 
 
@@ -43,13 +43,13 @@ class ListFormat:
     in_chains: bool = False
 
 
-def _read_otio(text: str, rate: Rate | None, drop_frame: bool, name: str) -> ListedCut:
+def _read_otio(text: str, rate: Rate | None, drop_frame: bool, name: str) -> ListedTimeline:
     from oddmeter.interchange.otio.reading import read_otio  # noqa: PLC0415  (its library takes long to load)
 
     return read_otio(text, rate, drop_frame, name)
 
 
-def _write_otio(cut: ListedCut, _: int) -> Written:
+def _write_otio(cut: ListedTimeline, _: int) -> Written:
     from oddmeter.interchange.otio.writing import write_otio  # noqa: PLC0415  (its library takes long to load)
 
     return Written(write_otio(cut), ())
@@ -76,10 +76,10 @@ def format_of(file_name: str, text: str) -> ListFormat:
     return by_text or by_ending or READ[0]
 
 
-def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: bool = False) -> ListedCut:
+def read_cut(data: bytes, file_name: str, rate: Rate | None = None, drop_frame: bool = False) -> ListedTimeline:
     """The cut in a list; raises ``RuleError`` with a sentence where there is none."""
     if len(data) > MOST_BYTES:
-        raise RuleError(f"A list of more than {MOST_BYTES // 1_000_000} MB is not read.", "list")
+        raise RuleError(f"Lists of more than {MOST_BYTES // 1_000_000} MB are not supported.", "list")
     text = decoded(data)
     read = format_of(file_name, text).read
     assert read is not None
@@ -93,7 +93,7 @@ def rates_of(data: bytes, file_name: str) -> RateEvidence | None:
     return None if rates is None else rates(text)
 
 
-def write_cut(cut: ListedCut, file_name: str, handles: int = 0) -> Written:
+def write_cut(cut: ListedTimeline, file_name: str, handles: int = 0) -> Written:
     """The cut in the format that a file name ends with; raises ``RuleError`` where that is none."""
     ending = PurePath(file_name).suffix.lower()
     for one in FORMATS:

@@ -20,24 +20,24 @@ _MOST_PREAMBLE = 30
 def read_log(data: bytes) -> Table:
     """The table in a report. Raises ``RuleError`` with a sentence where there is none."""
     if len(data) > MOST_BYTES:
-        raise RuleError(f"A report of more than {MOST_BYTES // 1_000_000} MB is not read.", "log")
+        raise RuleError(f"Reports of more than {MOST_BYTES // 1_000_000} MB are not supported.", "log")
     text = _decoded(data)
     lines = text.splitlines()
     if not any(line.strip() for line in lines):
         raise RuleError("The report is empty.", "log")
     if len(lines) > _MOST_ROWS + _MOST_PREAMBLE:
-        raise RuleError(f"A report of more than {_MOST_ROWS} rows is not read; part it.", "log")
+        raise RuleError(f"Reports of more than {_MOST_ROWS} rows are not supported. Split the file.", "log")
     if any(line.count(delimiter) >= _MOST_COLUMNS for line in lines[:_MOST_PREAMBLE] for delimiter in _DELIMITERS):
-        raise RuleError(f"A report of more than {_MOST_COLUMNS} columns is not read.", "log")
+        raise RuleError(f"Reports of more than {_MOST_COLUMNS} columns are not supported.", "log")
     rows = max((_rows(text, delimiter) for delimiter in _DELIMITERS), key=_regularity)
     if len(rows) > _MOST_ROWS:
-        raise RuleError(f"A report of more than {_MOST_ROWS} rows is not read; part it.", "log")
+        raise RuleError(f"Reports of more than {_MOST_ROWS} rows are not supported. Split the file.", "log")
     heading = max(
         range(min(_MOST_PREAMBLE, len(rows))), key=lambda i: (len(guess_columns(rows[i])), len(rows[i]) > 1, -i)
     )
     headings = tuple(cell.strip() for cell in rows[heading])
     if len(headings) < 2:
-        raise RuleError("This is no table: no row of headings with at least two columns is found.", "log")
+        raise RuleError("This is not a table: no heading row with at least two columns was found.", "log")
     width = len(headings)
     body = tuple(tuple((*row, *[""] * width)[:width]) for row in rows[heading + 1 :])
     if not any(any(cell.strip() for cell in row) for row in body):

@@ -187,7 +187,7 @@ def wait_for(url: str, seconds: float = 30) -> None:
             return
         except psycopg.OperationalError as error:
             if time.monotonic() > end:
-                raise RuleError("The database does not answer.", "database") from error
+                raise RuleError("The database does not respond.", "database") from error
             time.sleep(0.2)
 
 

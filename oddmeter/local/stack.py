@@ -162,7 +162,7 @@ def _only_one(data: Path, port: int) -> Iterator[None]:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             lock.seek(0)
-            raise RuleError(f"Odd Meter runs already, at {lock.read().strip() or 'its address'}.", "running") from None
+            raise RuleError(f"Odd Meter is already running at {lock.read().strip() or 'its address'}.", "running") from None
         lock.truncate(0)
         lock.write(f"http://127.0.0.1:{port}")
         lock.flush()
@@ -175,14 +175,14 @@ def _held(port: int) -> Iterator[None]:
     """Hold a port of 127.0.0.1 from the first look on, so that nobody else opens there: not before our web processes
     have, and not beside them. Of two starts one has the name that only one process of a machine can have."""
     with socket.socket(socket.AF_UNIX) as name, socket.socket() as probe, socket.socket() as holder:
-        taken = RuleError(f"Port {port} is taken by another program; choose one with --port.", "port")
+        taken = RuleError(f"Port {port} is in use by another program. Choose another with --port.", "port")
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         for option in (socket.SO_REUSEADDR, socket.SO_REUSEPORT):
             holder.setsockopt(socket.SOL_SOCKET, option, 1)
         try:
             name.bind(f"\0odd-meter-port-{port}")
         except OSError:
-            raise RuleError(f"Odd Meter runs already, at http://127.0.0.1:{port}.", "running") from None
+            raise RuleError(f"Odd Meter is already running at http://127.0.0.1:{port}.", "running") from None
         try:
             probe.bind(("127.0.0.1", port))
             probe.close()
@@ -218,7 +218,7 @@ def roots_of(data: Path, media: list[str], *, demo: bool) -> list[str]:
     """
     named = {line.partition("=")[0].strip() for line in media}
     if DEMO_ROOT in named:
-        raise RuleError(f"“{DEMO_ROOT}” is the demo's own root; give yours another name.", "root")
+        raise RuleError(f"“{DEMO_ROOT}” is reserved for the demo. Name your media root differently.", "root")
     out = list(media)
     if "Footage" not in named and (not media or (data / "media").is_dir()):
         out.append(f"Footage={data / 'media'}")
@@ -272,7 +272,7 @@ def _wait_until_open(port: int, web: _Part) -> None:
                 return
         except (urllib.error.URLError, OSError):
             time.sleep(0.1)
-    raise RuleError("The web application does not answer.", "web")
+    raise RuleError("The web application does not respond.", "web")
 
 
 def _interrupt(_: int, __: object) -> None:

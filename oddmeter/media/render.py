@@ -49,9 +49,9 @@ def render(
     behind.
     """
     if plan.out.resolve().parent in {source.path.resolve().parent for source in plan.sources}:
-        raise RuleError("Files are never written into the folder of their source. Choose another folder.", "folder")
+        raise RuleError("Files cannot be written into their source's folder. Choose another folder.", "folder")
     if plan.out.exists():
-        raise RuleError(f"{plan.out.name} is there already; it was not written over.", "exists")
+        raise RuleError(f"{plan.out.name} already exists and was not overwritten.", "exists")
     try:
         plan.out.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -155,7 +155,7 @@ class _SoundStream:
         self._container = container
         layout, channels = track.layout
         if channels > encoding.most_channels:
-            raise RuleError(f"{encoding.label} holds at most {encoding.most_channels} channels of sound.", "sound")
+            raise RuleError(f"{encoding.label} supports up to {encoding.most_channels} sound channels.", "sound")
         self._stream = cast(AudioStream, container.add_stream(encoding.sound_codec, rate=track.rate, layout=layout))
         if encoding.sound_bit_rate:
             self._stream.codec_context.bit_rate = encoding.sound_bit_rate * channels
@@ -209,7 +209,7 @@ def _move_into_place(unfinished: Path, final: Path) -> None:
     try:
         os.link(unfinished, final)
     except FileExistsError:
-        raise RuleError(f"{final.name} is there already; it was not written over.", "exists") from None
+        raise RuleError(f"{final.name} already exists and was not overwritten.", "exists") from None
     except OSError as error:
         if error.errno not in (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EMLINK) or final.exists():
             raise

@@ -6,8 +6,8 @@ from fractions import Fraction
 from math import ceil, floor
 from pathlib import Path
 
-from oddmeter.core.cutting.events import Cut, Event, TrackKind
-from oddmeter.core.cutting.programmes import Programme
+from oddmeter.core.cutting.events import Event, EventList, TrackKind
+from oddmeter.core.cutting.ranges import RenderRange
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.core.evidence.identity import Identity
@@ -38,7 +38,7 @@ class Music:
     known: Identity | None
 
 
-def mix_of(programme: Programme, footage: Mapping[int, Footage], music: Mapping[tuple[str, str], Music]) -> Mix:
+def mix_of(programme: RenderRange, footage: Mapping[int, Footage], music: Mapping[tuple[str, str], Music]) -> Mix:
     """All that is heard of a programme, at unity and at its timeline's samples a second. ``footage`` are its clips,
     ``music`` the files of music by root and path; what is not among them is silent."""
     rate = programme.settings.rate.value
@@ -48,7 +48,7 @@ def mix_of(programme: Programme, footage: Mapping[int, Footage], music: Mapping[
 
 @dataclass(frozen=True)
 class _Mixing:
-    programme: Programme
+    programme: RenderRange
     footage: Mapping[int, Footage]
     music: Mapping[tuple[str, str], Music]
 
@@ -100,5 +100,5 @@ class _Mixing:
             return ()
         return sounds_of(footage.path, footage.facts.sounds, window.as_conform, self.rate)
 
-    def _samples(self, frames: int, cut: Cut) -> int:
+    def _samples(self, frames: int, cut: EventList) -> int:
         return round(frames / cut.rate.value * self.rate)

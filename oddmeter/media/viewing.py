@@ -79,7 +79,7 @@ def content_key(path: Path) -> str:
     try:
         told = [(str(file), file.stat().st_size, file.stat().st_mtime_ns) for file in (files[0], files[-1])]
     except (OSError, IndexError) as error:
-        raise RuleError(f"{path.name} is no longer where it was.", "media") from error
+        raise RuleError(f"{path.name} has been moved or deleted.", "media") from error
     return _hashed(repr((told, len(files))))
 
 

@@ -43,10 +43,10 @@ class ConflictError(RuleError):
 
 
 class MissingError(RuleError):
-    """What was asked for is not there, or no longer."""
+    """What was asked for does not exist, or no longer."""
 
     def __init__(self, what: str) -> None:
-        super().__init__(f"{what} is not there, or no longer.", "missing")
+        super().__init__(f"{what} no longer exists.", "missing")
 
 
 @contextmanager
@@ -84,7 +84,7 @@ def entitle(connection: Connection, title: str) -> None:
 
 
 @contextmanager
-def aside(connection: Connection) -> Iterator[None]:
+def without_journal(connection: Connection) -> Iterator[None]:
     """Write rows that no undo shall delete, in the middle of a change."""
     was = connection.execute("SELECT coalesce(current_setting('oddmeter.change', true), '')").fetchone()
     connection.execute("SELECT set_config('oddmeter.change', '', true)")

@@ -13,7 +13,7 @@ from oddmeter.core.evidence.proxies import pairs
 from oddmeter.core.evidence.verdicts import Question
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.clips import Clip, Decided, Use
-from oddmeter.store.changes import ConflictError, MissingError, aside, last_person
+from oddmeter.store.changes import ConflictError, MissingError, last_person, without_journal
 from oddmeter.store.database import Connection
 from oddmeter.store.facts import facts_from
 from oddmeter.store.logs import matched
@@ -172,7 +172,7 @@ def clips_in_show(connection: Connection, show_id: int, ids: Iterable[int]) -> l
     own = {delivery.id for delivery in deliveries(connection, show_id)}
     found = clips_by_id(connection, ids)
     if any(clip.delivery_id not in own for clip in found):
-        raise RuleError("A clip belongs to another show.", "missing")
+        raise RuleError("One of these clips belongs to another show.", "missing")
     return found
 
 
@@ -182,7 +182,7 @@ def add_delivery(connection: Connection, show_id: int, name: str, root: str, fol
     ``bring_in`` is the change that can be undone; the rows themselves stay, with all that is found out about
     them.
     """
-    with aside(connection):
+    with without_journal(connection):
         return _put_down(connection, show_id, name, root, folder, paths)
 
 

@@ -1,5 +1,5 @@
 """Decisions as they are stored: by show, delivery, recipe, clip and one timeline's use; recipes, tags, notes, and
-strokes of music."""
+beats of music."""
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from fractions import Fraction
@@ -9,7 +9,7 @@ from psycopg.types.json import Jsonb
 
 from oddmeter.core.conform.rounding import Precision
 from oddmeter.core.decisions.levels import Decisions, Layer, Level
-from oddmeter.core.decisions.music import Music, Strokes
+from oddmeter.core.decisions.music import Music, MusicBeats
 from oddmeter.core.decisions.recipes import Recipe, Rule
 from oddmeter.core.evidence.claims import Word
 from oddmeter.core.evidence.verdicts import Question
@@ -220,8 +220,8 @@ def _rule(rule: Rule | None) -> Jsonb | None:
     return None if rule is None else Jsonb(rule.texts())
 
 
-def kept_strokes(connection: Connection, show_id: int, music: Music) -> Strokes | None:
-    """The strokes of a piece of music in a show; None where nobody has changed what is found."""
+def kept_beats(connection: Connection, show_id: int, music: Music) -> MusicBeats | None:
+    """The beats of a piece of music in a show; None where nobody has changed what is found."""
     with connection.cursor(row_factory=dict_row) as cursor:
         row = cursor.execute(
             "SELECT strokes FROM music WHERE show_id = %s AND root = %s AND path = %s",
@@ -230,17 +230,17 @@ def kept_strokes(connection: Connection, show_id: int, music: Music) -> Strokes 
     return None if row is None else tuple(Fraction(one, _PARTS_A_SECOND) for one in row["strokes"])
 
 
-def keep_strokes(connection: Connection, show_id: int, music: Music, strokes: Strokes) -> None:
-    """Keep strokes to the millionth of a second, in place of those before."""
+def keep_beats(connection: Connection, show_id: int, music: Music, beats: MusicBeats) -> None:
+    """Keep beats to the millionth of a second, in place of those before."""
     connection.execute(
         "INSERT INTO music (show_id, root, path, strokes) VALUES (%s, %s, %s, %s)"
         " ON CONFLICT (show_id, root, path) DO UPDATE SET strokes = excluded.strokes",
-        (show_id, music.root, music.path, [round(one * _PARTS_A_SECOND) for one in strokes]),
+        (show_id, music.root, music.path, [round(one * _PARTS_A_SECOND) for one in beats]),
     )
 
 
-def forget_strokes(connection: Connection, show_id: int, music: Music) -> None:
-    """Go back to the strokes that are found."""
+def forget_beats(connection: Connection, show_id: int, music: Music) -> None:
+    """Go back to the beats that are found."""
     connection.execute(
         "DELETE FROM music WHERE show_id = %s AND root = %s AND path = %s", (show_id, music.root, music.path)
     )

@@ -8,7 +8,7 @@ from typing import Any
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
-from oddmeter.core.cutting.events import Cut, Event, Track
+from oddmeter.core.cutting.events import Event, EventList, Track
 from oddmeter.core.cutting.listed import ListedSource, Marker, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.lists.versions import laid_out
@@ -38,7 +38,7 @@ def versions(connection: Connection, show_id: int) -> dict[int, str]:
     return {int(str(timeline)): f"{count}.{told}.{marks}" for timeline, count, told, marks in rows}
 
 
-def cut_of(connection: Connection, timeline: Timeline) -> Cut:
+def event_list_of(connection: Connection, timeline: Timeline) -> EventList:
     """The events of a timeline."""
     with connection.cursor(row_factory=dict_row) as cursor:
         rows = cursor.execute(
@@ -50,8 +50,8 @@ def cut_of(connection: Connection, timeline: Timeline) -> Cut:
     markers = tuple(Marker(int(str(frame)), str(name), str(colour)) for frame, name, colour in marks)
     stored = [_event(row) for row in rows]
     laid, track_of = laid_out(stored), {event.id: event.track for event in stored}
-    lifted = frozenset(event.id for event in laid if track_of[event.id] != event.track)
-    return Cut(timeline.settings.rate, laid, markers, lifted)
+    moved_up = frozenset(event.id for event in laid if track_of[event.id] != event.track)
+    return EventList(timeline.settings.rate, laid, markers, moved_up)
 
 
 def insist(connection: Connection, show_id: int, timeline_id: int, seen: str) -> None:
@@ -60,7 +60,7 @@ def insist(connection: Connection, show_id: int, timeline_id: int, seen: str) ->
         raise ConflictError(CHANGED)
 
 
-def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple[Cut, list[int]]:
+def write(connection: Connection, timeline_id: int, was: EventList, now: EventList) -> tuple[EventList, list[int]]:
     """Write what became of the events and markers of a timeline; returns them as they are kept, and the ids of new
     events. What they were is either read in this transaction, or insisted on."""
     if was.markers != now.markers:
@@ -72,12 +72,12 @@ def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple
     ids = _insert(connection, timeline_id, added)
     changed = [
         event for event in now.events
-        if event.id in was.by_id and (was.by_id[event.id] != event or event.id in was.lifted)
+        if event.id in was.by_id and (was.by_id[event.id] != event or event.id in was.moved_up)
     ]  # fmt: skip
     groups = {event.id: ids.get(event.group, event.group) for event in (*added, *changed) if event.group is not None}
     moved = {
         event.id: event for event in changed
-        if replace(was.by_id[event.id], record_in=event.record_in) == event and event.id not in was.lifted
+        if replace(was.by_id[event.id], record_in=event.record_in) == event and event.id not in was.moved_up
     }  # fmt: skip
     _move(connection, timeline_id, list(moved.values()))
     _update(connection, timeline_id, [event for event in changed if event.id not in moved], groups)
@@ -88,7 +88,7 @@ def write(connection: Connection, timeline_id: int, was: Cut, now: Cut) -> tuple
         replace(event, id=ids.get(event.id, event.id), group=groups.get(event.id, event.group))
         if event.id in ids or event.id in groups else event for event in now.events
     )  # fmt: skip
-    return replace(now, events=kept, lifted=frozenset()), list(ids.values())
+    return replace(now, events=kept, moved_up=frozenset()), list(ids.values())
 
 
 def uses_of_clips(connection: Connection, show_id: int) -> dict[int, dict[int, int]]:
@@ -141,7 +141,7 @@ def _move(connection: Connection, timeline_id: int, moved: list[Event]) -> None:
         )
 
 
-def _mark(connection: Connection, timeline_id: int, cut: Cut) -> None:
+def _mark(connection: Connection, timeline_id: int, cut: EventList) -> None:
     """All markers anew: there are few."""
     connection.execute("DELETE FROM timeline_marker WHERE timeline_id = %s", (timeline_id,))
     with connection.cursor() as cursor:
@@ -174,7 +174,7 @@ def _row(timeline_id: int, event: Event) -> dict[str, Any]:
     return {
         "timeline_id": timeline_id, "track": event.track.name, "kind": event.kind.value, "clip_id": event.clip_id,
         "inner_id": event.timeline_id, "record_in": event.record_in, "length": event.length,
-        "source_in": fraction_text(event.source_in), "lead": fraction_text(event.lead),
+        "source_in": fraction_text(event.source_in), "lead": fraction_text(event.curve_offset),
         "decisions": Jsonb(event.decisions.texts()), "transition_kind": transition.kind if transition else None,
         "transition_length": transition.length if transition else None, "group_id": event.group,
         "flattened": event.flattened, "name": event.name,

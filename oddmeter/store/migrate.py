@@ -41,7 +41,7 @@ def migrate(url: str, last: int | None = None, queue: Mapping[str, str] | None =
         )
         known = {row[0] for row in connection.execute("SELECT number FROM migration").fetchall()}
         if known and max(known) > max(number for number, _, _ in migrations()):
-            raise RuleError("This database was made by a newer Odd Meter; start that one.", "database")
+            raise RuleError("This database was made by a newer version of Odd Meter. Start that version.", "database")
         for number, name, statements in migrations():
             if number in known or (last is not None and number > last):
                 continue

@@ -80,7 +80,7 @@ def ask(
         ).fetchone()
     except psycopg.errors.UniqueViolation as error:
         raise RuleError(
-            f"{out_path} is in the queue or made already. Choose another name or folder.", "exists"
+            f"{out_path} is already in the queue or made. Choose another name or folder.", "exists"
         ) from error
     assert made is not None
     return int(str(made[0]))
@@ -181,9 +181,9 @@ def retry(connection: Connection, render_id: int) -> None:
             (render_id,),
         )
     except psycopg.errors.UniqueViolation as error:
-        raise RuleError("This file has been asked for again since.", "exists") from error
+        raise RuleError("This file has been queued again since.", "exists") from error
     if done.rowcount != 1:
-        raise RuleError("Only a render that failed or was cancelled can be tried again.", "state")
+        raise RuleError("Only failed or cancelled files can be retried.", "state")
 
 
 _IN_SHORT = "(r.plan - '{timelines,plans}'::text[])"

@@ -88,11 +88,11 @@ def remove_timeline(connection: Connection, show_id: int, timeline_id: int) -> N
     assert held is not None
     planned_for, nested_in, files, sheets = held
     if planned_for:
-        raise RuleError("This is the timeline that is planned for. Choose another one first.", "timeline")
+        raise RuleError("This is the default timeline. Choose another default first.", "timeline")
     if nested_in is not None:
-        raise RuleError(f"It lies in the timeline “{nested_in}”; take it out of there first.", "nested")
+        raise RuleError(f"It is nested in the timeline “{nested_in}”. Remove it there first.", "nested")
     if files or sheets:
-        raise RuleError("Files were made or sheets taken for this timeline; it stays, as their proof does.", "made")
+        raise RuleError("Files or sheets were made for this timeline, so it cannot be removed.", "made")
     connection.execute("DELETE FROM timeline WHERE id = %s AND show_id = %s", (timeline_id, show_id))
 
 

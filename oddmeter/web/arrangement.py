@@ -5,7 +5,7 @@ from enum import StrEnum
 from fractions import Fraction
 from typing import Any
 
-from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.decisions.vocabulary import intent_text
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.planning.marks import Mark
 from oddmeter.web.board import Board, Row
@@ -62,7 +62,7 @@ _SORTS: Mapping[Sort, Callable[[Row], Any]] = {
     Sort.SHOT: lambda row: rate.value if (rate := row.known.findings.shot_rate) else _NOWHERE,
     Sort.FILE: lambda row: row.known.material.file_rate.value if row.known.material else _NOWHERE,
     Sort.READ: lambda row: row.plan.conformed.read_rate.value if row.plan else _NOWHERE,
-    Sort.DECISION: lambda row: wish_text(row.resolved.decisions.intent),
+    Sort.DECISION: lambda row: intent_text(row.resolved.decisions.intent),
     Sort.SPEED: lambda row: row.plan.conformed.speed if row.plan else _NOWHERE,
     Sort.CADENCE: lambda row: list(Kind).index(row.plan.conformed.frame_map.kind) if row.plan else -1,
     Sort.BEFORE: lambda row: row.before if row.plan else -1,
@@ -83,11 +83,11 @@ def _shot_name(row: Row) -> str:
 
 _GROUPS: Mapping[Group, Callable[[Board, Row], str]] = {
     Group.DELIVERY: lambda board, row: board.house.deliveries[row.clip.delivery_id].name,
-    Group.DECISION: lambda board, row: wish_text(row.resolved.decisions.intent),
+    Group.DECISION: lambda board, row: intent_text(row.resolved.decisions.intent),
     Group.RECIPE: _recipe_name,
     Group.SHOT: lambda board, row: _shot_name(row),
     Group.CADENCE: lambda board, row: row.plan.conformed.frame_map.kind.value if row.plan else "no plan",
-    Group.SCAN: lambda board, row: row.known.findings.scan or "not looked at",
+    Group.SCAN: lambda board, row: row.known.findings.scan or "not analysed",
     Group.TAG: lambda board, row: min(row.known.decided.tags, default="no tag"),
     Group.NONE: lambda board, row: "",
 }

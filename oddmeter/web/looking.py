@@ -177,7 +177,7 @@ class _Elsewhere:
                 if good:
                     return value
                 raise value
-            raise RuleError("The Bench is being started again; ask in a moment.", "busy")
+            raise RuleError("The Bench is restarting. Try again in a moment.", "busy")
 
         return ask
 

@@ -41,5 +41,5 @@ def listening(port: int, *, shared: bool) -> socket.socket:
         own.bind(("127.0.0.1", port))
     except OSError as error:
         own.close()
-        raise RuleError(f"Port {port} is taken by another program; choose one with --port.", "port") from error
+        raise RuleError(f"Port {port} is in use by another program. Choose another with --port.", "port") from error
     return own

@@ -14,7 +14,7 @@ from oddmeter.core.cutting.events import FIRST_PICTURE, Event
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.curves import Curve
-from oddmeter.core.decisions.parts import AS_DECIDED, Wish, text_of, treatment_of, treatment_texts
+from oddmeter.core.decisions.parts import AS_DECIDED, IntentSetting, text_of, treatment_of, treatment_texts
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
@@ -110,7 +110,7 @@ class Order(BaseModel):
         texts = {name: text_of(value) for name, value in parts.items()}
         curve = Curve.parse(document["curve"]) if document.get("curve") else None
         value = Fraction(document["value"]) if document.get("value") else None
-        texts["intent"] = str(Wish(Intent(document["intent"]), value, curve))
+        texts["intent"] = str(IntentSetting(Intent(document["intent"]), value, curve))
         texts |= {name: document[name] for name in ("read_rate", "held") if document.get(name)}
         return {**document, "treated": texts}
 
@@ -144,7 +144,7 @@ def order_of_event(use: Window, settings: TimelineSettings, handles: int, event_
     head, tail = use.handles_within(handles)
     made = use.longer(head, tail).event
     ordered = OrderedEvent(
-        id=event_id, source_in=fraction_text(made.source_in), lead=fraction_text(made.lead), length=made.length,
+        id=event_id, source_in=fraction_text(made.source_in), lead=fraction_text(made.curve_offset), length=made.length,
         head=head, tail=tail,
     )  # fmt: skip
     return order_of_conform(use.conformed, settings).model_copy(update={"event": ordered})
@@ -175,7 +175,7 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_p
     """The plan of an order for a clip that has been looked at; raises ``RuleError`` where its
     places are not here."""
     if clip.facts is None:
-        raise RuleError(f"{clip.name} has not been looked at yet.", "facts")
+        raise RuleError(f"{clip.name} has not been analysed yet.", "facts")
     asked, source = ordered.canvas, config.footage(clip.root, clip.path)
     cuts = frozenset(clip.picture.cuts if clip.picture else ())
     canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None

@@ -9,13 +9,13 @@ from oddmeter.store import clips, facts
 from oddmeter.store.database import Connection
 from oddmeter.store.renders import Render
 from oddmeter.work.orders import Order, plan_to_make
-from oddmeter.work.programmes import ProgrammeOrder, timeline_plan
+from oddmeter.work.ranges import RangeOrder, timeline_plan
 
 
 def file_plan(connection: Connection, config: Config, asked: Render) -> FilePlan:
     """The plan of a stored render; raises ``RuleError`` where its places are not here."""
     if asked.clip_id is None:
-        ordered = ProgrammeOrder.model_validate(asked.plan)
+        ordered = RangeOrder.model_validate(asked.plan)
         found = clips.clips_by_id(connection, ordered.clip_ids, even_removed=True)
         identity_at = partial(facts.identity_at, connection, asked.show_id)
         return timeline_plan(ordered, found, config, asked.setting, asked.out_path, identity_at)

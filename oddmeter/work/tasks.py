@@ -31,8 +31,8 @@ from oddmeter.media.verify import verify
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
 from oddmeter.work.apart import render_apart, verify_apart
+from oddmeter.work.output_lock import LaterError, OutputLock
 from oddmeter.work.plans import file_plan
-from oddmeter.work.right import LaterError, SoleRight
 
 log = logging.getLogger("oddmeter.worker")
 
@@ -187,7 +187,7 @@ def make(
         asked = renders.render(connection, render_id)
     if asked.state not in renders.UNDER_WAY:
         return
-    with SoleRight(database.url, asked.out_path) as right:
+    with OutputLock(database.url, asked.out_path) as right:
         try:
             progress = _Progress(database, asked.id, right, stopping)
             hands = _Hands(render_apart, verify_apart) if apart else _Hands(render, verify)
@@ -216,7 +216,7 @@ class _Hands:
 
 
 def _made_and_proven(
-    config: Config, database: Database, asked: renders.Render, progress: "_Progress", right: SoleRight, hands: _Hands
+    config: Config, database: Database, asked: renders.Render, progress: "_Progress", right: OutputLock, hands: _Hands
 ) -> tuple[Proof, str | None]:
     """The proof of the file, and a sentence where it is not as planned; then it has been moved off its name. One that
     was made already, by a worker that died or before its proof broke off, is proven only."""
@@ -224,7 +224,7 @@ def _made_and_proven(
         plan = file_plan(connection, config, asked)
     for source in plan.sources:
         if not is_there(source.path):
-            raise RuleError(f"{source.path.name} is no longer where it was; nothing was made.")
+            raise RuleError(f"{source.path.name} has been moved or deleted; nothing was made.")
     clear_unfinished(plan.out)
     _surely(database, lambda c: renders.begin(c, asked.id))
     known_as_ours, may_be_ours = asked.made and plan.out.exists(), asked.attempts > 0 and plan.out.exists()
@@ -245,9 +245,7 @@ def _made_and_proven(
             plan.out.unlink()
         raise
     except RuleError as error:
-        raise RuleError(
-            f"{plan.out.name} was made, and is kept, but could not be proven: {error}", error.code
-        ) from error
+        raise RuleError(f"{plan.out.name} was made and kept, but its proof failed: {error}", error.code) from error
     if proof.passed:
         return proof, None
     if not ours:
@@ -261,7 +259,7 @@ class _Progress:
     """Writes progress down now and then, and stops the render where that was asked. A database that does not
     answer is no reason to stop."""
 
-    def __init__(self, database: Database, render_id: int, right: SoleRight, stopping: Event | None) -> None:
+    def __init__(self, database: Database, render_id: int, right: OutputLock, stopping: Event | None) -> None:
         self._database, self._id, self._right, self._next = database, render_id, right, 0.0
         self._stopping = stopping
 

@@ -92,7 +92,7 @@ def assembly(page: Page, show: Show) -> None:
     show.open("assembly")
     page.get_by_role("button", name="Place 1 clip at the end").click()
     page.get_by_role("option", name="VR_lantern_24.mkv").first.click()
-    expect(page.get_by_label("Tail by")).to_be_visible()
+    expect(page.get_by_label("Trim tail by")).to_be_visible()
 
 
 def sheet(page: Page, show: Show) -> None:

@@ -54,7 +54,7 @@ def code_on_screen(page: Page, side: str) -> int | None:
 
 def make_file(page: Page, show: Show, name: str) -> None:
     show.open("handoff")
-    page.get_by_label("Folder below").fill(f"show {show.id}")  # other stories make files of the same clip
+    page.get_by_label("Folder").fill(f"show {show.id}")  # other stories make files of the same clip
     tick = page.get_by_role("checkbox", name=re.compile(re.escape(name)))
     make = page.get_by_role("button", name="Make 1 file")
 
@@ -162,7 +162,7 @@ def test_stutter_becomes_flow_with_trust_set_and_is_rendered_and_proven(page: Pa
     expect(page.get_by_label("Side A shows")).to_contain_text("repeated")
     expect(page.get_by_label("Side B shows")).to_contain_text("made")
     page.keyboard.press("t")
-    expect(page.get_by_role("img", name=re.compile("Side B.*mixed, the fuller the more"))).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile("Side B.*plum shows where frames were mixed"))).to_be_visible()
     page.keyboard.press("Control+Enter")
     expect(page.get_by_text(re.compile("In-betweens by flow.* for VR_clock_23.mkv")).first).to_be_visible()
     expect(page.get_by_label("Side A shows")).to_contain_text("made")
@@ -183,7 +183,7 @@ def test_a_whole_clip_at_a_glance_looks_as_even_as_it_is(page: Page, running: Ru
     }  # fmt: skip
     assert show.page.request.post(f"{show.url}/api/shows/{show.id}/treatments", data=decided).ok
     expect(page.get_by_text("2400 frames").first).to_be_visible()
-    page.get_by_role("button", name="Whole clip").click()
+    page.get_by_role("button", name="Fit", exact=True).click()
     bars = """c => {
         const [top, high] = [28, 26].map((y) => Math.round(y * devicePixelRatio));
         const seen = c.getContext("2d").getImageData(4, top, c.width - 8, high), lines = [];
@@ -200,7 +200,7 @@ def test_a_whole_clip_at_a_glance_looks_as_even_as_it_is(page: Page, running: Ru
     assert [lines.count(one) for one in (new, made, repeated)] == [6, 7, 13]
 
 
-def test_what_is_typed_and_side_b_are_both_kept_by_one_stroke(page: Page, running: Running) -> None:
+def test_what_is_typed_and_side_b_are_both_kept_in_one_step(page: Page, running: Running) -> None:
     show = Show(page, running)
     bench_of(show, "VR_clock_23.mkv", running)
     page.get_by_label("Side B: in-betweens").select_option("mix")

@@ -82,9 +82,9 @@ def test_the_command_field_finds_clips_timelines_and_deeds(page: Page, show: Sho
     command("undo brought")
     expect(page.get_by_role("dialog").get_by_role("option")).to_have_count(1)
     page.keyboard.press("Enter")
-    expect(page.get_by_text("There are no clips to plan yet.")).to_be_visible()
+    expect(page.get_by_text("There are no clips yet.")).to_be_visible()
     command("zzz")
-    expect(page.get_by_text("Nothing here is called that.")).to_be_visible()
+    expect(page.get_by_text("No matches.")).to_be_visible()
 
 
 def test_a_page_says_when_the_server_is_gone_and_goes_on_when_it_is_back(

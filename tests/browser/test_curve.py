@@ -53,7 +53,7 @@ def test_a_point_is_dragged_and_typed(page: Page, running: Running) -> None:
     expect(page.get_by_label("Side A shows")).to_contain_text("source")
     page.get_by_role("button", name="speed along the shot").click()
     page.get_by_role("heading", name="FD1_B01_bell_swing_100.mov").click()
-    page.get_by_role("button", name="Whole clip").click()
+    page.get_by_role("button", name="Fit", exact=True).click()
     page.keyboard.press("Home")
     for _ in range(4):
         page.keyboard.press("Shift+ArrowRight")
@@ -86,7 +86,7 @@ def test_a_point_is_dragged_and_typed(page: Page, running: Running) -> None:
     left.fill("-200%")
     with page.expect_request("**/curve"):
         left.press("Enter")
-    page.get_by_role("button", name="One speed again").click()
+    page.get_by_role("button", name="Back to one speed").click()
     with page.expect_response("**/curve") as answered:
         held[0].continue_()
     made = answered.value.json()
@@ -128,7 +128,7 @@ def test_one_shape_goes_over_many_clips(page: Page, running: Running) -> None:
     grid.focus()
     page.keyboard.press("Control+a")
     page.keyboard.press("8")
-    field = page.get_by_label("Speeds in turn")
+    field = page.get_by_label("Speed ramp")
     field.fill("100 → 25 → 100 %")
     field.press("Enter")
     expect(grid.get_by_role("row", name=re.compile("FD1_B02_sparks")).first).to_contain_text("100 → 25 → 100 %")

@@ -24,13 +24,13 @@ def test_a_default_shows_what_it_reaches_before_it_is_set(page: Page, show: Show
     dialog = page.get_by_role("dialog", name="Default of Card")
     dialog.get_by_label("wanted").select_option("pace")
     dialog.get_by_label("Value").fill("half")
-    dialog.get_by_role("button", name="See what it reaches").click()
+    dialog.get_by_role("button", name="Preview affected clips").click()
     expect(page.get_by_text("“half” is not a number.")).to_be_visible()
     dialog.get_by_label("Value").fill("1/2")
     dialog.get_by_label("held").fill("on twos")
-    dialog.get_by_role("button", name="See what it reaches").click()
-    expect(dialog.get_by_role("list", name="What it reaches")).to_contain_text("3 clips change")
-    table = dialog.get_by_role("table", name="Clips that move")
+    dialog.get_by_role("button", name="Preview affected clips").click()
+    expect(dialog.get_by_role("list", name="Affected clips")).to_contain_text("3 clips change")
+    table = dialog.get_by_role("table", name="Clips that change")
     expect(table.get_by_role("row").filter(has_text="a.mov")).to_contain_text("undecided → pace 50 %")
     dialog.get_by_role("button", name="Set it, 3 uses change").click()
     defaults = page.get_by_role("table", name="Defaults")
@@ -56,7 +56,7 @@ def test_receiving_systems_are_a_house_rule_seen_in_the_ledger(page: Page, show:
     page.keyboard.press("4")
     page.keyboard.type("8/15")
     page.keyboard.press("Enter")
-    rounding = panel(page).get_by_role("region", name="what a receiving system makes of it")
+    rounding = panel(page).get_by_role("region", name="rounding in the receiving system")
     expect(rounding.get_by_role("listitem").filter(has_text="whole per cent")).to_contain_text("53 %")
     rounding.get_by_role("button", name="whole per cent").click()
     expect(page.get_by_text("Receiving systems take whole per cent").first).to_be_visible()
@@ -65,7 +65,7 @@ def test_receiving_systems_are_a_house_rule_seen_in_the_ledger(page: Page, show:
     page.keyboard.press("Escape")
     expect(row(page, "a.mov")).to_contain_text(re.compile(r"53 % \+\d"))
     show.open("brief")
-    expect(page.get_by_label("Receiving systems take", exact=True)).to_have_value("whole-percent")
+    expect(page.get_by_label("Receiving systems accept", exact=True)).to_have_value("whole-percent")
 
 
 def test_recipes_are_put_on_by_hand_changed_ordered_and_taken_away(page: Page, show: Show, running: Running) -> None:
@@ -74,7 +74,7 @@ def test_recipes_are_put_on_by_hand_changed_ordered_and_taken_away(page: Page, s
     for name, wanted in (("Slow", "pace"), ("Left", "leave")):
         page.get_by_role("button", name="New recipe…").click()
         dialog = page.get_by_role("dialog", name="New recipe")
-        dialog.get_by_label("none by itself; only put on by hand").check()
+        dialog.get_by_label("none; applied by hand only").check()
         dialog.get_by_label("Name", exact=True).fill(name)
         dialog.get_by_label("wanted").select_option(wanted)
         if wanted == "pace":
@@ -83,7 +83,7 @@ def test_recipes_are_put_on_by_hand_changed_ordered_and_taken_away(page: Page, s
         expect(page.get_by_role("listitem", name=f"Recipe {name}")).to_contain_text("by hand only")
     row(page, "a.mov").click()
     slow = page.get_by_role("listitem", name="Recipe Slow")
-    slow.get_by_role("button", name="Put on 1 selected").click()
+    slow.get_by_role("button", name="Apply to 1 selected").click()
     expect(row(page, "a.mov")).to_contain_text("pace 25 %")
     expect(slow).to_contain_text("is on 1")
     page.get_by_role("button", name="Left earlier").click()
@@ -163,7 +163,7 @@ def test_rates_typed_into_the_command_field_are_reckoned_with(page: Page, show: 
 def test_a_sheet_is_taken_printed_and_says_what_changed_since(page: Page, show: Show, running: Running) -> None:
     fill(running, show.id, CARD)
     show.open("handoff")
-    page.get_by_role("button", name="Take the sheet").click()
+    page.get_by_role("button", name="Make the sheet").click()
     sheets = page.get_by_role("list", name="Sheets")
     expect(sheets.get_by_role("listitem")).to_have_count(2)
     show.open("plan")

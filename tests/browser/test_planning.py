@@ -39,16 +39,16 @@ def test_a_mixed_delivery_of_two_hundred_is_decided_by_recipes_in_six_actions(
     document = tmp_path / "house.json"
     document.write_text(json.dumps(HOUSE))
     show.open("brief")
-    page.get_by_label("A document of rules and recipes").set_input_files(document)  # 1
+    page.get_by_label("Rules and recipes file").set_input_files(document)  # 1
     expect(page.get_by_text("House settings and 3 recipes read").first).to_be_visible()
     page.get_by_role("link", name="3 recipes").click()  # 2
-    page.get_by_role("button", name="Run over 200 clips…").click()  # 3
+    page.get_by_role("button", name="Run on 200 clips…").click()  # 3
     dialog = page.get_by_role("dialog", name="3 recipes run over 200 clips")
-    preview = dialog.get_by_role("table", name="What the recipes change")
+    preview = dialog.get_by_role("table", name="Changes by recipes")
     expect(preview.get_by_role("row").filter(has_text="A_004.mov")).to_contain_text("undecided → pace 50 %")
     expect(dialog).to_contain_text("cadence")
     preview.get_by_role("checkbox", name="Take A_004.mov").uncheck()  # 4
-    dialog.get_by_role("button", name="Run over 199 clips").click()  # 5
+    dialog.get_by_role("button", name="Run on 199 clips").click()  # 5
     expect(page.get_by_text("3 recipes run over 199 clips").first).to_be_visible()
     expect(page.get_by_role("group", name="Filters").get_by_role("button", name="Undecided 1")).to_be_visible()
     expect(row(page, "A_000.mov")).to_contain_text("every frame")
@@ -119,7 +119,7 @@ def test_a_near_miss_is_cleared(page: Page, running: Running) -> None:
     row(page, "lantern.mov").click()
     page.keyboard.press("1")
     expect(row(page, "lantern.mov")).to_contain_text("real time")
-    out = page.get_by_role("region", name="near miss: two clean ways out")
+    out = page.get_by_role("region", name="near miss: two clean alternatives")
     expect(out).to_contain_text("× 1000/1001: whole")
     expect(out).to_contain_text("−1.7 cents; left alone it drifts −0.06 s a minute, −3.6 s an hour")
     expect(out).to_contain_text("one every 41.7 s")

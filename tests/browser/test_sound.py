@@ -78,7 +78,7 @@ def test_sound_is_seen_and_heard_with_its_pictures(page: Page, show: Show, runni
     page.keyboard.press("k")
 
     page.keyboard.press("m")
-    expect(page.get_by_role("button", name="no sound is heard")).to_be_visible()
+    expect(page.get_by_role("button", name="♪ sound off")).to_be_visible()
     page.evaluate("window.heard = []")
     page.keyboard.press("ArrowRight")
     page.wait_for_timeout(300)
@@ -89,7 +89,7 @@ def test_a_clip_without_sound_says_so(page: Page, show: Show, running: Running) 
     page.add_init_script(LISTEN)
     bench_of(show, "FD1_B02_sparks_119.mov", running)
     expect(page.get_by_role("img", name="Sound of A: The file has no sound.")).to_be_visible()
-    expect(page.get_by_role("button", name="no sound is heard")).to_be_disabled()
+    expect(page.get_by_role("button", name="♪ sound off")).to_be_disabled()
     page.keyboard.press("ArrowRight")
     expect(page.get_by_role("img", name="Side A, frame 1, final")).to_be_visible()
     assert heard(page) == []
@@ -104,7 +104,7 @@ def tab_to(page: Page, wanted: Locator) -> None:
     raise AssertionError("the Tab key does not lead there")
 
 
-def test_life_slow_and_fast_fall_on_three_strokes_of_the_music_by_keyboard(
+def test_life_slow_and_fast_fall_on_three_beats_of_the_music_by_keyboard(
     page: Page, show: Show, running: Running
 ) -> None:
     show.bring_in("The Tide Bell/Music")
@@ -114,14 +114,14 @@ def test_life_slow_and_fast_fall_on_three_strokes_of_the_music_by_keyboard(
     expect(panel.get_by_role("option", name="bell_theme_96.wav")).to_be_attached()
     tab_to(page, panel.get_by_label("Music", exact=True))
     page.keyboard.type("bell")
-    expect(panel.get_by_text("96 strokes a minute")).to_be_visible()
-    first = panel.get_by_role("button", name="First stroke here")
+    expect(panel.get_by_text("96 beats per minute")).to_be_visible()
+    first = panel.get_by_role("button", name="First beat here")
     tab_to(page, first)
     page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name="Stroke on frame 0", exact=True)).to_be_visible()
+    expect(page.get_by_role("button", name="Beat at frame 0", exact=True)).to_be_visible()
 
-    def on_stroke(number: int, leaves: str) -> None:
-        """A point of speed on the stroke after the next so many, pinned there, left at a speed."""
+    def on_beat(number: int, leaves: str) -> None:
+        """A point of speed on the beat after the next so many, pinned there, left at a speed."""
         at, passed = 0, 0
         while passed < number:
             page.keyboard.press("4")
@@ -148,9 +148,9 @@ def test_life_slow_and_fast_fall_on_three_strokes_of_the_music_by_keyboard(
     beats = [round(number * 60 / 96 * 25) for number in range(12)]
     beats = sorted({beat + off for beat in beats for off in (-1, 0, 1)})
     pinned: list[int] = []
-    on_stroke(2, "40%")
-    on_stroke(2, "150%")
-    on_stroke(1, "100%")
+    on_beat(2, "40%")
+    on_beat(2, "150%")
+    on_beat(1, "100%")
     page.keyboard.press("Control+Enter")
     expect(page.get_by_text(re.compile("urve .* for FD1_A02_mould_50.mov")).first).to_be_visible()
     make_file(page, show, "FD1_A02_mould_50.mov")

@@ -46,9 +46,9 @@ def test_a_rate_that_is_none_is_explained_and_nothing_typed_is_lost(page: Page, 
 
 def test_intake_shows_what_is_wrong_and_goes_on(page: Page, show: Show) -> None:
     show.open("intake")
-    page.get_by_role("button", name="Bring footage in").first.click()
+    page.get_by_role("button", name="Import footage").first.click()
     page.get_by_role("button", name="Odd card").click()
-    page.get_by_role("button", name="Bring in 2 files").click()
+    page.get_by_role("button", name="Import 2 files").click()
     expect(page.get_by_text("The file is empty.")).to_be_visible()
     expect(page.get_by_text("This is not a media file")).to_be_visible()
     expect(page.get_by_role("region", name="Deliveries")).to_contain_text("2 with trouble")
@@ -64,13 +64,13 @@ def test_intake_shows_what_is_wrong_and_goes_on(page: Page, show: Show) -> None:
     expect(page.get_by_role("button", name="The next clip")).to_be_disabled()
     page.get_by_role("link", name="Intake").click()
     page.get_by_role("region", name="Deliveries").get_by_role("button", name="Odd card").click()
-    page.get_by_role("button", name="Take out").click()
-    expect(page.get_by_text("No footage has come in yet.")).to_be_visible()
+    page.get_by_role("button", name="Remove from the show; files stay").click()
+    expect(page.get_by_text("No footage yet.")).to_be_visible()
 
 
 def test_files_dropped_into_the_page_come_in(page: Page, show: Show, running: Running) -> None:
     show.open("intake")
-    expect(page.get_by_text("Files can be dropped anywhere here.")).to_be_visible()
+    expect(page.get_by_text("Originals are never changed")).to_be_visible()
     clip = (running.footage / HARBOUR / "HB_gulls_30.mp4").read_bytes()
     page.evaluate(
         """([name, coded]) => {
@@ -130,7 +130,7 @@ def test_plan_filters_and_typed_speeds(page: Page, show: Show) -> None:
     expect(page.get_by_text("“quick” is not a number.")).to_be_visible()
 
 
-def test_an_alternative_is_taken_in_one_stroke(page: Page, show: Show) -> None:
+def test_an_alternative_is_taken_in_one_step(page: Page, show: Show) -> None:
     show.bring_in(HARBOUR)
     show.open("plan")
     page.get_by_role("row", name="HB_boat_59.mp4").click()
@@ -195,7 +195,7 @@ def test_handoff_cancels_and_tries_again(page: Page, show: Show) -> None:
     page.keyboard.press("Enter")
     expect(page.get_by_role("row", name="HB_gulls_30.mp4")).to_contain_text("speed 2.5 %")
     show.open("handoff")
-    page.get_by_label("Folder below").fill(f"show {show.id}")
+    page.get_by_label("Folder", exact=True).fill(f"show {show.id}")
     page.get_by_role("button", name="Make 1 file").click()
     item = page.get_by_role("listitem").filter(has_text=f"show {show.id}/HB_gulls_30_25.mov").last
     expect(item).to_contain_text("being made")
@@ -204,7 +204,7 @@ def test_handoff_cancels_and_tries_again(page: Page, show: Show) -> None:
     item.get_by_role("button", name=re.compile("again$")).click()
     expect(item).to_contain_text("being made")
     page.get_by_role("button", name="All (3)").click()
-    page.get_by_label("Folder below").fill(f"show {show.id} too")
+    page.get_by_label("Folder", exact=True).fill(f"show {show.id} too")
     page.get_by_role("button", name="Make 3 files").click()
     page.get_by_role("button", name=re.compile(r"^Cancel \d files$")).click()
     expect(page.get_by_text(re.compile(r"^Stopping \d files\.$"))).to_be_visible()
@@ -224,7 +224,7 @@ def test_names_that_clash_are_shown_before_anything_is_made(page: Page, show: Sh
     expect(page.get_by_text("another of these clips gets the same name")).to_have_count(2)
     expect(page.get_by_role("button", name="Make 1 file")).to_be_visible()
     page.get_by_label("Name pattern").fill("{colour}")
-    expect(page.get_by_text("A name pattern knows no “colour”.")).to_be_visible()
+    expect(page.get_by_text("“colour” is not a field of a name pattern.")).to_be_visible()
     expect(page.get_by_role("button", name="Nothing to make")).to_be_disabled()
 
 

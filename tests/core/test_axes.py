@@ -5,7 +5,7 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.core.cutting.commands import Command, Edit, with_snapping
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList
 from oddmeter.core.cutting.listed import Marker, SourceKind
 from oddmeter.core.numbers.axes import round_marks, round_step, snapped
 from oddmeter.core.numbers.rates import Rate
@@ -46,7 +46,7 @@ def test_a_dragged_edge_goes_to_cut_points_markers_and_the_playhead_but_not_its_
 ) -> None:
     """An event from 3 to 13, another from 22, a marker at 0, the playhead at 20; of two as near the earlier counts."""
     one = Event(1, FIRST_PICTURE, SourceKind.BLACK, 3, 10)
-    cut = Cut(PAL, (one, Event(2, FIRST_PICTURE, SourceKind.BLACK, 22, 10)), (Marker(0, ""),))
+    cut = EventList(PAL, (one, Event(2, FIRST_PICTURE, SourceKind.BLACK, 22, 10)), (Marker(0, ""),))
     asked = Command(edit, [1], value=typed) if edit is Edit.REFIT else Command(edit, [1], by=typed)
     made = with_snapping(asked, cut, TimelineSettings("cut", PAL), [20], 1)
     assert made.snapped_by == lands

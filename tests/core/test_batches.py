@@ -12,7 +12,7 @@ from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.speeds import conform
 from oddmeter.core.conform.strips import MINI_BEATS, mini_strip, strip_of
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Between, Framing, Intent, Treatment
 from oddmeter.core.evidence.facts import Facts, Sound
 from oddmeter.core.maps.frame_map import Tally
@@ -31,7 +31,7 @@ from oddmeter.core.planning.plans import Plan, Refusal, plan
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from oddmeter.interchange.paper import safe_cell
 
-REAL_TIME = Decisions(intent=Wish(Intent.REAL_TIME))
+REAL_TIME = Decisions(intent=IntentSetting(Intent.REAL_TIME))
 
 
 @pytest.mark.parametrize(
@@ -135,18 +135,18 @@ def test_marks_say_what_stands_out() -> None:
     assert Mark.OTHER_RASTER in found("24")
     inside = replace(REAL_TIME, framing=Framing.INSIDE)
     assert Mark.OTHER_RASTER not in found("24", inside)
-    assert Mark.SOUND_CHANGED in found("25", Decisions(intent=Wish(Intent.EVERY_FRAME)))
+    assert Mark.SOUND_CHANGED in found("25", Decisions(intent=IntentSetting(Intent.EVERY_FRAME)))
 
 
 @pytest.mark.parametrize(
     ("facts", "decided", "sentence", "marks"),
     [
-        (None, {}, "It has not been looked at yet.", ()),
+        (None, {}, "It has not been analysed yet.", ()),
         (Facts(fault="The file is empty."), {}, "The file is empty.", (Mark.FAULT,)),
-        (Facts(frames=9), {}, "It has no rate of its own; settle its file rate in Intake.", (Mark.FAULT,)),
-        (of(100, "25"), {"span": "100-200"}, "There are no frames between in and out: the clip has 100.",
+        (Facts(frames=9), {}, "It has no frame rate. Set its file rate in Intake.", (Mark.FAULT,)),
+        (of(100, "25"), {"span": "100-200"}, "There are no frames between the in and out points; the clip has 100.",
          (Mark.REFUSED,)),
-        (of(100, "25"), {"intent": "speed 90000000/1"}, "This speed is far beyond anything that can be shown.",
+        (of(100, "25"), {"intent": "speed 90000000/1"}, "This speed is out of range.",
          (Mark.REFUSED,)),
     ],
     ids=["not looked at", "fault", "no rate", "trim", "speed"],
@@ -170,7 +170,7 @@ PULLED = Originals(Fraction(4, 5), new="11110" * 200)
 
 
 @given(st.lists(st.tuples(st.integers(1, 900), st.booleans()), min_size=1, max_size=6), st.sampled_from(ALTERNATIVES))
-def test_an_alternative_is_what_each_clip_would_be(clips: list[tuple[int, bool]], wish: Wish) -> None:
+def test_an_alternative_is_what_each_clip_would_be(clips: list[tuple[int, bool]], wish: IntentSetting) -> None:
     """Also trimmed, and with repeats taken out: the sum of plans made one by one."""
     decided = {"intent": "pace 1/3", "span": "0-600", "fields": "original"}
     plans: list[Plan] = []

@@ -29,15 +29,15 @@ from oddmeter.core.cutting.edits import (
     trimmed,
     unlinked,
 )
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import Marker, SourceKind, Transition
 from oddmeter.core.cutting.rerating import cut_point, rerated
-from oddmeter.core.cutting.shown import Book, contains, lost_by_flattening, shown_at
+from oddmeter.core.cutting.shown import TimelineResolver, contains, lost_by_flattening, shown_at
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.music import Music
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.numbers.clock import Clock
@@ -50,15 +50,15 @@ SOUND = Track(TrackKind.SOUND, 1)
 
 
 @dataclass
-class Shelf(Book):
+class Shelf(TimelineResolver):
     """Timelines and clips by their numbers; an event's own wish is all that is decided."""
 
-    cuts: dict[int, Cut]
+    cuts: dict[int, EventList]
     materials: dict[int, Material] = field(default_factory=dict)
     treat: Callable[[Treatment], Treatment] = lambda treatment: treatment
     kept: dict[tuple[int, Event], Window | None] = field(default_factory=dict, init=False)
 
-    def cut(self, timeline_id: int) -> Cut:
+    def cut(self, timeline_id: int) -> EventList:
         return self.cuts[timeline_id]
 
     def window(self, timeline_id: int, event: Event) -> Window | None:
@@ -67,7 +67,7 @@ class Shelf(Book):
         return self.kept[timeline_id, event]
 
     def worked_out(self, timeline_id: int, event: Event) -> Window | None:
-        wish = event.decisions.intent or Wish(Intent.SPEED, Fraction(1))
+        wish = event.decisions.intent or IntentSetting(Intent.SPEED, Fraction(1))
         reverse = bool(event.decisions.reverse)
         treatment = self.treat(Treatment(wish.intent, wish.value, curve=wish.curve, reverse=reverse))
         if event.timeline_id is not None:
@@ -86,7 +86,7 @@ def clip_event(number: int, at: int, length: int, source_in: Fraction | int = 0,
 
 
 def speed(value: Fraction | str | int, *, reverse: bool = False) -> Decisions:
-    return Decisions(intent=Wish(Intent.SPEED, Fraction(value)), reverse=reverse or None)
+    return Decisions(intent=IntentSetting(Intent.SPEED, Fraction(value)), reverse=reverse or None)
 
 
 def bent() -> Decisions:
@@ -95,14 +95,16 @@ def bent() -> Decisions:
         {"frame": 260, "arrives": "0"}, {"frame": 230, "arrives": "-1/2"}, {"frame": 200, "arrives": "0"},
         {"frame": 320, "arrives": "2"},
     ]  # fmt: skip
-    return Decisions(intent=Wish(Intent.CURVE, curve=Curve.parse({"points": points})))
+    return Decisions(intent=IntentSetting(Intent.CURVE, curve=Curve.parse({"points": points})))
 
 
 def shelf(*events: Event, rate: Rate = FILM, material: Material | None = None) -> Shelf:
-    return Shelf({0: Cut(rate, events)}, {1: material or Material(400, Rate.of(50))})
+    return Shelf({0: EventList(rate, events)}, {1: material or Material(400, Rate.of(50))})
 
 
-def seen(book: Book, timeline: int = 0, first: int = 0, stop: int | None = None) -> list[tuple[object, ...]]:
+def seen(
+    book: TimelineResolver, timeline: int = 0, first: int = 0, stop: int | None = None
+) -> list[tuple[object, ...]]:
     """What each timeline frame shows, whatever its events are called."""
     stop = book.cut(timeline).length if stop is None else stop
     return [tuple(part.picture for part in shown_at(book, timeline, frame)) for frame in range(first, stop)]
@@ -214,7 +216,7 @@ def test_beyond_its_source_an_event_holds_the_last_good_frame_and_says_so() -> N
 def nested(level_speeds: list[str], leaf_rate: int = 240, rate: Rate = FILM) -> Shelf:
     """A clip inside timelines, each at a speed of its own."""
     clip = clip_event(1, 0, 100, 0, decisions=speed(1))
-    cuts = {len(level_speeds): Cut(rate, (clip,))}
+    cuts = {len(level_speeds): EventList(rate, (clip,))}
     for level in reversed(range(len(level_speeds))):
         inner = cuts[level + 1]
         length = max(1, -(-inner.length // Fraction(level_speeds[level])))
@@ -227,7 +229,7 @@ def nested(level_speeds: list[str], leaf_rate: int = 240, rate: Rate = FILM) -> 
             timeline_id=level + 1,
             decisions=speed(level_speeds[level]),
         )
-        cuts[level] = Cut(rate, (nest,))
+        cuts[level] = EventList(rate, (nest,))
     return Shelf(cuts, {1: Material(960, Rate.of(leaf_rate))})
 
 
@@ -248,13 +250,13 @@ def test_maps_through_nests_are_the_composition_by_hand(speeds: list[str], leaf_
 
 def test_a_fast_clip_in_a_slowed_timeline_shows_all_its_frames_unless_flattened() -> None:
     film = Rate.of(24)
-    inner = Cut(film, (clip_event(1, 0, 24, 0, decisions=speed(1)),))
+    inner = EventList(film, (clip_event(1, 0, 24, 0, decisions=speed(1)),))
     nest = Event(1, FIRST_PICTURE, SourceKind.TIMELINE, 0, 240, timeline_id=1, decisions=speed("1/10"))
-    book = Shelf({0: Cut(film, (nest,)), 1: inner}, {1: Material(240, Rate.of(240))})
+    book = Shelf({0: EventList(film, (nest,)), 1: inner}, {1: Material(240, Rate.of(240))})
     assert [part.weights.first for frame in range(240) for part in shown_at(book, 0, frame)] == list(range(240))
     (lost,) = lost_by_flattening(book, 0, nest)
     assert (lost.shown, lost.lost) == (240, 216)
-    flat = Shelf({0: Cut(film, (replace(nest, flattened=True),)), 1: inner}, book.materials)
+    flat = Shelf({0: EventList(film, (replace(nest, flattened=True),)), 1: inner}, book.materials)
     assert {part.weights.first for frame in range(240) for part in shown_at(flat, 0, frame)} == set(range(0, 240, 10))
 
 
@@ -286,13 +288,13 @@ def test_a_shutter_is_open_over_what_the_outer_timeline_runs_through(speeds: lis
 
 
 def test_a_shutter_sees_nothing_beyond_a_cut_and_flattened_only_a_frame_of_the_inner_timeline() -> None:
-    inner = Cut(FILM, (clip_event(1, 0, 3, 0), clip_event(2, 3, 9, 600)))
+    inner = EventList(FILM, (clip_event(1, 0, 3, 0), clip_event(2, 3, 9, 600)))
     nest = Event(1, FIRST_PICTURE, SourceKind.TIMELINE, 0, 6, timeline_id=1, decisions=speed(2))
     material = {1: Material(960, Rate.of(100))}
-    book = Shelf({0: Cut(FILM, (nest,)), 1: inner}, material, gathering(Fraction(1)))
+    book = Shelf({0: EventList(FILM, (nest,)), 1: inner}, material, gathering(Fraction(1)))
     (last,) = shown_at(book, 0, 1)
     assert dict(last.weights.parts) == {8 + i: Fraction(1, 4) for i in range(4)}, "not 600 and on, nor 12"
-    flat = replace(book, cuts={0: Cut(FILM, (replace(nest, flattened=True),)), 1: inner})
+    flat = replace(book, cuts={0: EventList(FILM, (replace(nest, flattened=True),)), 1: inner})
     (part,) = shown_at(flat, 0, 2)
     assert dict(part.weights.parts) == {604 + i: Fraction(1, 4) for i in range(4)}, "one frame of the inner timeline"
 
@@ -322,14 +324,16 @@ def test_a_moment_by_itself_shows_what_it_showed(data: st.DataObject) -> None:
 
 
 def test_a_timeline_run_backwards_shows_the_same_frames_from_the_end() -> None:
-    inner = Cut(
+    inner = EventList(
         FILM, (clip_event(1, 0, 30, 10, decisions=speed("1/2")), clip_event(2, 30, 20, 200, decisions=speed(2)))
     )
     there = Event(1, FIRST_PICTURE, SourceKind.TIMELINE, 0, 50, timeline_id=1)
     back = replace(there, source_in=SourceFrame(Fraction(50)), decisions=speed(1, reverse=True))
     pictures = [
         [part.weights.first for frame in range(50) for part in shown_at(book, 0, frame)]
-        for book in (Shelf({0: Cut(FILM, (one,)), 1: inner}, {1: Material(400, Rate.of(25))}) for one in (there, back))
+        for book in (
+            Shelf({0: EventList(FILM, (one,)), 1: inner}, {1: Material(400, Rate.of(25))}) for one in (there, back)
+        )
     ]
     # A moment shows what its frame's time on screen is run through from the other end.
     assert pictures[1][0] == 239 and pictures[1][-1] == 10
@@ -342,8 +346,8 @@ def test_a_timeline_is_never_inside_itself() -> None:
     assert contains(book, 0, 2) and contains(book, 1, 1) and not contains(book, 2, 0)
     inside = Event(9, FIRST_PICTURE, SourceKind.TIMELINE, 200, 10, timeline_id=0)
     endless = Shelf({**book.cuts, 2: book.cut(2).with_events([inside])}, book.materials)
-    with pytest.raises(RuleError, match="nested more than 64 deep"):
-        shown_at(Shelf({0: Cut(FILM, (replace(inside, record_in=0, timeline_id=0),))}), 0, 0)
+    with pytest.raises(RuleError, match="nested more than 64 levels deep"):
+        shown_at(Shelf({0: EventList(FILM, (replace(inside, record_in=0, timeline_id=0),))}), 0, 0)
     assert contains(endless, 2, 0)
 
 
@@ -357,9 +361,9 @@ def test_a_dissolve_mixes_what_goes_on_underneath() -> None:
     ]  # fmt: skip
 
 
-def three(*lengths: int) -> Cut:
+def three(*lengths: int) -> EventList:
     laid = in_order([clip_event(n, 0, length, 10 * n) for n, length in enumerate(lengths, 1)])
-    return Cut(FILM, laid)
+    return EventList(FILM, laid)
 
 
 def test_what_follows_moves_along_on_every_track_or_keeps_its_place() -> None:
@@ -367,7 +371,7 @@ def test_what_follows_moves_along_on_every_track_or_keeps_its_place() -> None:
     windows = Shelf({0: cut}, {1: Material(400, Rate.of(50))}).windows()
     for following, begins in ((Following.MOVES, [0, 50, 100, 105]), (Following.STAYS, [0, 50, 90, 95])):
         if following is Following.STAYS:
-            with pytest.raises(RuleError, match="On V1 “e3” would lie over “e2” by 10 frames"):
+            with pytest.raises(RuleError, match="On V1, “e3” would overlap “e2” by 10 frames"):
                 trimmed(cut, 2, Edge.TAIL, 10, windows, following)
             longer = trimmed(cut, 2, Edge.TAIL, -10, windows, following)
         else:
@@ -382,7 +386,7 @@ def test_what_follows_moves_along_on_every_track_or_keeps_its_place() -> None:
     head = trimmed(cut, 2, Edge.HEAD, 5, windows, Following.MOVES)
     assert [head.event(n).record_in for n in (1, 2, 3, 9)] == [0, 50, 85, 90] and head.event(2).source_in == 30
     across = cut.with_events([clip_event(8, 40, 30, track=Track(TrackKind.SOUND, 2))])
-    with pytest.raises(RuleError, match="A2 lies across this point"):
+    with pytest.raises(RuleError, match="A2 spans this point"):
         placed(across, [clip_event(5, 0, 10)], 50, Following.MOVES)
 
 
@@ -401,7 +405,7 @@ def test_a_slide_takes_from_one_neighbour_what_it_gives_the_other() -> None:
 
 def test_picture_and_sound_of_a_clip_stay_together_unless_unlinked() -> None:
     pair = [clip_event(1, 0, 50, group=7), clip_event(2, 0, 50, group=7, track=SOUND), clip_event(3, 50, 20)]
-    cut = Cut(FILM, (*in_order(pair[:2]), pair[2]))
+    cut = EventList(FILM, (*in_order(pair[:2]), pair[2]))
     windows = Shelf({0: cut}, {1: Material(400, Rate.of(50))}).windows()
     parts = split(cut, 1, 20, windows)
     assert sorted((event.record_in, event.length, event.track.name) for event in parts.events) == [
@@ -416,7 +420,7 @@ def test_picture_and_sound_of_a_clip_stay_together_unless_unlinked() -> None:
 
 def test_what_is_placed_later_is_no_part_of_what_was_placed_before() -> None:
     """Each pair of picture and sound is a group of its own, also beside events that are kept already."""
-    kept = Cut(FILM, (clip_event(105, 0, 10, group=105), clip_event(106, 0, 10, group=105, track=SOUND)))
+    kept = EventList(FILM, (clip_event(105, 0, 10, group=105), clip_event(106, 0, 10, group=105, track=SOUND)))
     pair = (clip_event(-1, 0, 10, group=-1), clip_event(-2, 0, 10, group=-1, track=SOUND))
     cut = placed(placed(kept, pair, 10), pair, 20)
     together = [{one.record_in for one in cut.together([event])} for event in cut.in_time]
@@ -429,7 +433,7 @@ def test_picture_and_sound_slowed_together_move_what_follows_once(parted: bool) 
     """Two pairs, their sound beside or parted from them, and what lies behind: no gap, nothing over anything."""
     places = ((1, 0, FIRST_PICTURE), (2, 0, SOUND), (3, 10, FIRST_PICTURE), (4, 10, SOUND), (5, 20, FIRST_PICTURE))
     events = [clip_event(n, at, 10, group=None if parted else at + 1, track=track) for n, at, track in places]
-    cut = replace(Cut(FILM, tuple(events)), markers=(Marker(3, "in it"), Marker(20, "behind")))
+    cut = replace(EventList(FILM, tuple(events)), markers=(Marker(3, "in it"), Marker(20, "behind")))
     windows = shelf(*events).windows()
     halved = lambda event: replace(event, decisions=speed("1/2"))  # noqa: E731
     made = respeeded(cut, [1, 2, 3, 4], halved, windows, Following.MOVES)
@@ -442,7 +446,7 @@ def test_picture_and_sound_slowed_together_move_what_follows_once(parted: bool) 
 
 def test_thousands_are_slowed_at_once() -> None:
     events = tuple(clip_event(n, n * 4, 4) for n in range(1, 3001))
-    cut, windows = Cut(FILM, events), shelf(*events).windows()
+    cut, windows = EventList(FILM, events), shelf(*events).windows()
     made = respeeded(cut, range(1, 3001), lambda one: replace(one, decisions=speed("1/3")), windows, Following.MOVES)
     assert [one.record_in for one in made.in_time] == [4 + 12 * n for n in range(3000)] and not made.gaps()[1:]
 
@@ -470,7 +474,7 @@ def test_gaps_are_filled_exactly_or_closed() -> None:
         full = filled(cut, 2, windows, by_speed=by_speed)
         assert full.gaps() == () and full.event(2).length == 52
     assert closed(cut) == three(50, 40, 30)
-    with pytest.raises(RuleError, match="no gap behind"):
+    with pytest.raises(RuleError, match="There is no gap after"):
         filled(cut, 1, windows, by_speed=False)
 
 
@@ -479,7 +483,7 @@ def test_a_delivery_slowed_to_an_eighth_ends_where_its_last_frame_is() -> None:
     clips = [Material(240 + 7 * n, Rate.of(240)) for n in range(20)]
     lengths = [conform(one, treatment, FILM).frame_map.length for one in clips]
     laid = in_order([clip_event(n, 0, length) for n, length in enumerate(lengths)])
-    assert Cut(FILM, laid).length == sum(lengths)
+    assert EventList(FILM, laid).length == sum(lengths)
     last = window(laid[-1], clips[-1], treatment, FILM)
     assert last.frame_map.pick(laid[-1].length - 1) == 240 + 7 * 19 - 1 and last.overrun == 0
 
@@ -503,17 +507,17 @@ def test_at_another_rate_nothing_drifts(lengths: list[int], rate: str) -> None:
 
 
 def test_speeds_that_followed_from_a_rate_are_held_at_another() -> None:
-    every = Decisions(intent=Wish(Intent.EVERY_FRAME))
-    cut = Cut(FILM, (clip_event(1, 0, 100, decisions=every), clip_event(2, 100, 50, decisions=bent())))
+    every = Decisions(intent=IntentSetting(Intent.EVERY_FRAME))
+    cut = EventList(FILM, (clip_event(1, 0, 100, decisions=every), clip_event(2, 100, 50, decisions=bent())))
     book = Shelf({0: cut}, {1: Material(400, Rate.of(50))})
     there = rerated(cut, Rate.of(50), book.windows()).cut
-    assert there.event(1).decisions.intent == Wish(Intent.SPEED, Fraction(1, 2))
+    assert there.event(1).decisions.intent == IntentSetting(Intent.SPEED, Fraction(1, 2))
     other = Shelf({0: there}, book.materials)
     assert [part.place for part in shown_at(other, 0, 180)] == [part.place for part in shown_at(book, 0, 90)]
     assert [part.place for part in shown_at(other, 0, 260)] == [part.place for part in shown_at(book, 0, 130)]
     assert cut_point(5, Rate.of(50), FILM).now == 2 and cut_point(7, Rate.of(50), FILM).now == 4, "halves to even"
-    with pytest.raises(RuleError, match="shorter than a frame"):
-        rerated(Cut(Rate.of(100), (clip_event(1, 0, 1),)), FILM, book.windows())
+    with pytest.raises(RuleError, match="would be shorter than one frame at"):
+        rerated(EventList(Rate.of(100), (clip_event(1, 0, 1),)), FILM, book.windows())
 
 
 def test_music_begins_and_fades_at_the_same_time_at_another_rate() -> None:
@@ -531,7 +535,7 @@ def test_events_know_what_is_beside_them() -> None:
     assert cut.at(FIRST_PICTURE, Fraction(50)) == cut.event(2)
     assert cut.at(FIRST_PICTURE, Fraction(50), backwards=True) == cut.event(1)
     assert cut.at(SOUND, Fraction(0)) is None
-    with pytest.raises(RuleError, match="would lie over"):
+    with pytest.raises(RuleError, match="would overlap"):
         cut.with_events([clip_event(9, 45, 10)])
-    with pytest.raises(RuleError, match="not there any more"):
+    with pytest.raises(RuleError, match="This event no longer exists"):
         cut.event(77)

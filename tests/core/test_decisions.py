@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from oddmeter.core.decisions.levels import Decisions, Layer, Level, resolve
-from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part, parse_wish
+from oddmeter.core.decisions.parts import Held, IntentSetting, Part, Reading, parse_intent, parse_part
 from oddmeter.core.decisions.treatment import AS_IT_STANDS, Between, Fields, Framing, Intent, SoundChoice, Span
 from oddmeter.core.decisions.vocabulary import part_text
 from oddmeter.core.numbers.errors import RuleError
@@ -18,8 +18,8 @@ RATIOS = st.fractions(min_value=Fraction(1, 50), max_value=50, max_denominator=1
 DECISIONS = st.builds(
     Decisions,
     intent=st.none()
-    | st.sampled_from([Wish(Intent.REAL_TIME), Wish(Intent.LEAVE)])
-    | st.builds(Wish, st.sampled_from([Intent.PACE, Intent.SPEED]), RATIOS),
+    | st.sampled_from([IntentSetting(Intent.REAL_TIME), IntentSetting(Intent.LEAVE)])
+    | st.builds(IntentSetting, st.sampled_from([Intent.PACE, Intent.SPEED]), RATIOS),
     reading=st.none() | st.builds(Reading, st.sampled_from([Rate.of(24), Rate.parse("59.94")]), RATIOS),
     fields=st.none() | st.sampled_from(Fields),
     between=st.none() | st.sampled_from(Between),
@@ -107,7 +107,7 @@ def test_what_says_nothing_is_refused_with_a_sentence(part: Part, text: str) -> 
 
 
 def test_a_fit_is_typed_as_a_length_and_left_as_it_is_ignores_other_levels() -> None:
-    assert parse_wish(Intent.FIT, "8s10f", Rate.of(25), False) == Wish(Intent.FIT, Fraction(210))
+    assert parse_intent(Intent.FIT, "8s10f", Rate.of(25), False) == IntentSetting(Intent.FIT, Fraction(210))
     show = Layer(Level.SHOW, "S", Decisions.parse({"reading": "timeline", "held": "2 frames", "reverse": "yes"}))
     clip = Layer(Level.CLIP, "", Decisions.parse({"intent": "leave"}))
     left = resolve([show, clip]).treatment(FILE, SHOT, TIMELINE)

@@ -22,7 +22,7 @@ from oddmeter.core.cutting.edits import (
     split,
     trimmed,
 )
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.cutting.windows import Window
@@ -45,7 +45,7 @@ def window_of(book: Shelf, event: Event) -> Window:
     return found
 
 
-def decided(cut: Cut, event_id: int, decisions: Decisions, book: Shelf, following: Following) -> Cut:
+def decided(cut: EventList, event_id: int, decisions: Decisions, book: Shelf, following: Following) -> EventList:
     return respeeded(cut, [event_id], lambda one: replace(one, decisions=decisions), book.windows(), following)
 
 
@@ -54,18 +54,18 @@ def test_made_straight_a_part_of_a_curve_begins_where_it_was_and_is_trimmed_from
     book = shelf(clip_event(1, 0, 100, 100, decisions=bent()), material=Material(400, Rate.of(25)))
     parts = split(book.cut(0), 1, 30, book.windows())
     second = parts.in_time[1]
-    assert second.lead > 0
+    assert second.curve_offset > 0
     began = window_of(book, second).place(0)
     straight = decided(parts, second.id, speed(1), book, Following.STAYS).event(second.id)
-    assert straight.lead == 0 and window_of(book, straight).place(0) == began
+    assert straight.curve_offset == 0 and window_of(book, straight).place(0) == began
     cut = parts.with_events([straight])
     head = trimmed(cut, straight.id, Edge.HEAD, 5, book.windows()).event(straight.id)
-    assert window_of(book, head).place(0) == began + 5 and head.lead == 0
+    assert window_of(book, head).place(0) == began + 5 and head.curve_offset == 0
 
 
 def test_straight_by_another_level_a_part_of_a_curve_counts_its_lead_once() -> None:
     """The curve was the clip's, and is gone: the event still says how far along it is."""
-    event = clip_event(1, 0, 40, 0, decisions=speed(1), lead=Fraction(30, 25))
+    event = clip_event(1, 0, 40, 0, decisions=speed(1), curve_offset=Fraction(30, 25))
     book = shelf(event, material=Material(400, Rate.of(25)))
     assert window_of(book, event).place(0) == 30
     for by, edge in ((5, Edge.HEAD), (-5, Edge.TAIL)):
@@ -134,7 +134,7 @@ def dissolving(length: int = 50, over: int = 25) -> Shelf:
 def test_nothing_is_split_or_cut_short_inside_its_transition() -> None:
     book = dissolving()
     for after in (1, 24):
-        with pytest.raises(RuleError, match="in the middle of its dissolve"):
+        with pytest.raises(RuleError, match="dissolve into .* is still running"):
             split(book.cut(0), 2, after, book.windows())
     parts = split(book.cut(0), 2, 25, book.windows())
     before = seen(book)
@@ -154,7 +154,7 @@ def test_a_transition_is_never_longer_than_its_event() -> None:
     longest = dissolved(book.cut(0), [2], "dissolve", 80).event(2)
     assert longest.transition == Transition("dissolve", 50)
     assert dissolved(book.cut(0), [2], "dissolve", 0).event(2).transition is None
-    with pytest.raises(RuleError, match="a transition of 60 frames in an event of 50"):
+    with pytest.raises(RuleError, match="transition of 60 frames does not fit in an event of 50"):
         clip_event(1, 0, 50, transition=Transition("wipe", 60))
 
 
@@ -180,7 +180,7 @@ def test_frames_over_are_found_as_by_walking(wanted: int, edge: int, curved: boo
     runs = [abs(use.place(edge + way * count) - begins) for count in range(6001)]
     first = next((count for count, run in enumerate(runs) if count and run >= abs(wanted)), None)
     if first is None:
-        with pytest.raises(RuleError, match="does not run through"):
+        with pytest.raises(RuleError, match="The event does not cover that many source frames there"):
             use.frames_over(Fraction(wanted), edge)
         return
     closer = first if runs[first] - abs(wanted) <= abs(wanted) - runs[first - 1] else first - 1
@@ -207,7 +207,7 @@ MATERIALS = [
     Material(400, Rate.of(50)), Material(400, Rate.parse("59.94")),
     Material(400, Rate.of(50), clock=Clock.of([0, *(10 * i + i % 3 for i in range(1, 401))], Fraction(1, 500))),
 ]  # fmt: skip
-Edited = Callable[[Cut, Event, Shelf, int, Following], Cut]
+Edited = Callable[[EventList, Event, Shelf, int, Following], EventList]
 MADE: dict[str, Edited] = {
     "head": lambda cut, one, book, by, how: trimmed(cut, one.id, Edge.HEAD, by, book.windows(), how),
     "tail": lambda cut, one, book, by, how: trimmed(cut, one.id, Edge.TAIL, by, book.windows(), how),
@@ -240,8 +240,8 @@ def lists(draw: st.DrawFn) -> Shelf:
     if first.clip_id is not None and draw(st.booleans()):
         events[0] = replace(first, group=first.id)
         events.append(replace(first, id=80, group=first.id, track=Track(TrackKind.SOUND, 1), transition=None))
-    inner = Cut(Rate.of(24), (clip_event(1, 0, 9, 10), clip_event(2, 9, 12, 200, decisions=speed("1/2"))))
-    return Shelf({0: Cut(FILM, tuple(events)), 7: inner}, {1: draw(st.sampled_from(MATERIALS))})
+    inner = EventList(Rate.of(24), (clip_event(1, 0, 9, 10), clip_event(2, 9, 12, 200, decisions=speed("1/2"))))
+    return Shelf({0: EventList(FILM, tuple(events)), 7: inner}, {1: draw(st.sampled_from(MATERIALS))})
 
 
 @given(
@@ -271,7 +271,7 @@ def test_frames_that_an_edit_does_not_concern_stay_what_they_are(
         then, changed = Shelf({**book.cuts, 0: after}, book.materials), {e.id for e in cut.together([one])}
         for event in after.by_track.get(FIRST_PICTURE, ()):
             use = then.window(0, event) if event.id in changed else None
-            assert use is None or event.lead == 0 or use.conformed.course is not None, name
+            assert use is None or event.curve_offset == 0 or use.conformed.course is not None, name
             was, before, under = cut.by_id.get(event.id), after.before(event), None
             if was is None or (event.id in changed and name != "split"):
                 continue

@@ -6,15 +6,15 @@ from fractions import Fraction
 import pytest
 
 from oddmeter.core.cutting.edits import closed
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind, Transition
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList
+from oddmeter.core.cutting.listed import ListedEvent, ListedSource, ListedTimeline, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.logs import LogEntry
 from oddmeter.core.lists.finding import Footage, FoundBy, event_of, events_of, linked
 from oddmeter.core.lists.listing import listed_cut
-from oddmeter.core.lists.versions import Fate, laid_out, taken_over
+from oddmeter.core.lists.versions import ChangeKind, laid_out, taken_over
 from oddmeter.core.numbers.clock import Clock
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Label
@@ -136,7 +136,7 @@ def test_a_variable_clip_is_found_by_its_own_times_and_told_by_them(start: str |
     if start is not None:
         assert str(clip.facts.timecode_of(int(place))) in ("10:00:59:29", "10:01:00:00")
     event = Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 50, place, clip_id=1)
-    book = Shelf({0: Cut(Rate.of(25), (event,))}, {1: clip.material})
+    book = Shelf({0: EventList(Rate.of(25), (event,))}, {1: clip.material})
     timeline = Timeline(0, TimelineSettings("cut", Rate.of(25)), 1)
     (listed,) = listed_cut(book, lambda _: timeline, 0, {1: clip}).events
     assert (listed.source_in.rate, int(listed.source_in.count), int(listed.speed)) == (Rate.of(30), at, 1)
@@ -176,7 +176,7 @@ def test_a_listed_event_keeps_the_list_s_speed_as_its_own_decision() -> None:
 
 
 def test_picture_and_sound_of_one_source_are_one_group() -> None:
-    cut = ListedCut("Cut", FILM, False, 90_000, (
+    cut = ListedTimeline("Cut", FILM, False, 90_000, (
         listed("bell", 0, 20, 0), listed("bell", 0, 20, 0, track="A1"), listed("bell", 20, 20, 20),
         listed("nobody", 40, 5, 0), ListedEvent("V", SourceKind.GAP, 45, 5),
     ))  # fmt: skip
@@ -191,30 +191,30 @@ def test_picture_and_sound_of_one_source_are_one_group() -> None:
 
 
 def test_events_that_lie_over_each_other_go_onto_tracks_of_their_own() -> None:
-    cut = ListedCut(
+    cut = ListedTimeline(
         "Cut", FILM, False, 0, (listed("bell", 0, 20, 0), listed("bell", 10, 20, 0), listed("bell", 15, 5, 0))
     )
     laid = laid_out([event for event, _ in events_of(cut, footage(known(1, "bell.mov")))])
     assert [event.track.name for event in laid] == ["V1", "V2", "V3"]
-    assert Cut(FILM, laid).length == 30
+    assert EventList(FILM, laid).length == 30
 
 
 def test_a_version_taken_over_keeps_what_was_decided() -> None:
     held = footage(known(1, "bell.mov"), known(2, "boat.mov", "59.94"))
-    first = ListedCut("Cut", FILM, False, 90_000, (listed("bell", 0, 50, 10), listed("boat", 50, 50, 5)))
+    first = ListedTimeline("Cut", FILM, False, 90_000, (listed("bell", 0, 50, 10), listed("boat", 50, 50, 5)))
     events = [event for event, _ in events_of(first, held)]
     mine = Decisions.parse({"between": "flow", "intent": "speed 1"})
-    ours = Cut(FILM, (replace(events[0], decisions=mine), events[1]))
-    second = ListedCut("Cut", FILM, False, 90_000, (
+    ours = EventList(FILM, (replace(events[0], decisions=mine), events[1]))
+    second = ListedTimeline("Cut", FILM, False, 90_000, (
         listed("boat", 0, 40, 5, transition=Transition("dissolve", 4)), listed("bell", 40, 50, 10),
         listed("bell", 90, 10, 200),
     ))  # fmt: skip
     taken = taken_over(ours, first, second, events_of(second, held), held.known)
     assert [(one.fate, one.event.name) for one in taken.found] == [
-        (Fate.TRIMMED, "boat.mov"), (Fate.MOVED, "bell.mov"), (Fate.NEW, "bell.mov"),
+        (ChangeKind.TRIMMED, "boat.mov"), (ChangeKind.MOVED, "bell.mov"), (ChangeKind.NEW, "bell.mov"),
     ]  # fmt: skip
     bell = next(event for event in taken.cut.events if event.id == events[0].id)
     assert bell.decisions == mine and (bell.record_in, bell.length) == (40, 50)
     assert len(taken.cut.by_track[FIRST_PICTURE]) == 3 and closed(taken.cut) == taken.cut
-    with pytest.raises(RuleError, match="at 24, this timeline at 25"):
-        taken_over(ours, first, ListedCut("Cut", Rate.of(24), False, 0, ()), (), held.known)
+    with pytest.raises(RuleError, match="at 24 and this timeline at 25"):
+        taken_over(ours, first, ListedTimeline("Cut", Rate.of(24), False, 0, ()), (), held.known)

@@ -1,4 +1,4 @@
-"""Music beside a clip, and strokes as people change them."""
+"""Music beside a clip, and beats as people change them."""
 
 from fractions import Fraction
 
@@ -9,20 +9,20 @@ from hypothesis import strategies as st
 from oddmeter.core.decisions.music import (
     NO_MUSIC,
     Music,
-    Strokes,
+    MusicBeats,
     doubled,
     halved,
-    nearest_stroke,
+    nearest_beat,
     tapped,
     tempo,
-    with_moved_stroke,
-    with_stroke,
-    without_stroke,
+    with_beat,
+    with_moved_beat,
+    without_beat,
 )
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 
-STEADY: Strokes = tuple(Fraction(number, 2) for number in range(8))
+STEADY: MusicBeats = tuple(Fraction(number, 2) for number in range(8))
 NAMES = st.text(st.characters(exclude_characters=":\0", exclude_categories=["Cs"]), min_size=1, max_size=20)
 MUSIC = st.builds(
     Music,
@@ -48,20 +48,20 @@ def test_a_second_of_music_and_a_timeline_frame() -> None:
             Music.parse(odd)
 
 
-def test_strokes_are_changed_by_hand() -> None:
+def test_beats_are_changed_by_hand() -> None:
     assert tempo(STEADY) == 120 and tempo(()) is None
     assert halved(STEADY) == STEADY[::2] and tempo(halved(STEADY)) == 60
     assert tempo(doubled(STEADY)) == 240 and halved(doubled(STEADY)) == STEADY
-    assert with_stroke(STEADY, Fraction(5, 4))[3] == Fraction(5, 4)
-    assert without_stroke(STEADY, 1) == (STEADY[0], *STEADY[2:])
-    assert with_moved_stroke(STEADY, 2, Fraction(11, 10))[2] == Fraction(11, 10)
-    assert nearest_stroke(STEADY, Fraction(6, 5)) == 2 and nearest_stroke(STEADY, Fraction(99)) == 7
-    with pytest.raises(RuleError, match="There is a stroke already"):
-        with_stroke(STEADY, Fraction(1001, 1000))
-    with pytest.raises(RuleError, match="has not begun"):
-        with_stroke(STEADY, Fraction(-1))
-    with pytest.raises(RuleError, match="no strokes"):
-        nearest_stroke((), Fraction(1))
+    assert with_beat(STEADY, Fraction(5, 4))[3] == Fraction(5, 4)
+    assert without_beat(STEADY, 1) == (STEADY[0], *STEADY[2:])
+    assert with_moved_beat(STEADY, 2, Fraction(11, 10))[2] == Fraction(11, 10)
+    assert nearest_beat(STEADY, Fraction(6, 5)) == 2 and nearest_beat(STEADY, Fraction(99)) == 7
+    with pytest.raises(RuleError, match="already a beat"):
+        with_beat(STEADY, Fraction(1001, 1000))
+    with pytest.raises(RuleError, match="The music has not started at this frame"):
+        with_beat(STEADY, Fraction(-1))
+    with pytest.raises(RuleError, match="no beats"):
+        nearest_beat((), Fraction(1))
 
 
 def test_taps_take_the_place_of_what_lay_between_them() -> None:

@@ -92,7 +92,7 @@ def test_a_trim_never_breaks_the_numbers(
 
 
 def test_a_trim_that_leaves_nothing_is_said() -> None:
-    with pytest.raises(RuleError, match="no frames between in and out: the clip has 300"):
+    with pytest.raises(RuleError, match="no frames between the in and out points; the clip has 300"):
         plan("25", Treatment(Intent.REAL_TIME, span=Span(300, 400)))
 
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.curves import Curve, Point, SpeedOf
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Span, Treatment
 from oddmeter.core.maps.frame_map import FrameMap, Tally
 from oddmeter.core.maps.paths import Path
@@ -190,7 +190,7 @@ def test_a_pinned_point_comes_exactly_then(at: int, later: int, curve: Curve) ->
             Material(100, Rate.of(50)), Treatment(Intent.CURVE, curve=Curve(curve.of, tuple(points))), Rate.of(25)
         )
     except RuleError as error:
-        assert "no room" in str(error)
+        assert "nothing fits" in str(error)
         return
     timed = planned.frame_map
     for point in (points[0], points[-1]):
@@ -202,18 +202,18 @@ def test_a_pinned_point_comes_exactly_then(at: int, later: int, curve: Curve) ->
 @pytest.mark.parametrize(
     ("points", "sentence"),
     [
-        ([{"frame": 300, "leaves": "1"}], "stands at frame 300, outside of 0 to 99"),
+        ([{"frame": 300, "leaves": "1"}], "is at frame 300, outside 0 to 99"),
         ([{"frame": 50, "leaves": "-1"}], "is never reached backwards from frame 0"),
-        ([{"frame": 0, "leaves": "0"}, {"frame": 50, "leaves": "0"}], "it stands still at frame 0"),
-        ([{"frame": 0, "leaves": "1"}, {"frame": 50, "leaves": "-1"}], "turn at a speed of 0"),
-        ([{"frame": 0, "leaves": "1"}, {"frame": 50, "leaves": "1", "at": 0}], "no room"),
-        ([{"frame": 0, "leaves": "1", "at": 9}], "nothing lies before it"),
-        ([{"frame": -1, "leaves": "1"}], "Point 1 of the curve: Frames are counted from 0"),
+        ([{"frame": 0, "leaves": "0"}, {"frame": 50, "leaves": "0"}], "since the picture holds at frame 0"),
+        ([{"frame": 0, "leaves": "1"}, {"frame": 50, "leaves": "-1"}], "is reached in the other direction"),
+        ([{"frame": 0, "leaves": "1"}, {"frame": 50, "leaves": "1", "at": 0}], "nothing fits"),
+        ([{"frame": 0, "leaves": "1", "at": 9}], "since nothing before it can be slowed"),
+        ([{"frame": -1, "leaves": "1"}], "Point 1 of the curve: Frame numbers start at 0"),
         ([{"frame": 1}], "Point 1 of the curve has no speed"),
         ([{"frame": 1, "leaves": "fast"}], "is not a number"),
-        ([{"frame": 1, "leaves": 1.5}], "Speeds are exact"),
-        ([{"frame": 1, "leaves": "1", "ease": [0, 4]}], "between 0, soft, and 3"),
-        ([{"frame": 1, "share": "1/2", "leaves": "1"}], "a share of the clip, or seconds"),
+        ([{"frame": 1, "leaves": 1.5}], "as whole numbers or as text such as"),
+        ([{"frame": 1, "leaves": "1", "ease": [0, 4]}], "Ease is between 0"),
+        ([{"frame": 1, "share": "1/2", "leaves": "1"}], "Place a curve point by frame"),
         ([{"frame": 1, "leaves": "1", "colour": "red"}], "Point 1 of the curve takes"),
         ([], "between 1 and 200"),
     ],
@@ -278,8 +278,8 @@ def test_what_the_shutter_of_a_second_field_took_is_not_dropped() -> None:
 
 @given(forward_curves(80))
 def test_a_curve_is_kept_as_text(curve: Curve) -> None:
-    wish = Wish(Intent.CURVE, curve=curve)
-    assert Wish.parse(str(wish)) == wish
+    wish = IntentSetting(Intent.CURVE, curve=curve)
+    assert IntentSetting.parse(str(wish)) == wish
     assert Curve.parse(json.loads(json.dumps(curve.document()))) == curve
 
 
@@ -312,10 +312,10 @@ def test_near_misses_hiccup_in_their_stretch_alone() -> None:
 
 def test_what_would_run_for_days_is_refused() -> None:
     slow = Curve.parse({"points": [{"frame": 1, "arrives": "1", "leaves": "1/1000000"}]})
-    with pytest.raises(RuleError, match="hours; that is far too long"):
+    with pytest.raises(RuleError, match="At these speeds the clip would last"):
         conform(Material(1000, Rate.of(25)), Treatment(Intent.CURVE, curve=slow), Rate.of(25))
     clock = even_clock(1000, Fraction(25))
-    with pytest.raises(RuleError, match="hours; that is far too long"):
+    with pytest.raises(RuleError, match="At these speeds the clip would last"):
         conform(Material(1000, Rate.of(25), clock=clock), Treatment(Intent.FIT, Fraction(9_000_000)), Rate.of(25))
 
 

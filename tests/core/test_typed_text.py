@@ -111,10 +111,10 @@ def test_speeds_of_a_curve_are_per_cent_or_fractions(text: str) -> None:
 @pytest.mark.parametrize(
     ("text", "asks"),
     [
-        ("1 > 0.5", "did you mean 100 % → 50 %"),
-        ("10000 > 2500", "nobody means"),
+        ("1 > 0.5", "Did you mean 100 % → 50 %"),
+        ("10000 > 2500", "Numbers here are percentages"),
         ("12,5", "12.5, or 12 → 5"),
-        ("fast > slow", "“fast” is no speed"),
+        ("fast > slow", "“fast” is not a speed"),
     ],
 )
 def test_what_makes_no_sense_as_a_curve_is_asked(text: str, asks: str) -> None:

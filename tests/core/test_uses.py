@@ -11,14 +11,14 @@ from hypothesis import strategies as st
 from oddmeter.core.conform.material import Material
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.edits import Edge, Following
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.cutting.uses import EventMark, Use, marks_of, use_of_clip, use_of_timeline
 from oddmeter.core.cutting.windows import window
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions, Layer, Level
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.lists.finding import event_of
 from oddmeter.core.lists.listing import MadeFile, error_of, listed_cut, of_made_files
@@ -66,16 +66,16 @@ def test_an_event_without_a_usable_source_says_why() -> None:
     gone = use_of_clip(clip_event(1, 0, 20, name="bell"), None, House(), TIMELINE)
     assert (gone.window, gone.trouble) == (None, "bell is not among the footage.")
     fast = clip_event(1, 0, 20, decisions=speed(Fraction(10**9)))
-    assert "far beyond" in use_of_clip(fast, known(1, "bell.mov"), House(), TIMELINE).trouble
+    assert "This speed is out of range" in use_of_clip(fast, known(1, "bell.mov"), House(), TIMELINE).trouble
     nest = replace(clip_event(1, 0, 20), kind=SourceKind.TIMELINE, clip_id=None, timeline_id=2)
-    assert use_of_timeline(nest, Cut(FILM), TIMELINE).trouble == "The timeline inside is empty."
-    inner = use_of_timeline(nest, Cut(Rate.of(50), (clip_event(1, 0, 100),)), TIMELINE)
+    assert use_of_timeline(nest, EventList(FILM), TIMELINE).trouble == "The timeline inside is empty."
+    inner = use_of_timeline(nest, EventList(Rate.of(50), (clip_event(1, 0, 100),)), TIMELINE)
     assert inner.window is not None and inner.window.source_out == 40, "twenty frames at 25 are forty of its own"
 
 
 def test_marks_say_what_stands_out_and_by_how_many_frames() -> None:
     clip = known(1, "bell.mov", frames=100)
-    cut = Cut(FILM, (clip_event(1, 0, 30, 40), clip_event(2, 40, 120, 20), clip_event(3, 160, 10, 3)))
+    cut = EventList(FILM, (clip_event(1, 0, 30, 40), clip_event(2, 40, 120, 20), clip_event(3, 160, 10, 3)))
     gaps = {(track, begin): stop for track, begin, stop in cut.gaps()}
     told = {}
     for event in cut.events:
@@ -135,7 +135,9 @@ def test_a_part_passes_over_nothing_at_its_ends() -> None:
 
 def test_a_longer_use_has_the_same_frames_in_its_middle() -> None:
     for decisions in (speed("1/2"), speed("3/2", reverse=True), bent()):
-        book = Shelf({0: Cut(FILM, (clip_event(1, 0, 40, 90, decisions=decisions),))}, {1: Material(400, Rate.of(50))})
+        book = Shelf(
+            {0: EventList(FILM, (clip_event(1, 0, 40, 90, decisions=decisions),))}, {1: Material(400, Rate.of(50))}
+        )
         use = book.window(0, book.cut(0).event(1))
         assert use is not None
         longer = use.longer(8, 5)
@@ -157,17 +159,17 @@ def test_a_longer_use_has_the_same_frames_in_its_middle() -> None:
     ],
 )
 def test_a_curve_runs_out_where_it_would_go_on(points: list[dict[str, object]], length: int, overrun: int) -> None:
-    wish = Decisions(intent=Wish(Intent.CURVE, curve=Curve.parse({"points": points})))
-    book = Shelf({0: Cut(FILM, (clip_event(1, 0, length, 20, decisions=wish),))}, {1: Material(200, Rate.of(50))})
+    wish = Decisions(intent=IntentSetting(Intent.CURVE, curve=Curve.parse({"points": points})))
+    book = Shelf({0: EventList(FILM, (clip_event(1, 0, length, 20, decisions=wish),))}, {1: Material(200, Rate.of(50))})
     use = book.window(0, book.cut(0).event(1))
     assert use is not None and use.overrun == overrun
 
 
 def film() -> Shelf:
     """A film with a nest, for lists of it."""
-    inner = Cut(FILM, (clip_event(1, 0, 50, 5, decisions=speed(2)),))
+    inner = EventList(FILM, (clip_event(1, 0, 50, 5, decisions=speed(2)),))
     nest = replace(clip_event(2, 40, 80), kind=SourceKind.TIMELINE, clip_id=None, timeline_id=2, name="nest")
-    outer = Cut(FILM, (
+    outer = EventList(FILM, (
         clip_event(1, 0, 40, 10, decisions=speed("1/2")), replace(nest, decisions=speed("1/2")),
         replace(clip_event(3, 120, 20, 60), decisions=speed(1, reverse=True), transition=Transition("dissolve", 5)),
         replace(clip_event(4, 140, 10), kind=SourceKind.BLACK, clip_id=None, name=""),
@@ -201,8 +203,8 @@ def test_a_timeline_is_listed_by_its_sources_with_their_timecode() -> None:
 
 def bent_film() -> Shelf:
     """One event on a curve, begun in its middle."""
-    event = replace(clip_event(1, 0, 420, 40, decisions=bent()), lead=Fraction(2, 5))
-    return Shelf({1: Cut(FILM, (event,))}, {1: Material(400, Rate.of(50))})
+    event = replace(clip_event(1, 0, 420, 40, decisions=bent()), curve_offset=Fraction(2, 5))
+    return Shelf({1: EventList(FILM, (event,))}, {1: Material(400, Rate.of(50))})
 
 
 def test_a_curve_is_told_whole_by_its_own_words_or_in_a_chain_of_straight_events() -> None:
@@ -211,7 +213,7 @@ def test_a_curve_is_told_whole_by_its_own_words_or_in_a_chain_of_straight_events
     use = book.window(1, book.cut(1).event(1))
     assert use is not None and "told by its speed on the whole" in str(told.notes[0])
     again = event_of(told.events[0], clip, 1)
-    assert (again.source_in, again.lead, again.decisions.intent) == (
+    assert (again.source_in, again.curve_offset, again.decisions.intent) == (
         Fraction(40), Fraction(2, 5), book.cut(1).event(1).decisions.intent,
     )  # fmt: skip
     chained = listed_cut(book, {1: TIMELINE}.__getitem__, 1, {1: clip}, chains=True)
@@ -225,7 +227,7 @@ def test_a_curve_is_told_whole_by_its_own_words_or_in_a_chain_of_straight_events
     assert (read.curve, read.speed) == (told.events[0].curve, told.events[0].speed)
 
 
-Edited = Callable[[Cut, Event, Shelf, int, Following], Cut]
+Edited = Callable[[EventList, Event, Shelf, int, Following], EventList]
 EDITS: dict[str, Edited] = {
     "head": lambda cut, one, book, by, how: edits.trimmed(cut, one.id, Edge.HEAD, by, book.windows(), how),
     "tail": lambda cut, one, book, by, how: edits.trimmed(cut, one.id, Edge.TAIL, by, book.windows(), how),
@@ -266,7 +268,7 @@ def test_whatever_is_done_nothing_lies_over_anything_and_others_keep_their_frame
             clip_event(5, 0, 50),
         ]
     )
-    book = Shelf({0: Cut(FILM, laid)}, {1: material})
+    book = Shelf({0: EventList(FILM, laid)}, {1: material})
     for name, which, by, how in steps:
         cut = book.cut(0)
         if not cut.events:
@@ -284,8 +286,8 @@ def test_whatever_is_done_nothing_lies_over_anything_and_others_keep_their_frame
             was = cut.by_id.get(event.id)
             assert event.length >= 1 and event.record_in >= 0
             if was is not None and event.id not in around:
-                assert (event.length, event.source_in, event.lead, event.decisions) == (
-                    was.length, was.source_in, was.lead, was.decisions,
+                assert (event.length, event.source_in, event.curve_offset, event.decisions) == (
+                    was.length, was.source_in, was.curve_offset, was.decisions,
                 ), name  # fmt: skip
         assert after.length == max((event.stop for event in after.events), default=0)
         assert (
@@ -346,7 +348,7 @@ def test_a_curve_is_ordered_from_where_the_event_begins() -> None:
 
 def test_gaps_and_tracks_of_a_cut() -> None:
     upper = Track(TrackKind.PICTURE, 2)
-    cut = Cut(FILM, (
+    cut = EventList(FILM, (
         clip_event(1, 10, 20), clip_event(2, 40, 10), clip_event(3, 5, 50, track=upper), clip_event(4, 0, 5),
     ))  # fmt: skip
     assert cut.gaps() == ((FIRST_PICTURE, 5, 10), (FIRST_PICTURE, 30, 40), (upper, 0, 5))
@@ -368,12 +370,12 @@ def test_a_slip_of_a_curve_runs_along_it() -> None:
     before, after = book.window(1, event), book.window(1, there)
     assert before is not None and after is not None
     assert after.source_in == before.source_in + 4 and after.event.source_in == event.source_in
-    rests = replace(event, lead=Fraction(17, 4))
-    still = Shelf({1: Cut(FILM, (rests,))}, book.materials)
+    rests = replace(event, curve_offset=Fraction(17, 4))
+    still = Shelf({1: EventList(FILM, (rests,))}, book.materials)
     use = still.window(1, rests)
     assert use is not None
     if use.speed_in == 0:
-        with pytest.raises(RuleError, match="stands still"):
+        with pytest.raises(RuleError, match="starts on a held frame and cannot be slipped there"):
             edits.slipped(still.cut(1), [1], Fraction(4), still.windows(1))
 
 
@@ -387,7 +389,7 @@ def test_a_curve_of_another_length_keeps_its_range_and_its_pins_in_proportion() 
 
 
 def test_a_place_is_laid_in_or_refused_and_what_is_there_moves_along() -> None:
-    cut = Cut(FILM, edits.in_order([clip_event(1, 0, 20), clip_event(2, 0, 30)]))
+    cut = EventList(FILM, edits.in_order([clip_event(1, 0, 20), clip_event(2, 0, 30)]))
     new = [clip_event(7, 0, 10), clip_event(8, 10, 5)]
     laid = edits.placed(cut, new, 20, Following.MOVES)
     assert [(event.record_in, event.length) for event in laid.by_track[FIRST_PICTURE]] == [
@@ -396,12 +398,12 @@ def test_a_place_is_laid_in_or_refused_and_what_is_there_moves_along() -> None:
         (30, 5),
         (35, 30),
     ]
-    with pytest.raises(RuleError, match="would lie over"):
+    with pytest.raises(RuleError, match="would overlap"):
         edits.placed(cut, new, 20)
     behind = edits.placed(cut, new, 60)
     assert behind.gaps() == ((FIRST_PICTURE, 50, 60),) and behind.length == 75
     dropped = edits.placed(behind, [clip_event(9, 0, 10)], 50)
     assert dropped.gaps() == () and len({event.id for event in dropped.events}) == 5
-    with pytest.raises(RuleError, match="lies across this point"):
+    with pytest.raises(RuleError, match="spans this point"):
         edits.placed(cut, new, 10, Following.MOVES)
     assert edits.placed(cut, [], 3) is cut

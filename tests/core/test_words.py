@@ -8,9 +8,9 @@ from oddmeter.core.conform.arithmetic import hiccup_text, pattern_text, spelled,
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.speeds import Conform, conform
 from oddmeter.core.decisions.levels import HOUSE
-from oddmeter.core.decisions.parts import Held, Part, Reading, Wish, parse_part
+from oddmeter.core.decisions.parts import Held, IntentSetting, Part, Reading, parse_part
 from oddmeter.core.decisions.treatment import Fields, Intent, Treatment
-from oddmeter.core.decisions.vocabulary import held_text, part_text, reading_text, wish_text
+from oddmeter.core.decisions.vocabulary import held_text, intent_text, part_text, reading_text
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.findings import findings_of
 from oddmeter.core.evidence.verdicts import Certainty, Claim, Question, Source, Strength, verdicts
@@ -32,8 +32,8 @@ def planned(timeline: str, file: str, treatment: Treatment, frames: int = 1000, 
     ],
 )  # fmt: skip
 def test_what_is_wanted(text: str, words: str) -> None:
-    assert wish_text(Wish.parse(text)) == words
-    assert wish_text(None) == "undecided"
+    assert intent_text(IntentSetting.parse(text)) == words
+    assert intent_text(None) == "undecided"
 
 
 @pytest.mark.parametrize(

@@ -132,7 +132,7 @@ def test_its_cuts_hold_together_and_the_older_one_is_a_list(database: Database, 
     make_demo(database, "Footage", media_root)
     with database.transaction() as connection:
         (show,) = shows.all_shows(connection)
-        cuts = {one.settings.name: events.cut_of(connection, one) for one in show.timelines}
+        cuts = {one.settings.name: events.event_list_of(connection, one) for one in show.timelines}
         names = {clip.name: clip.id for clip in clips.clips_of_show(connection, show.id)}
     film, air, passage = cuts["The film"], cuts["Broadcast"], cuts[PASSAGE]
     (nest,) = [event for event in film.events if event.timeline_id is not None]
@@ -141,7 +141,7 @@ def test_its_cuts_hold_together_and_the_older_one_is_a_list(database: Database, 
     (theme,) = (event for event in film.events if event.name == THEME)
     on_the_cut = (theme.source_in + nest.record_in + 2 * passage.in_time[1].record_in - theme.record_in) / 25
     beats = beats_in(next(media_root.rglob(THEME))).beats
-    assert min(abs(beat - on_the_cut) for beat in beats) < Fraction(1, 50), "the passage cuts on a stroke"
+    assert min(abs(beat - on_the_cut) for beat in beats) < Fraction(1, 50), "the passage cuts on a beat"
     for was, now in zip(film.by_track[FIRST_PICTURE], air.by_track[FIRST_PICTURE], strict=True):
         assert abs(now.record_in - was.record_in * air.rate.value / 25) <= Fraction(1, 2)
     takes = {take.name: take for take in TAKES}

@@ -129,7 +129,7 @@ def test_conform_makes_and_proves_a_file(footage: dict[str, Path], tmp_path: Pat
     got = answer("conform", footage["HB_quay_29.mp4"], *options)
     assert got["plan"]["pattern"] == [1, 1, 1, 2] and got["proof"]["passed"] and out.is_file()
     again = oddmeter("conform", footage["HB_quay_29.mp4"], *options)
-    assert again.status == 1 and again.err == "oddmeter: quay.mkv is there already; it was not written over.\n"
+    assert again.status == 1 and again.err == "oddmeter: quay.mkv already exists and was not overwritten.\n"
 
 
 def test_on_a_terminal_conform_shows_how_far_it_is(footage: dict[str, Path], tmp_path: Path) -> None:
@@ -213,10 +213,10 @@ def test_conform_takes_pulldown_out_by_itself(footage: dict[str, Path], tmp_path
         (["calc", "--timeline", "25", "--file", "25", "--frames", "9", "--intent", "sideways"], 2, "sideways"),
         (["calc", "--timeline", "25", "--file", "25", "--frames", "9", "--intent", "pace"], 2, "needs a value"),
         (["calc", "--cases", "/nowhere.json"], 2, "cannot be read"),
-        ([*CONFORM, "--raster", "wide"], 2, "is no raster"),
+        ([*CONFORM, "--raster", "wide"], 2, "1920x1080 or 720x576@16/15"),
         ([*CONFORM, "--scan", "odd"], 2, "--scan takes progressive, upper or lower"),
         ([*CONFORM, "--fit", "fill"], 2, "--fit needs --raster"),
-        ([*CONFORM, "--span", "9-3"], 2, "lies before the in point"),
+        ([*CONFORM, "--span", "9-3"], 2, "is before the in point"),
         ([*CONFORM, "--between", "blend"], 2, "pick, mix, flow"),
         ([*CONFORM, "--trust", "150%"], 2, "between 0 and 100"),
         (
@@ -224,8 +224,8 @@ def test_conform_takes_pulldown_out_by_itself(footage: dict[str, Path], tmp_path
             2,
             "conform does that",
         ),
-        (["timecode", "--rate", "29.97", "00:01:00;00"], 2, "drop-frame skips"),
-        (["timecode", "--rate", "25", "--drop-frame", "5"], 2, "does not exist at 25"),
+        (["timecode", "--rate", "29.97", "00:01:00;00"], 2, "drop-frame timecode skips this number"),
+        (["timecode", "--rate", "25", "--drop-frame", "5"], 2, "not at 25"),
         (["conform", "/nowhere.mov", "--timeline", "25", "--intent", "real-time", "--out", "/tmp/x.mp4"], 2, "no file"),
         (
             ["conform", __file__, "--timeline", "25", "--intent", "real-time", "--out", "/tmp/x.mp4"],

@@ -12,10 +12,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind, Transition
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, SourceKind, Transition
 from oddmeter.core.lists.listing import listed_cut
 from oddmeter.core.lists.pulls import Pull, pulls
-from oddmeter.core.lists.versions import Fate, compared
+from oddmeter.core.lists.versions import ChangeKind, compared
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
@@ -120,7 +120,7 @@ def _code(frames: int) -> str:
 
 def test_a_list_is_asked_for_its_rate_with_the_evidence() -> None:
     event = "001  R1 V C 01:00:00:00 01:00:04:00 01:00:00:00 01:00:0{}\n"
-    with pytest.raises(RuleError, match=r"does not say its rate.*highest frame number is 12.*fits 23\.976, 24, 25"):
+    with pytest.raises(RuleError, match=r"does not state its rate.*highest frame number is 12.*fits 23\.976, 24, 25"):
         read_edl(event.format("4:12"))
     assert rate_evidence(lines_of("FCM: DROP FRAME\n" + event.format("4:12"))).only == Rate.parse("29.97")
     assert rate_evidence(lines_of(event.format("4;29"))).only == Rate.parse("29.97")
@@ -152,11 +152,11 @@ def test_drop_frame_changes_on_the_way_concern_sources() -> None:
     [
         ("", "25", "no event"),
         ("TITLE: X\nthis is a letter\n", "25", "no event"),
-        ("001 R V C 00:00:00:00 00:00:01:00 01:00:02:00 01:00:01:00\n", "25", "Line 1: .*before it begins"),
+        ("001 R V C 00:00:00:00 00:00:01:00 01:00:02:00 01:00:01:00\n", "25", "Line 1: .*before its record in"),
         ("\n001 R V C 00:00:00:00 00:00:01:00 01:00:00:27 01:00:01:00\n", "25", "Line 2: .*01:00:00:27"),
         ("001 R V C 00:00:00:00 00:00:01:00 01:00:00;00 01:00:01;00\n", "25", "Line 1: .*drop-frame.*25"),
         ("001 R V C 00:00:00;00 00:00:01;00 01:01:00;00 01:01:01;00\n", "29.97", "Line 1: .*skips"),
-        ("001 R V C 00:00:00:00 00:00:00:00 01:00:00:00 01:00:00:00\n", "25", "without length"),
+        ("001 R V C 00:00:00:00 00:00:00:00 01:00:00:00 01:00:00:00\n", "25", "Every event in this list has zero length"),
     ],
 )  # fmt: skip
 def test_a_bad_list_says_why_with_its_line(text: str, rate: str, said: str) -> None:
@@ -187,7 +187,7 @@ speeds = st.sampled_from([Fraction(1), Fraction(2), Fraction(1, 2), Fraction(8, 
 
 
 @st.composite
-def cuts(draw: st.DrawFn, *, exact: bool = True) -> ListedCut:
+def cuts(draw: st.DrawFn, *, exact: bool = True) -> ListedTimeline:
     """A cut of whole places; of any fractions where the format is exact."""
     rate = draw(st.sampled_from([Rate.of(24), FILM, Rate.parse("29.97"), Rate.parse("23.976")]))
     at, events = 0, []
@@ -213,12 +213,12 @@ def cuts(draw: st.DrawFn, *, exact: bool = True) -> ListedCut:
             )
         )  # fmt: skip
         at += length
-    return ListedCut("Cut", rate, rate == Rate.parse("29.97"), 86400, tuple(events))
+    return ListedTimeline("Cut", rate, rate == Rate.parse("29.97"), 86400, tuple(events))
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(cuts())
-def test_a_cut_written_as_otio_is_the_same_cut_again(cut: ListedCut) -> None:
+def test_a_cut_written_as_otio_is_the_same_cut_again(cut: ListedTimeline) -> None:
     again = read_otio(write_otio(cut))
     events = [one for one in cut_document(again)["events"] if one["kind"] != "gap"]
     assert events == cut_document(cut)["events"]
@@ -227,7 +227,7 @@ def test_a_cut_written_as_otio_is_the_same_cut_again(cut: ListedCut) -> None:
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(cuts(exact=False))
-def test_a_cut_written_as_a_list_is_the_same_up_to_what_was_said(cut: ListedCut) -> None:
+def test_a_cut_written_as_a_list_is_the_same_up_to_what_was_said(cut: ListedTimeline) -> None:
     written = write_edl(cut)
     again = read_edl(written.text, cut.rate)
     zero = cut.events[0].record_in
@@ -244,7 +244,7 @@ def test_a_cut_written_as_a_list_is_the_same_up_to_what_was_said(cut: ListedCut)
 
 def test_what_it_costs_that_motion_has_one_decimal_is_said() -> None:
     event = ListedEvent("V", SourceKind.CLIP, 0, 1500, "A", "R", source_in=at_25(1), speed=Fraction(8, 15))
-    (loss,) = write_edl(ListedCut("Cut", FILM, False, 0, (event,))).losses
+    (loss,) = write_edl(ListedTimeline("Cut", FILM, False, 0, (event,))).losses
     assert "13.3 frames a second of 53.3333 %" in str(loss) and "2 source frames off" in str(loss)
 
 
@@ -346,15 +346,18 @@ def test_two_versions_are_held_together_by_source_and_content() -> None:
         event("D", 180, 40, 7, Fraction(1, 2)),
         event("F", 220, 5, 0),
     ]
-    cut = ListedCut("Cut", FILM, False, 90000, tuple(old))
+    cut = ListedTimeline("Cut", FILM, False, 90000, tuple(old))
     found = {one.event.name: one.fate for one in compared(cut, replace(cut, events=tuple(new)))}
     assert found == {
-        "A": Fate.KEPT, "B": Fate.TRIMMED, "C": Fate.MOVED, "D": Fate.RETIMED, "E": Fate.GONE, "F": Fate.NEW,
+        "A": ChangeKind.KEPT, "B": ChangeKind.TRIMMED, "C": ChangeKind.MOVED, "D": ChangeKind.RETIMED, "E": ChangeKind.GONE,
+        "F": ChangeKind.NEW,
     }  # fmt: skip
     # A list that begins later by its timecode has its events where they were.
-    late = ListedCut("Cut", FILM, False, 90100, tuple(replace(one, record_in=one.record_in - 100) for one in old[1:]))
+    late = ListedTimeline(
+        "Cut", FILM, False, 90100, tuple(replace(one, record_in=one.record_in - 100) for one in old[1:])
+    )
     fates = [one.fate for one in compared(cut, late)]
-    assert fates.count(Fate.KEPT) == 4 and fates.count(Fate.GONE) == 1
+    assert fates.count(ChangeKind.KEPT) == 4 and fates.count(ChangeKind.GONE) == 1
 
 
 def test_ranges_are_pulled_once_with_handles() -> None:
@@ -362,12 +365,12 @@ def test_ranges_are_pulled_once_with_handles() -> None:
         ListedEvent("V", SourceKind.CLIP, at, 50, "A", "R", source_in=at_25(source))
         for at, source in ((0, 100), (50, 140), (100, 400))
     ]
-    found = pulls(ListedCut("Cut", FILM, False, 0, tuple(events)), 8)
+    found = pulls(ListedTimeline("Cut", FILM, False, 0, tuple(events)), 8)
     assert [(ends(one), one.events) for one in found] == [((92, 198), 2), ((392, 458), 1)]
     assert str(found[0].first.timecode()) == "00:00:03:17"
 
 
-def nest(inner: str, outer: str, source_in: int, length: int, speed: Fraction = Fraction(1)) -> ListedCut:
+def nest(inner: str, outer: str, source_in: int, length: int, speed: Fraction = Fraction(1)) -> ListedTimeline:
     """A timeline with one event of another, which has A for its first and B for its second second of 100 frames."""
     inside, rate = Rate.parse(inner), Rate.parse(outer)
     half = inside.nominal
@@ -377,9 +380,9 @@ def nest(inner: str, outer: str, source_in: int, length: int, speed: Fraction = 
     )
     event = ListedEvent(
         "V", SourceKind.TIMELINE, 0, length, "inner", source_in=Label(Fraction(source_in), inside), speed=speed,
-        inside=ListedCut("inner", inside, False, 0, leaves),
+        inside=ListedTimeline("inner", inside, False, 0, leaves),
     )  # fmt: skip
-    return ListedCut("outer", rate, False, 0, (event,))
+    return ListedTimeline("outer", rate, False, 0, (event,))
 
 
 @pytest.mark.parametrize(
@@ -419,7 +422,7 @@ def test_what_lies_over_another_moves_nothing_behind_it() -> None:
         ListedEvent("V", SourceKind.CLIP, at, length, name, name, source_in=at_25(100), speed=Fraction(2))
         for at, length, name in ((0, 50, "A"), (40, 30, "B"), (45, 3, "C"), (90, 10, "D"))
     ]
-    again = read_otio(write_otio(ListedCut("cut", FILM, False, 0, tuple(events))))
+    again = read_otio(write_otio(ListedTimeline("cut", FILM, False, 0, tuple(events))))
     clips = [one for one in again.events if one.kind is SourceKind.CLIP]
     told = [(one.name, one.record_in, one.length, int(one.source_in.count)) for one in clips]
     assert told == [("A", 0, 50, 100), ("B", 50, 20, 120), ("D", 90, 10, 100)]
@@ -543,7 +546,7 @@ def test_a_clip_of_another_rate_at_its_own_speed_needs_no_motion(
     event = ListedEvent(
         "V", SourceKind.CLIP, 0, length, "a", "A", "", Label(begins, source), reverse=back
     )  # fmt: skip
-    written = write_edl(ListedCut("cut", rate, False, 0, (event,))).text
+    written = write_edl(ListedTimeline("cut", rate, False, 0, (event,))).text
     (read,) = read_edl(
         "\n".join(line for line in written.splitlines() if back or not line.startswith("M2")), rate
     ).events
@@ -597,12 +600,12 @@ def test_a_dissolve_longer_than_its_event_is_cut_to_it_and_noted() -> None:
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(cuts(), st.integers(0, 3))
-def test_nests_of_any_depth_are_the_same_cut_again(cut: ListedCut, depth: int) -> None:
+def test_nests_of_any_depth_are_the_same_cut_again(cut: ListedTimeline, depth: int) -> None:
     for _ in range(depth):
         nest = ListedEvent(
             "V", SourceKind.TIMELINE, 0, cut.length, "nest", source_in=Label(Fraction(0), cut.rate), inside=cut
         )
-        cut = ListedCut("Outer", cut.rate, cut.drop_frame, cut.start, (nest,))
+        cut = ListedTimeline("Outer", cut.rate, cut.drop_frame, cut.start, (nest,))
     again = read_otio(write_otio(cut))
     for _ in range(depth):
         assert again.events[0].kind is SourceKind.TIMELINE and again.events[0].inside is not None
@@ -613,21 +616,21 @@ def test_nests_of_any_depth_are_the_same_cut_again(cut: ListedCut, depth: int) -
 
 @settings(max_examples=60, deadline=None)
 @given(cuts(), st.data())
-def test_a_cut_beside_itself_is_kept_and_each_event_comes_once(cut: ListedCut, data: st.DataObject) -> None:
-    assert {one.fate for one in compared(cut, cut)} <= {Fate.KEPT}
+def test_a_cut_beside_itself_is_kept_and_each_event_comes_once(cut: ListedTimeline, data: st.DataObject) -> None:
+    assert {one.fate for one in compared(cut, cut)} <= {ChangeKind.KEPT}
     gone = data.draw(st.integers(0, len(cut.events) - 1))
     shorter = replace(cut, events=cut.events[:gone] + cut.events[gone + 1 :])
     found = compared(cut, shorter)
     assert sum(one.was is not None for one in found) == len(cut.events)
     assert sum(one.now is not None for one in found) == len(shorter.events)
-    assert sum(one.fate is Fate.GONE for one in found) == 1
+    assert sum(one.fate is ChangeKind.GONE for one in found) == 1
     back = compared(shorter, cut)
-    assert sum(one.fate is Fate.NEW for one in back) == 1
+    assert sum(one.fate is ChangeKind.NEW for one in back) == 1
 
 
 @settings(max_examples=60, deadline=None)
 @given(cuts(), st.integers(0, 20))
-def test_what_is_pulled_holds_all_that_is_shown_and_no_range_twice(cut: ListedCut, handles: int) -> None:
+def test_what_is_pulled_holds_all_that_is_shown_and_no_range_twice(cut: ListedTimeline, handles: int) -> None:
     found = pulls(cut, handles)
     for event in cut.events:
         if event.kind is SourceKind.CLIP:
@@ -648,7 +651,7 @@ def _clip(name: str, start: float, length: float, rate: float = 25, **more: obje
     return otio.schema.Clip(name, source_range=where, **more)
 
 
-def _read(*children: object, **timeline: object) -> ListedCut:
+def _read(*children: object, **timeline: object) -> ListedTimeline:
     track = otio.schema.Track("V", kind="Video", children=list(children))
     made = otio.schema.Timeline("T", **timeline)
     made.tracks.append(track)
@@ -704,11 +707,11 @@ def test_a_collection_a_track_and_a_clip_outside_of_any() -> None:
     assert read_otio(otio.adapters.write_to_string(held, "otio_json")).name == "Inside"
     alone = otio.schema.Track("A1", kind="Audio", children=[_clip("a", 0, 5)])
     assert read_otio(otio.adapters.write_to_string(alone, "otio_json")).events[0].is_sound
-    with pytest.raises(RuleError, match="holds no timeline"):
+    with pytest.raises(RuleError, match="This OpenTimelineIO file contains no timeline"):
         read_otio(otio.adapters.write_to_string(_clip("loose", 0, 5), "otio_json"))
-    with pytest.raises(RuleError, match="neither what it takes"):
+    with pytest.raises(RuleError, match="has neither a source range nor a length"):
         _read(otio.schema.Clip("nothing known"), global_start_time=_second(0))
-    with pytest.raises(RuleError, match="says its rate"):
+    with pytest.raises(RuleError, match="This timeline does not state its rate"):
         read_otio(otio.adapters.write_to_string(otio.schema.Timeline("empty"), "otio_json"))
 
 
@@ -750,7 +753,7 @@ def test_the_command_says_what_it_reads_in_lines(tmp_path: Path) -> None:
         (["none.edl"], 2, "cannot be read"),
         (["bell.edl", "--rate", "fast"], 2, "is not a rate"),
         (["bell.edl", "--to", "out.xml"], 1, "has to end in .edl for EDL"),
-        (["plain.edl", "--rate", "24", "--drop-frame"], 1, "drop-frame, which does not exist at 24"),
+        (["plain.edl", "--rate", "24", "--drop-frame"], 1, "drop-frame timecode, which does not exist at 24"),
         (["empty.edl"], 1, "no event"),
         (["drop.edl", "--rate", "25"], 1, "Line 1"),
     ],
@@ -772,7 +775,7 @@ def test_what_cannot_be_read_ends_with_one_sentence(
 )
 def test_a_document_nested_without_end_is_refused_before_the_library_goes_down(text: str) -> None:
     """Its parser calls itself for each bracket, and ended the process."""
-    with pytest.raises(RuleError, match=r"nested more than 1000 deep|is no OpenTimelineIO document"):
+    with pytest.raises(RuleError, match=r"nested more than 1000 levels deep|is not an OpenTimelineIO file"):
         read_otio(text)
 
 
@@ -784,7 +787,7 @@ def test_events_of_every_kind_written_as_otio_are_the_same_again(book: Shelf) ->
     told = listed_cut(book, lambda one: Timeline(one, TimelineSettings("cut", rates[one]), 1), 0, {})
     again = read_otio(write_otio(told))
 
-    def said(cut: ListedCut) -> list[object]:
+    def said(cut: ListedTimeline) -> list[object]:
         return [
             (event_document(one), one.curve, one.inside and (one.inside.rate, said(one.inside)))
             for name in cut.tracks for one in cut.on(name) if one.kind is not SourceKind.GAP

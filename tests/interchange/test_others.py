@@ -11,7 +11,7 @@ from typing import Any
 import opentimelineio as otio
 import pytest
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind, Transition
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, SourceKind, Transition
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode, can_drop
@@ -52,7 +52,7 @@ def test_what_was_written_by_hand_is_read_as_it_was_meant(rate: str, lines: str,
     assert f"{read.record_in} {read.length} {read.source_in.count}/{read.source_in.rate} {speed}" == event
 
 
-def a_list(rate: Rate, seed: int, count: int) -> ListedCut:
+def a_list(rate: Rate, seed: int, count: int) -> ListedTimeline:
     """Events of one track, cut and dissolved, forwards, backwards and still, with gaps."""
     draw = Random(seed)
     events: list[ListedEvent] = []
@@ -73,7 +73,7 @@ def a_list(rate: Rate, seed: int, count: int) -> ListedCut:
         at += length + (draw.randint(1, 50) if draw.random() < 0.1 else 0)
     drop = can_drop(rate)
     start = Timecode.parse("01:00:00:00", rate, drop).frames
-    return ListedCut("bell", rate, drop, start, tuple(events))
+    return ListedTimeline("bell", rate, drop, start, tuple(events))
 
 
 @pytest.mark.parametrize("rate", [PAL, NTSC])

@@ -28,7 +28,7 @@ def test_what_was_stored_is_there_after_a_restart(home: Path) -> None:
         own.start()
         own.stop()
         assert not own.running
-        with pytest.raises(RuleError, match="does not answer"):
+        with pytest.raises(RuleError, match="The database does not respond"):
             wait_for(url, seconds=0.1)
         own.start()
         wait_for(own.url("kept"))

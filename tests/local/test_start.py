@@ -78,7 +78,7 @@ def test_two_starts_on_one_port_at_once_open_once(start: Start, place: Path) -> 
     """Neither has looked before the other holds the port."""
     port = free_port()
     two = [start("--empty", "--data", name, "--port", str(port), "--web", "1") for name in ("one", "two")]
-    told = [said(process, "open at|runs already") for process in two]
+    told = [said(process, "open at|already running") for process in two]
     assert sorted("open at" in words for words in told) == [False, True], told
     loser = two[["open at" in words for words in told].index(False)]
     assert loser.wait(300) == 1
@@ -92,10 +92,10 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
     with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=60) as page:
         assert b"Odd Meter" in page.read()
     second = start("--empty", "--data", "data", "--port", str(free_port()))
-    assert "odd meter" in said(second, "runs already").lower()
+    assert "odd meter" in said(second, "Odd Meter is already running at").lower()
     assert second.wait(300) == 1
     other = start("--empty", "--data", "other", "--port", str(port))
-    said(other, f"Odd Meter runs already, at http://127.0.0.1:{port}.")
+    said(other, f"Odd Meter is already running at http://127.0.0.1:{port}.")
     assert other.wait(300) == 1
     pid = int((Cluster(data.resolve()).folder / "postmaster.pid").read_text().split()[0])
     os.kill(pid, signal.SIGKILL)
@@ -125,7 +125,7 @@ def test_start_runs_once_serves_and_stops_everything(start: Start, place: Path) 
     busy = holder.getsockname()[1]
     with holder:
         fourth = start("--empty", "--data", "fourth", "--port", str(busy))
-        said(fourth, f"Port {busy} is taken by another program; choose one with --port.")
+        said(fourth, f"Port {busy} is in use by another program. Choose another with --port.")
         assert fourth.wait(300) == 1
     third = start("--empty", "--data", "data", "--port", str(port), "--web", "1")
     said(third, "open at")
@@ -174,7 +174,7 @@ def test_the_demo_has_a_root_of_its_own_and_stays_out_of_others(
     assert list(card.iterdir()) == [], "and nothing is written there"
     assert list(config.roots) == ["Cards", "Demo footage", "Uploads"]
     assert list(started().roots) == ["Footage", "Demo footage", "Uploads"] and places() == {"Demo footage"}
-    with pytest.raises(RuleError, match="is the demo's own root"):
+    with pytest.raises(RuleError, match="Name your media root differently"):
         started(f"Demo footage={card}")
 
 

@@ -202,7 +202,7 @@ def test_what_is_identified_is_the_content(tmp_path: Path) -> None:
     path.write_bytes(changed)
     assert not is_as_known(path, whole), "… but where the whole was asked for"
     path.unlink()
-    with pytest.raises(RuleError, match="no longer where it was"):
+    with pytest.raises(RuleError, match="has been moved or deleted"):
         is_as_known(path, whole, quickly=True)
     assert replace(known, changed=5).is_same_as(Identity(known.size, 9, known.samples))
 
@@ -271,7 +271,7 @@ def test_what_a_setting_cannot_hold_is_said() -> None:
 
 
 def test_only_what_may_be_turned_is_decoded_to_find_out(tmp_path: Path) -> None:
-    """The matrix of a movie and of a track, of both versions of their headers, changed by hand where they lie."""
+    """The matrix of a movie and of a track, of both versions of their headers, edited where they lie."""
     path = marked(tmp_path / "plain.mov")
     plain = path.read_bytes()
     assert not may_be_turned(path, "mov")

@@ -134,7 +134,7 @@ def test_what_is_shown_changes_with_the_file_and_with_each_decision(
     viewing.close()
     assert viewing.final(subject_of(path), 10) != viewing.final(subject_of(footage["HB_gulls_30.mp4"]), 10)
     path.unlink()
-    with pytest.raises(RuleError, match="no longer where it was"):
+    with pytest.raises(RuleError, match="has been moved or deleted"):
         content_key(path)
 
 
@@ -257,6 +257,6 @@ def test_frames_are_reached_forwards_backwards_and_far_away(footage: dict[str, P
         for number in (0, 1, 2, 300, 299, 298, 270, 599, 5, 580, 0):
             picture = frames.frame(number).reformat(format="gray").to_ndarray()
             assert read(np.asarray(picture, np.uint8)) == number
-        with pytest.raises(RuleError, match="ends after"):
+        with pytest.raises(RuleError, match="can be decoded only up to frame"):
             frames.frame(facts.frames + 3)
         assert read(np.asarray(frames.frame(7).reformat(format="gray").to_ndarray(), np.uint8)) == 7

@@ -7,7 +7,7 @@ import pytest
 
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.music import Music
-from oddmeter.core.decisions.parts import Base, Held, Reading, Wish
+from oddmeter.core.decisions.parts import Base, Held, IntentSetting, Reading
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice, SoundStreams
 from oddmeter.core.evidence.claims import Word
 from oddmeter.core.evidence.facts import Facts, Sound, Timing
@@ -72,8 +72,8 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
     assert (fresh.name, fresh.path) == ("a clip.mov", "deep/folder/a clip.mov")
     assert fresh.decided == Decided()
     wanted = Decisions(
-        Wish(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT, Between.FLOW,
-        Fraction(3, 8), Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH,
+        IntentSetting(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT,
+        Between.FLOW, Fraction(3, 8), Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH,
         SoundStreams((1, 3)), Music("Footage", "Music/tide bell.wav", -12), True,
     )  # fmt: skip
     with database.transaction() as connection:
@@ -159,7 +159,7 @@ def test_a_render_goes_through_its_states(database: Database, show_id: int) -> N
         assert stopped.state == "cancelled" and stopped.finished_at is not None
         assert renders.taken(connection, ["a.mp4"]) == set()
         again = renders.ask(connection, show_id, clip_id, "view", "a.mp4", {"timeline_name": "Main"}, 100)
-    with pytest.raises(RuleError, match="asked for again since"), database.transaction() as connection:
+    with pytest.raises(RuleError, match="This file has been queued again since"), database.transaction() as connection:
         renders.retry(connection, asked)
     with database.transaction() as connection:
         renders.cancel(connection, again)

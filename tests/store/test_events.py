@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.cutting.edits import in_order
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.numbers.places import Label, SourceFrame
@@ -38,12 +38,12 @@ def ten(clip: int) -> Event:
     return Event(-1, FIRST_PICTURE, SourceKind.CLIP, 0, 10, clip_id=clip)
 
 
-def kept(database: Database, timeline: Timeline) -> Cut:
+def kept(database: Database, timeline: Timeline) -> EventList:
     with database.transaction() as connection:
-        return events.cut_of(connection, timeline)
+        return events.event_list_of(connection, timeline)
 
 
-def written(database: Database, timeline: Timeline, was: Cut, now: Cut) -> Cut:
+def written(database: Database, timeline: Timeline, was: EventList, now: EventList) -> EventList:
     with database.transaction() as connection:
         return events.write(connection, timeline.id, was, now)[0]
 
@@ -66,8 +66,8 @@ def test_an_event_is_kept_to_the_last_digit(
         )
         for n, (place, lead, length, sound) in enumerate(drawn)
     ]  # fmt: skip
-    now = Cut(RATE, in_order(some))
-    stored = written(database, timeline, Cut(RATE), now)
+    now = EventList(RATE, in_order(some))
+    stored = written(database, timeline, EventList(RATE), now)
     again = kept(database, timeline)
     assert again.by_track == stored.by_track
     strip = [replace(event, id=0) for event in again.events]
@@ -80,18 +80,18 @@ def test_whatever_of_an_event_is_changed_is_kept(database: Database) -> None:
     _, timeline, clip = a_show(database)
     source = ListedSource("bell", "R1", "x/bell.mov", Label(Fraction(7, 3), Rate.parse("29.97"), drop=False))
     plain = Event(-1, FIRST_PICTURE, SourceKind.CLIP, 0, 10, clip_id=clip, name="bell")
-    (event,) = written(database, timeline, Cut(RATE), Cut(RATE, (plain,))).events
+    (event,) = written(database, timeline, EventList(RATE), EventList(RATE, (plain,))).events
     others: dict[str, object] = {
         "track": SOUND, "kind": SourceKind.BLACK, "record_in": 5, "length": 12, "source_in": Fraction(8, 7),
-        "lead": Fraction(1, 3), "clip_id": None, "decisions": Decisions.parse({"intent": "speed 8/15"}),
+        "curve_offset": Fraction(1, 3), "clip_id": None, "decisions": Decisions.parse({"intent": "speed 8/15"}),
         "transition": Transition("dissolve", 4), "group": event.id, "name": "other", "flattened": True,
         "listed": source,
     }  # fmt: skip
     assert {one.name for one in fields(Event)} == {*others, "id", "timeline_id"}
     for name, value in others.items():
         more = {name: value, "clip_id": None} if name == "kind" else {name: value}
-        changed = Cut(RATE, (replace(event, **more),))  # type: ignore[arg-type]
-        for was, now in ((Cut(RATE, (event,)), changed), (changed, Cut(RATE, (event,)))):
+        changed = EventList(RATE, (replace(event, **more),))  # type: ignore[arg-type]
+        for was, now in ((EventList(RATE, (event,)), changed), (changed, EventList(RATE, (event,)))):
             stored = written(database, timeline, was, now)
             assert stored.events == now.events == kept(database, timeline).events, name
 
@@ -102,7 +102,7 @@ def test_groups_hold_together_under_new_ids(database: Database) -> None:
         Event(-7, FIRST_PICTURE, SourceKind.CLIP, 0, 10, clip_id=clip, group=-7),
         Event(-8, SOUND, SourceKind.CLIP, 0, 10, clip_id=clip, group=-7),
     ]
-    stored = written(database, timeline, Cut(RATE), Cut(RATE, tuple(pair)))
+    stored = written(database, timeline, EventList(RATE), EventList(RATE, tuple(pair)))
     again = kept(database, timeline)
     groups = {event.group for event in again.events}
     assert len(groups) == 1 and groups <= {event.id for event in again.events}
@@ -117,7 +117,7 @@ def test_a_version_is_another_one_whenever_an_event_is(database: Database) -> No
             return events.versions(connection, show)[timeline.id]
 
     seen = {version()}
-    cut = written(database, timeline, Cut(RATE), Cut(RATE, (ten(clip),)))
+    cut = written(database, timeline, EventList(RATE), EventList(RATE, (ten(clip),)))
     seen.add(version())
     (event,) = cut.events
     longer = written(database, timeline, cut, cut.with_events([replace(event, length=11)]))
@@ -130,8 +130,10 @@ def test_a_version_is_another_one_whenever_an_event_is(database: Database) -> No
 
 def test_undo_brings_events_back_as_they_were(database: Database) -> None:
     show, timeline, clip = a_show(database)
-    cut = Cut(RATE, in_order([Event(-n, FIRST_PICTURE, SourceKind.CLIP, 0, 10 * n, clip_id=clip) for n in (1, 2, 3)]))
-    first = written(database, timeline, Cut(RATE), cut)
+    cut = EventList(
+        RATE, in_order([Event(-n, FIRST_PICTURE, SourceKind.CLIP, 0, 10 * n, clip_id=clip) for n in (1, 2, 3)])
+    )
+    first = written(database, timeline, EventList(RATE), cut)
     one, two, three = first.by_track[FIRST_PICTURE]
     with change(database, show, "Cut", "Ada") as connection:
         after = first.with_events([one.moved(500), replace(two, length=5)], [three.id])
@@ -150,7 +152,7 @@ def test_uses_are_counted_once_for_picture_and_sound(database: Database) -> None
         ten(clip),
         Event(-2, SOUND, SourceKind.CLIP, 0, 10, clip_id=clip),
     ]
-    written(database, timeline, Cut(RATE), Cut(RATE, tuple(some)))
+    written(database, timeline, EventList(RATE), EventList(RATE, tuple(some)))
     with database.transaction() as connection:
         assert events.uses_of_clips(connection, show) == {clip: {timeline.id: 1}}
 
@@ -162,7 +164,7 @@ def test_uses_are_counted_once_for_picture_and_sound(database: Database) -> None
 )  # fmt: skip
 def test_the_database_holds_the_shape_of_an_event(database: Database, columns: str) -> None:
     _, timeline, clip = a_show(database)
-    written(database, timeline, Cut(RATE), Cut(RATE, (ten(clip),)))
+    written(database, timeline, EventList(RATE), EventList(RATE, (ten(clip),)))
     with pytest.raises(psycopg.errors.CheckViolation), database.transaction() as connection:
         connection.execute(f"UPDATE event SET {columns}".encode())
     assert len(kept(database, timeline).events) == 1

@@ -155,7 +155,7 @@ def test_a_database_from_the_future_is_left_alone(empty_url: str) -> None:
     migrate(empty_url)
     with psycopg.connect(empty_url, autocommit=True) as connection:
         connection.execute("INSERT INTO migration (number, name) VALUES (9999, 'later')")
-    with pytest.raises(RuleError, match="newer Odd Meter"):
+    with pytest.raises(RuleError, match="This database was made by a newer version of Odd Meter"):
         migrate(empty_url)
 
 

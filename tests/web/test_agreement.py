@@ -113,7 +113,7 @@ def made_of(browser: Browser, database: Database, show: int, clip: Clip, told: C
     that nobody has looked at, none is made, and the plan is what was told."""
     asked = browser.send("POST", f"/api/shows/{show}/renders", {"clip_ids": [clip.id], "setting": "archive"})
     if told is not None and told.fields is Fields.ORIGINAL and clip.picture is None:
-        assert asked["queued"] == 0 and "have not been looked at" in asked["refused"][0]["problem"]
+        assert asked["queued"] == 0 and "have not been analysed" in asked["refused"][0]["problem"]
         return told
     with database.transaction() as connection:
         render = next(one for one in renders.renders_of_show(connection, show) if one.clip_id == clip.id)
@@ -243,7 +243,7 @@ def test_a_trim_that_leaves_nothing_is_named_wherever_the_clip_is_met(
     browser.decide(harbour, [browser.ledger(harbour)[clip.name]], set={"span": "200-300"})
     with database.transaction() as connection:
         facts.keep_facts(connection, clip.id, short)
-    why = "There are no frames between in and out: the clip has 100."
+    why = "There are no frames between the in and out points; the clip has 100."
     row = browser.ledger(harbour)[clip.name]
     assert row["without_plan"] == why and row["marks"] == ["refused"] and row["plan"] is None
     body = {"clip_ids": [clip.id], "setting": "view"}

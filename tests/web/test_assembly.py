@@ -116,11 +116,11 @@ def test_edits_are_told_before_they_are_made_and_undone_one_by_one(cutting: Cutt
     second = cutting.picture[1]
     cutting.edit("speed", events=[second["id"]], value="50%", following="moves")
     assert cutting.picture[1]["length"] == 2 * second["length"] and cutting.picture[1]["speed"] == "50 %"
-    assert "would lie over" in cutting.refused("trim tail", events=[cutting.picture[1]["id"]], by="+5")
+    assert "would overlap" in cutting.refused("trim tail", events=[cutting.picture[1]["id"]], by="+5")
     assert "Type a length" in cutting.refused("trim tail", events=[one["id"]], by="")
     cutting.edit("delete", events=[cutting.picture[1]["id"]])
     (gap,) = [mark for event in cutting.picture for mark in event["marks"] if mark["kind"] == "gap"]
-    assert gap["words"] == "gap behind" and gap["frames"] == str(2 * second["length"])
+    assert gap["words"] == "gap after" and gap["frames"] == str(2 * second["length"])
     cutting.edit("close")
     assert cutting.places()[1][0] == 10
     titles = [cutting.browser.undo(cutting.show) for _ in range(5)]
@@ -166,7 +166,9 @@ def test_what_runs_out_is_held_marked_and_seen(cutting: Cutting) -> None:
     made = cutting.edit("trim tail", events=[event["id"]], by="+30")
     assert made["runs_out"] == [f"“{BELL}” runs out: 30 frames held"]
     (event,) = cutting.picture
-    assert [(mark["words"], mark["frames"], mark["fault"]) for mark in event["marks"]] == [("runs out", "30", True)]
+    assert [(mark["words"], mark["frames"], mark["fault"]) for mark in event["marks"]] == [
+        ("source ends early", "30", True)
+    ]
     last = cutting.browser.get(f"{cutting.path}/frames/{event['length'] - 1}")["seen"][0]
     assert last["held"] and last["frames"] == "499" and cutting.number_in(event["length"] - 1) == 499
     rulers = cutting.browser.get(f"{cutting.path}/rulers?first=0&frames=100&pixels=1000")
@@ -276,7 +278,7 @@ def test_a_cut_comes_before_its_footage_and_finds_it_later(browser: Browser) -> 
     cutting.timeline = browser.send("POST", f"/api/shows/{show}/lists", asked)["timeline_id"]
     assert cutting.cut["counts"]["missing"] == 3 and [one["length"] for one in cutting.picture] == [50, 50, 25]
     status, sentence = browser.refused("POST", f"{cutting.path}/find")
-    assert status == 422 and "settle them by hand" in sentence
+    assert status == 422 and "No clip matches any of these events" in sentence
     browser.bring_in(show, FOUNDRY)
     assert browser.send("POST", f"{cutting.path}/find")["title"] == "Clips found for 2 events"
     assert cutting.cut["counts"]["missing"] == 1 and cutting.picture[0]["source_in"] == "40"
@@ -331,7 +333,11 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     pictures = [row for row in sheet if row["track"] == "V1"]
     assert [row["made file"] for row in pictures] == [one["out_path"] for one in told]
     assert all(re.fullmatch(r"(\d+) of \1 checks agree", row["proven"]) for row in pictures)
-    assert (pictures[1]["marks"], pictures[2]["exact speed"], pictures[2]["speed"]) == ("runs out 10", "1/2", "−50 %")
+    assert (pictures[1]["marks"], pictures[2]["exact speed"], pictures[2]["speed"]) == (
+        "source ends early 10",
+        "1/2",
+        "−50 %",
+    )
     page = browser.client.get(f"{cutting.path}/events.html")
     assert "default-src 'none'" in page.headers["content-security-policy"] and told[1]["out_path"] in page.text
     document = browser.get(f"{cutting.path}/events.json")
@@ -456,7 +462,7 @@ def test_the_next_version_is_compared_and_taken_over_with_decisions_kept(cutting
     assert len(cutting.picture) == 4
     assert browser.undo(cutting.show) == title and len(cutting.picture) == 3
     status, sentence = browser.refused("POST", f"{cutting.path}/versions", {**asked, "rate": "30"})
-    assert status == 422 and "The list is at 30, this timeline at 25" in sentence
+    assert status == 422 and "The list is at 30 and this timeline at 25" in sentence
 
 
 def test_plan_says_how_often_each_clip_is_used(cutting: Cutting) -> None:
@@ -522,11 +528,11 @@ def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> Non
 @pytest.mark.parametrize(
     ("edit", "given", "said"),
     [
-        ("trim head", {}, "Choose one event"), ("delete", {}, "Choose an event first"),
-        ("place", {}, "Choose clips to place"), ("split", {"at": None}, "Move the playhead"),
+        ("trim head", {}, "Select a single event"), ("delete", {}, "Select an event first"),
+        ("place", {}, "Select clips to place first"), ("split", {"at": None}, "Move the playhead"),
         ("speed", {"value": "0%"}, "above zero"), ("speed", {"value": "fast"}, "is not a number"),
-        ("refit", {"value": "0"}, "at least one frame"), ("fill", {}, "no gap behind"),
-        ("trim tail", {"by": "-999"}, "would be left"), ("move", {"by": "-1"}, "before the start"),
+        ("refit", {"value": "0"}, "at least one frame"), ("fill", {}, "There is no gap after"),
+        ("trim tail", {"by": "-999"}, "would be left"), ("move", {"by": "-1"}, "Events cannot start before the timeline does"),
         ("split", {"at": 0}, "between its first and its last frame"),
         ("decide", {"set": {"held": "often"}}, "is not a rate"),
     ],
@@ -536,7 +542,7 @@ def test_what_cannot_be_done_is_said_and_changes_nothing(
 ) -> None:
     laid(cutting, BELL, SPARKS)
     before = cutting.cut
-    chosen = [] if "hoose" in said else [before["events"][0]["id"]]
+    chosen = [] if "elect" in said else [before["events"][0]["id"]]
     assert said in cutting.refused(edit, events=chosen, **given)
     assert cutting.cut == before
 
@@ -677,18 +683,18 @@ def test_markers_of_a_list_come_in_move_along_and_go_out_again(cutting: Cutting)
     assert len(cutting.cut["markers"]) == 1
 
 
-def test_strokes_of_music_are_told_where_they_fall(cutting: Cutting) -> None:
+def test_beats_of_music_are_told_where_they_fall(cutting: Cutting) -> None:
     browser, theme = cutting.browser, "bell_theme_96.wav"
     browser.bring_in(cutting.show, "The Tide Bell/Music", "Music")
     ledger = browser.ledger(cutting.show)
     laid(cutting, BELL)
     cutting.edit("place", clips=[ledger[theme]["id"]], at=30)
-    found = browser.get(f"{cutting.path}/strokes")
+    found = browser.get(f"{cutting.path}/beats")
     steps = np.diff(found)
     assert found[0] == 30 + round(0.3478 * 25) and {15, 16} == set(steps.tolist()), "96 a minute at 25"
     (event,) = (one for one in cutting.cut["events"] if one["track"] == "A1")
     cutting.edit("trim head", events=[event["id"]], by="+20")
-    assert browser.get(f"{cutting.path}/strokes") == found[1:], "what is trimmed away strikes no more"
+    assert browser.get(f"{cutting.path}/beats") == found[1:], "what is trimmed away strikes no more"
 
 
 def test_a_timeline_is_taken_away_with_its_events_and_comes_back_whole(cutting: Cutting) -> None:
@@ -698,9 +704,9 @@ def test_a_timeline_is_taken_away_with_its_events_and_comes_back_whole(cutting: 
     made = browser.send("POST", f"{cutting.path}/rerate", {"name": "Air", "rate": "50"})["timeline_id"]
     air = f"{show}/cuts/{made}"
     before = browser.get(air)["events"], browser.get(air)["markers"]
-    assert "planned for" in browser.refused("DELETE", f"{show}/timelines/{cutting.timeline}")[1]
+    assert "This is the default timeline" in browser.refused("DELETE", f"{show}/timelines/{cutting.timeline}")[1]
     cutting.edit("place", inner=made)
-    assert "lies in the timeline “Main”" in browser.refused("DELETE", f"{show}/timelines/{made}")[1]
+    assert "nested in the timeline “Main”" in browser.refused("DELETE", f"{show}/timelines/{made}")[1]
     browser.undo(cutting.show)
     browser.send("DELETE", f"{show}/timelines/{made}")
     assert [one["id"] for one in browser.get(f"{show}/cuts")] == [cutting.timeline]
@@ -708,7 +714,7 @@ def test_a_timeline_is_taken_away_with_its_events_and_comes_back_whole(cutting: 
     assert browser.undo(cutting.show) == "Timeline “Air” taken away"
     assert (browser.get(air)["events"], browser.get(air)["markers"]) == before
     browser.send("POST", f"{air}/files", {"of": "timeline", "pattern": "air", "setting": "view"})
-    assert "files were made" in browser.refused("DELETE", f"{show}/timelines/{made}")[1].lower()
+    assert "files or sheets were made" in browser.refused("DELETE", f"{show}/timelines/{made}")[1].lower()
 
 
 def test_an_edge_is_trimmed_by_source_frames_too(cutting: Cutting) -> None:
@@ -725,4 +731,6 @@ def test_an_edge_is_trimmed_by_source_frames_too(cutting: Cutting) -> None:
     cutting.edit("trim head", events=[event["id"]], by="8 sf")
     (now,) = cutting.picture
     assert Fraction(back["source_in"]) - Fraction(now["source_in"]) == 8 and now["record_in"] == back["record_in"] + 8
-    assert "does not run through" in cutting.refused("trim head", events=[event["id"]], by="-100000 sf")
+    assert "The event does not cover that many source frames there" in cutting.refused(
+        "trim head", events=[event["id"]], by="-100000 sf"
+    )

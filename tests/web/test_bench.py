@@ -103,10 +103,10 @@ def test_an_open_shutter_names_its_ends_and_how_many_it_takes(quay: Bench) -> No
     assert (moment["count"], ends) == (13, [("12", "4 %"), ("24", "8 %")]), "from 12½ to 25"
     refused = {"intent": {"intent": "speed", "value": "9000"}, "set": {"between": "gather", "shutter": "360"}}
     status, sentence = quay.browser.refused("POST", f"{quay.path}/side", refused)
-    assert status == 422 and "would gather" in sentence
+    assert status == 422 and "At this speed Gather would combine" in sentence
 
 
-def test_side_b_is_kept_in_one_stroke_and_undone(quay: Bench) -> None:
+def test_side_b_is_kept_in_one_step_and_undone(quay: Bench) -> None:
     asked = {"intent": {"intent": "pace", "value": "50%"}, "set": {"between": "flow", "trust": "70%"}}
     b = quay.side(**asked)
     bench = quay.browser.get(quay.path)
@@ -130,7 +130,7 @@ def test_a_trim_is_in_source_frames_and_everything_follows_it(quay: Bench) -> No
         "POST", f"/api/shows/{quay.show}/treatments",
         {"clips": [{"id": row["id"], "revision": row["revision"]}], "set": {"span": "900-950"}},
     )  # fmt: skip
-    assert status == 422 and "no frames between in and out" in sentence
+    assert status == 422 and "There are no frames between the in and out points" in sentence
 
 
 def test_an_interlaced_timeline_names_and_shows_both_fields(quay: Bench) -> None:
@@ -210,7 +210,7 @@ def test_what_cannot_be_shown_is_said(browser: Browser, quay: Bench) -> None:
     status, _ = browser.refused("GET", f"/api/shows/{quay.show}/bench/987654")
     assert status == 404
     status, sentence = browser.refused("POST", f"{quay.path}/side", {"set": {"trust": "150%"}})
-    assert status == 422 and "Trust lies between" in sentence
+    assert status == 422 and "Trust is between 0 and 100 %" in sentence
     assert json.dumps(side)
 
 

@@ -6,7 +6,7 @@ from typing import Any
 import pytest
 
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
@@ -67,7 +67,7 @@ TITLES: list[tuple[dict[str, Any], str]] = [
          "Read at the file's rate × 1000/1001, sound keeps its pitch for 2 clips"),
         ({"set": {"held": "on twos"}, "alone": True}, "On twos for 2 clips, on Main alone"),
         ({"set": {"between": "flow", "trust": "60%"}}, "In-betweens by flow, trust 60 % for 2 clips"),
-        ({"set": {"fields": None}}, "Fields left to the levels above for 2 clips"),
+        ({"set": {"fields": None}}, "Fields inherited for 2 clips"),
         ({"shot_rate": "150"}, "Shot at 150 for 2 clips"),
         ({"shot_rate": None}, "Shot rate as the file says for 2 clips"),
         ({"recipe": None}, "No recipe for 2 clips"),
@@ -95,14 +95,14 @@ def test_relative_speeds_start_from_what_each_clip_has(
         decisions.write(connection, board.show.id, board.pairs(every.clips))
     now = Boards(database).open(board.show.id)
     found = made(now, ask(now, "a.mov", "b.mov", intent={"intent": "speed", "value": typed}))
-    assert [own.decisions.intent for own in found] == [Wish(Intent.SPEED, Fraction(speed)) for speed in speeds]
+    assert [own.decisions.intent for own in found] == [IntentSetting(Intent.SPEED, Fraction(speed)) for speed in speeds]
 
 
 def test_relative_paces_and_lengths(board: Board) -> None:
     (pace,) = made(board, ask(board, "a.mov", intent={"intent": "pace", "value": "*1/3"}))
-    assert pace.decisions.intent == Wish(Intent.PACE, Fraction(1, 3))
+    assert pace.decisions.intent == IntentSetting(Intent.PACE, Fraction(1, 3))
     (fit,) = made(board, ask(board, "a.mov", intent={"intent": "fit", "value": "+50%"}))
-    assert fit.decisions.intent == Wish(Intent.FIT, Fraction(75)), "half as long again as the 50 frames it has"
+    assert fit.decisions.intent == IntentSetting(Intent.FIT, Fraction(75)), "half as long again as the 50 frames it has"
 
 
 NOTHING: list[dict[str, Any]] = [
@@ -120,7 +120,7 @@ def test_what_says_nothing_is_refused(board: Board) -> None:
 
 def test_what_is_not_there_is_said(board: Board) -> None:
     for wanted in ({"recipe": 99}, {"set": {"held": "2 frames"}, "timelines": [99]}, {"copy_from": {"clip_id": 99}}):
-        with pytest.raises(RuleError, match="not there"):
+        with pytest.raises(RuleError, match="no longer exists"):
             changed(board, ask(board, "a.mov", **wanted))
     gone = PlanChange.model_validate({"clips": [{"id": 99, "revision": 1}], "note": "x"})
     with pytest.raises(MissingError):

@@ -50,7 +50,7 @@ def test_a_stretch_is_slowed_and_nothing_else_changes(browser: Browser) -> None:
     assert [one["source_frame"] for one in shown] == [196, 200, 201]
     assert bell.edit("fit", frame=50, last=149, text="50")["after"]["frames"] == 150
     assert bell.edit("fit", frame=50, last=99, text="to 110")["after"]["frames"] == 160
-    assert bell.refused("fit", frame=50, last=109, text="to 50") == "The stretch would end before it begins."
+    assert bell.refused("fit", frame=50, last=109, text="to 50") == "The range would end before it begins."
     assert bell.edit("fit", frame=50, last=109, text="to 100")["after"]["frames"] == 150
     assert [one["text"] for one in bell.shown["curve"]["even"]][-3:] == ["1", "0.5", "0.25"]
 
@@ -67,7 +67,7 @@ def test_what_is_dragged_or_stepped_goes_by_five_per_cent(browser: Browser) -> N
     assert [one["curve"]["points"][0]["leaves"] for one in made] == ["0.45", "0.5", "0.45", "0.4"]
     bell.edit("of", text="pace")
     assert bell.edit("segment", number=0, text="2", drawn=True)["curve"]["points"][0]["leaves"] == "2"
-    assert "no such point" in bell.refused("faster", number=4)
+    assert "This point of the curve does not exist" in bell.refused("faster", number=4)
 
 
 def test_points_stay_on_their_picture_and_pins_on_their_frame(browser: Browser) -> None:
@@ -82,10 +82,10 @@ def test_points_stay_on_their_picture_and_pins_on_their_frame(browser: Browser) 
     made = bell.edit("pin", number=1, frame=90)
     assert made["curve"]["points"][1]["comes"] == 90 and [one["frame"] for one in made["curve"]["points"]] == frames
     assert made["curve"]["scaled"] == ["speeds from the in point to point 2 × 5/3"]
-    assert "no room" in bell.refused("pin", number=1, frame=0)
-    assert "no such point" in bell.refused("remove", number=9)
+    assert "nothing fits" in bell.refused("pin", number=1, frame=0)
+    assert "This point of the curve does not exist" in bell.refused("remove", number=9)
     assert "already" in bell.refused("point", frame=90)
-    assert bell.refused("of", text="") == "A curve holds speed or pace, not “”."
+    assert bell.refused("of", text="") == "A curve sets speed or pace, not “”."
     assert "never reached backwards" in bell.refused("both", number=0, text="-1")
     for do, given, there in (
         ("ease", {"number": 0, "text": "1", "end": "begin"}, {"ease_begins": "1", "ease_finishes": "0"}),

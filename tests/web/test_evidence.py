@@ -66,7 +66,7 @@ def test_a_disagreement_is_shown_settled_withdrawn_and_undone(browser: Browser) 
     assert verdict(rows(browser, show)["Foundry day 2/FD2_A03_ladle_150fps.mov"])["words"] == "100"
 
 
-def test_all_that_agrees_is_confirmed_in_one_stroke(browser: Browser) -> None:
+def test_all_that_agrees_is_confirmed_in_one_step(browser: Browser) -> None:
     show = browser.show()
     browser.bring_in(show, TWO)
     before = list(rows(browser, show).values())
@@ -169,7 +169,7 @@ def test_a_sequence_takes_its_rate_from_a_person(browser: Browser) -> None:
     show = browser.show()
     browser.bring_in(show, "The Tide Bell/Tide chart")
     row = browser.ledger(show)["tide_chart_####.png"]
-    assert row["plan"] is None and "no rate of its own" in row["without_plan"]
+    assert row["plan"] is None and "no frame rate" in row["without_plan"]
     assert row["facts"]["remarks"] == ["Number 38 is missing."]
     asked = {"clips": refs(row), "question": "file_rate", "value": "25"}
     browser.send("POST", f"/api/shows/{show}/words", asked)
@@ -231,7 +231,11 @@ def test_a_report_may_come_by_itself_from_a_root_and_bad_ones_are_explained(brow
     assert browser.send("POST", f"/api/shows/{show}/logs/from-root", place)["changed"] == 0
     (_, foundry) = browser.get(f"/api/shows/{show}/logs")
     assert foundry["matched"] == 0 and len(foundry["unmatched"]) == 6
-    for data, words in ((b"", "empty"), (b"\0\1\2", "not a text"), (b"just words\n", "no table")):
+    for data, words in (
+        (b"", "empty"),
+        (b"\0\1\2", "not a text"),
+        (b"just words\n", "no heading row with at least two columns was found"),
+    ):
         got = browser.client.post(f"/api/shows/{show}/logs", files={"file": ("x.csv", data)})
         assert got.status_code == 422 and words in got.json()["detail"]
     folder = browser.config.roots["Uploads"] / "papers"

@@ -97,13 +97,13 @@ def test_browsing_shows_no_way_out(browser: Browser, tmp_path: Path) -> None:
     assert browser.refused("GET", "/api/roots/Uploads/folder?path=../..")[0] == 403
     assert browser.refused("GET", "/api/roots/Uploads/folder?path=absent") == (
         404,
-        "The folder “absent” is not there, or no longer.",
+        "The folder “absent” no longer exists.",
     )
 
 
 def test_errors_are_problem_details(browser: Browser) -> None:
     assert browser.refused("GET", "/api/nothing") == (404, "There is nothing at this address.")
-    assert browser.refused("GET", "/api/shows/77") == (404, "This show is not there, or no longer.")
+    assert browser.refused("GET", "/api/shows/77") == (404, "This show no longer exists.")
     status, sentence = browser.refused("POST", "/api/shows", {"name": "", "timeline": {"name": "M", "rate": "25"}})
     assert status == 422 and sentence.startswith("name:")
     status, sentence = browser.refused("POST", "/api/shows", {"name": "S", "timeline": {"name": "M", "rate": "fast"}})

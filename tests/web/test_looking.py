@@ -66,7 +66,7 @@ def test_a_process_of_its_own_shows_the_same_and_may_be_replaced(
     side = Side(Viewed(path, facts, planned, Canvas(facts.width, facts.height, facts.pixel_aspect)), timeline, None)
 
     elsewhere = looking_at(socket)
-    with pytest.raises(RuleError, match="being started again"):
+    with pytest.raises(RuleError, match="The Bench is restarting"):
         elsewhere.put(side, fill=False)
     first = begin()
     here, other = Looking(tmp_path / "own"), looking_at(socket)

@@ -1,4 +1,4 @@
-"""Music beside a clip over HTTP: chosen, placed, its strokes changed and undone, a moment put on one; and made."""
+"""Music beside a clip over HTTP: chosen, placed, its beats changed and undone, a moment put on one; and made."""
 
 import io
 import shutil
@@ -42,15 +42,15 @@ class Tuned:
 
     @property
     def music(self) -> Any:
-        return self.browser.send("POST", f"{self.path}/strokes", self.side)
+        return self.browser.send("POST", f"{self.path}/beats", self.side)
 
     @property
     def shown(self) -> Any:
         return self.browser.send("POST", f"{self.path}/side", self.side)
 
-    def strokes(self, do: str, **given: object) -> list[int]:
+    def beats(self, do: str, **given: object) -> list[int]:
         asked = {"do": do, "side": self.side, **given}
-        return list(self.browser.send("POST", f"{self.path}/strokes/edit", asked)["strokes"])
+        return list(self.browser.send("POST", f"{self.path}/beats/edit", asked)["beats"])
 
 
 @pytest.fixture
@@ -60,56 +60,56 @@ def tuned(browser: Browser) -> Tuned:
     return made
 
 
-def test_music_is_placed_by_its_start_or_its_first_stroke(tuned: Tuned) -> None:
+def test_music_is_placed_by_its_start_or_its_first_beat(tuned: Tuned) -> None:
     found = tuned.music
     assert found["tempo"] == "96" and found["start"] == 0 and not found["changed"]
-    assert all(min(abs(stroke - true) for stroke in found["strokes"]) <= 1 for true in TRUE[:40])
+    assert all(min(abs(beat - true) for beat in found["beats"]) <= 1 for true in TRUE[:40])
     assert tuned.shown["words"] == [f"{THEME.name} from frame 0"]
     tuned.edit("start", frame=-20)
-    assert tuned.music["strokes"] == [stroke - 20 for stroke in found["strokes"]]
-    tuned.edit("first-stroke", frame=50)
-    assert tuned.music["first_stroke"] == 50 and tuned.music["start"] == 50 - found["first_stroke"]
+    assert tuned.music["beats"] == [beat - 20 for beat in found["beats"]]
+    tuned.edit("first-beat", frame=50)
+    assert tuned.music["first_beat"] == 50 and tuned.music["start"] == 50 - found["first_beat"]
     with wave.open(str(tuned.browser.config.roots["Footage"] / MUSIC / THEME.name)) as file:
         lasts = file.getnframes() / file.getframerate()
     assert abs(tuned.music["ends"] - (tuned.music["start"] + lasts * 25)) <= 1
     tuned.edit("off")
-    assert tuned.shown["words"] == ["no music"] or tuned.shown["words"] == []
-    assert tuned.browser.refused("POST", f"{tuned.path}/strokes", tuned.side)[1].startswith("There is no music")
+    assert tuned.shown["words"] == ["No music has been added to this clip yet"] or tuned.shown["words"] == []
+    assert tuned.browser.refused("POST", f"{tuned.path}/beats", tuned.side)[1].startswith("No music")
 
 
-def test_strokes_are_moved_added_taken_out_and_tapped_and_undone(tuned: Tuned) -> None:
-    found = tuned.music["strokes"]
-    moved = tuned.strokes("move", frame=found[3], to=found[3] + 4)
+def test_beats_are_moved_added_taken_out_and_tapped_and_undone(tuned: Tuned) -> None:
+    found = tuned.music["beats"]
+    moved = tuned.beats("move", frame=found[3], to=found[3] + 4)
     assert moved == [*found[:3], found[3] + 4, *found[4:]] and tuned.music["changed"]
-    assert tuned.strokes("remove", frame=found[3] + 4) == [*found[:3], *found[4:]]
-    assert tuned.strokes("add", frame=found[3]) == found
-    assert len(tuned.strokes("halve")) == -(-len(found) // 2) and tuned.music["tempo"] == "48"
-    assert len(tuned.strokes("double")) in (len(found), len(found) - 1)
+    assert tuned.beats("remove", frame=found[3] + 4) == [*found[:3], *found[4:]]
+    assert tuned.beats("add", frame=found[3]) == found
+    assert len(tuned.beats("halve")) == -(-len(found) // 2) and tuned.music["tempo"] == "48"
+    assert len(tuned.beats("double")) in (len(found), len(found) - 1)
     taps = [f"{found[5] + 10 * number + 0.25}" for number in range(4)]
-    tapped = tuned.strokes("tap", taps=taps)
+    tapped = tuned.beats("tap", taps=taps)
     assert [one for one in tapped if found[5] <= one <= found[5] + 30] == [found[5] + 10 * n for n in range(4)]
     for _ in range(6):
-        assert tuned.browser.undo(tuned.show).startswith(f"Strokes of {THEME.name}: ")
-    assert tuned.music["strokes"] == found and not tuned.music["changed"]
-    tuned.strokes("halve")
-    assert tuned.strokes("find") == found and not tuned.music["changed"]
+        assert tuned.browser.undo(tuned.show).startswith(f"Beats of {THEME.name}: ")
+    assert tuned.music["beats"] == found and not tuned.music["changed"]
+    tuned.beats("halve")
+    assert tuned.beats("find") == found and not tuned.music["changed"]
 
 
-def test_points_snap_and_a_moment_falls_on_a_stroke(tuned: Tuned) -> None:
+def test_points_snap_and_a_moment_falls_on_a_beat(tuned: Tuned) -> None:
     token = tuned.shown["token"]
     moments = tuned.browser.get(f"/api/bench/{token}/moments")
     turn = next(one for one in moments if one["kind"] == "turn" and one["frame"] > 120)
-    stroke = next(one for one in tuned.music["strokes"] if one > turn["comes"] + 5)
+    beat = next(one for one in tuned.music["beats"] if one > turn["comes"] + 5)
 
     def bent(do: str, **given: object) -> Any:
         asked = {"do": do, "side": tuned.side, "token": token, **given}
         return tuned.browser.send("POST", f"{tuned.path}/curve", asked)["curve"]["points"]
 
-    (point,) = bent("place", source=turn["frame"], frame=stroke)
-    assert (point["frame"], point["at"], round(point["comes"])) == (turn["frame"], stroke, stroke)
-    (near,) = bent("point", frame=stroke + 2, snap=2)
-    (exact,) = bent("point", frame=stroke, snap=0)
-    (apart,) = bent("point", frame=stroke + 2, snap=0)
+    (point,) = bent("place", source=turn["frame"], frame=beat)
+    assert (point["frame"], point["at"], round(point["comes"])) == (turn["frame"], beat, beat)
+    (near,) = bent("point", frame=beat + 2, snap=2)
+    (exact,) = bent("point", frame=beat, snap=0)
+    (apart,) = bent("point", frame=beat + 2, snap=0)
     assert near["frame"] == exact["frame"] != apart["frame"]
 
 
@@ -151,7 +151,7 @@ def test_markers_are_put_named_snapped_to_and_undone(tuned: Tuned) -> None:
     browser.send("POST", path, {"frame": 41})
     assert there() == [(41, 11, ""), (90, 23, "the rope")], "100 frames a second on 25: every fourth is shown"
     browser.send("POST", path, {"frame": 41, "name": "first swing"})
-    else_where = {*tuned.music["strokes"], *(one["comes"] for one in browser.get(f"/api/bench/{token}/moments"))}
+    else_where = {*tuned.music["beats"], *(one["comes"] for one in browser.get(f"/api/bench/{token}/moments"))}
     alone = next(frame for frame in range(25, 60) if not else_where & set(range(frame - 3, frame + 4)))
     browser.send("POST", path, {"frame": 4 * alone - 2})
     asked = {"do": "point", "side": tuned.side, "token": token, "frame": alone + 2, "snap": 2}
@@ -163,7 +163,7 @@ def test_markers_are_put_named_snapped_to_and_undone(tuned: Tuned) -> None:
     browser.undo(tuned.show)
     browser.undo(tuned.show)
     assert there() == [(41, 11, ""), (90, 23, "the rope")]
-    assert "has no frame 1048576" in browser.refused("POST", path, {"frame": 1 << 20})[1]
+    assert "Frame 1048576 lies outside" in browser.refused("POST", path, {"frame": 1 << 20})[1]
     browser.decide(tuned.show, [browser.ledger(tuned.show)[BELL]], set={"span": "60-200"})
     token = tuned.shown["token"]
     assert [one[0] for one in there()] == [90], "those outside of what is used are kept, but not shown"
@@ -172,7 +172,7 @@ def test_markers_are_put_named_snapped_to_and_undone(tuned: Tuned) -> None:
 def test_a_clip_ends_with_its_music_which_is_cut_to_the_sample(browser: Browser, tmp_path: Path) -> None:
     tuned = Tuned(browser, MOULD)
     tuned.choose()
-    tuned.edit("first-stroke", frame=0)
+    tuned.edit("first-beat", frame=0)
     tuned.edit("fade", text="10f")
     tuned.edit("end-here", frame=160)
     assert tuned.shown["length"]["frames"] == 160

@@ -197,7 +197,7 @@ def test_recipes_are_counted_ordered_run_and_followed(browser: Browser, batch: i
     assert browser.client.delete(f"{url}/{fast['id']}").status_code == 200
     assert browser.ledger(batch)["A07.mov"]["intent"] is None
     assert browser.refused("POST", f"{url}/run", {"clips": refs(browser, batch, "A00")}) == (
-        422, "No recipe fits any of these clips that it is not on already.",
+        422, "No recipe matches these clips, beyond those already applied.",
     )  # fmt: skip
 
 

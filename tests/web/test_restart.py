@@ -31,5 +31,5 @@ def test_web_processes_share_a_port_with_each_other_and_with_nobody_else() -> No
         assert first.proto == socket.IPPROTO_TCP, "answers do not wait for acknowledgement"
         with closing(listening(port, shared=True)) as second:
             assert second.getsockname() == first.getsockname()
-        with pytest.raises(RuleError, match=f"Port {port} is taken"):
+        with pytest.raises(RuleError, match=f"Port {port} is in use"):
             listening(port, shared=False)

@@ -165,7 +165,7 @@ def test_decisions_that_only_together_are_absurd_are_refused_and_the_ledger_stay
     status, sentence = browser.refused(
         "POST", f"/api/shows/{show}/treatments", {"clips": refs, "set": {"reading": "1000000"}}
     )
-    assert status == 422 and "far beyond" in sentence
+    assert status == 422 and "This speed is out of range" in sentence
     (timeline,) = browser.get(f"/api/shows/{show}")["timelines"]
     slow = {"name": "Main", "rate": "0.1", "revision": timeline["revision"]}
     browser.send("PUT", f"/api/shows/{show}/timelines/{timeline['id']}", slow)
@@ -173,7 +173,7 @@ def test_decisions_that_only_together_are_absurd_are_refused_and_the_ledger_stay
     assert row["plan"] is None and row["marks"] == ["refused"] and all(other["plan"] for other in others)
     asked = {"clip_ids": [row["id"]], "setting": "view"}
     (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
-    assert "far beyond" in file["problem"]
+    assert "This speed is out of range" in file["problem"]
     assert browser.client.get(f"/api/shows/{show}/sheet.csv").status_code == 200
 
 
@@ -185,7 +185,7 @@ def test_a_clip_of_another_show_is_not_handed_over(browser: Browser) -> None:
     for path in ("handoff/preview", "renders"):
         assert browser.refused("POST", f"/api/shows/{mine}/{path}", asked) == (
             404,
-            "A clip is not there, or no longer.",
+            "A clip no longer exists.",
         )
 
 
@@ -197,7 +197,7 @@ def test_original_pictures_are_not_taken_out_before_anyone_looked_for_them(brows
     row = rows["CH_evensong_2997.mov"]
     asked = {"clip_ids": [row["id"]], "setting": "view"}
     (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
-    assert "have not been looked at yet" in file["problem"]
+    assert "pictures have not been analysed yet" in file["problem"]
     assert browser.send("POST", f"/api/shows/{show}/renders", asked)["queued"] == 0
     look_closer(browser.config, browser.database, row["id"])
     (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
@@ -273,7 +273,8 @@ def test_handoff_from_names_to_the_sheet(browser: Browser) -> None:
     assert made == {"queued": 2, "refused": []}
     again = browser.send("POST", f"/api/shows/{show}/renders", asked)
     assert (
-        again["queued"] == 1 and [file["problem"] for file in again["refused"]] == ["in the queue or made already"] * 2
+        again["queued"] == 1
+        and [file["problem"] for file in again["refused"]] == ["already in the queue or made"] * 2
     )
     cancelled, *others = browser.get(f"/api/shows/{show}/renders")
     browser.send("POST", f"/api/renders/{cancelled['id']}/cancel")

@@ -6,7 +6,7 @@ import pytest
 
 from oddmeter.config import Config
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.planning.clips import Clip, known_of
 from oddmeter.core.planning.plans import Plan, plan
@@ -41,7 +41,7 @@ class Desk:
 
     def ask(self, clip: Clip, out: str, setting: Setting = Setting.VIEW, speed: Fraction = Fraction(1)) -> int:
         with change(self.database, self.show_id, "speed", "Ada") as connection:
-            wish = Decisions(intent=Wish(Intent.SPEED, speed))
+            wish = Decisions(intent=IntentSetting(Intent.SPEED, speed))
             decisions.decide_clips(connection, {clip.id: wish})
         with self.database.transaction() as connection:
             clip = clips.clips_by_id(connection, [clip.id])[0]

@@ -56,6 +56,10 @@ def test_nothing_stops_the_batch(desk: Desk, footage: dict[str, Path]) -> None:
     assert whole is not None and whole.usable and whole.frames == 240
     assert cut is not None and cut.fault is not None
     outside = found["out.mov"]
-    assert outside is not None and outside.fault is not None and "leads out" in outside.fault
+    assert (
+        outside is not None
+        and outside.fault is not None
+        and "points outside its media root; it cannot be opened" in outside.fault
+    )
     for name, facts in found.items():
         assert facts is not None and (facts.usable or (facts.fault or "").endswith(".")), name

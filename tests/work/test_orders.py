@@ -11,7 +11,7 @@ from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import HOUSE, Decisions, Layer, Level, resolve
 from oddmeter.core.decisions.music import NO_MUSIC, Music
-from oddmeter.core.decisions.parts import Held, Reading, Wish
+from oddmeter.core.decisions.parts import Held, IntentSetting, Reading
 from oddmeter.core.decisions.recipes import Recipe
 from oddmeter.core.decisions.treatment import (
     Between,
@@ -101,7 +101,7 @@ def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
     own = Decided(Decisions.parse({"reading": "24/1"}), 5, (Use(7, Decisions.parse({"fields": "split"})),))
     found = resolved(3, own, whole, FILM)
     assert found.decisions == Decisions(
-        intent=Wish(Intent.PACE, Fraction(1, 2)), reading=Reading(Rate.of(24)), fields=Fields.SPLIT,
+        intent=IntentSetting(Intent.PACE, Fraction(1, 2)), reading=Reading(Rate.of(24)), fields=Fields.SPLIT,
         between=Between.PICK, shutter=Fraction(1, 2), effort=Effort.NORMAL, reach=48, trust=Fraction(1, 10),
         held=Held(2), sound=SoundChoice.OFF, streams=SoundStreams(), music=NO_MUSIC, reverse=False,
         framing=Framing.KEEP, span=Span(),

@@ -24,8 +24,8 @@ from oddmeter.media.plans import ClipPlan
 from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import render
 from oddmeter.store import clips, looks, renders, words
+from oddmeter.work.output_lock import BusyError, LaterError, OutputLock
 from oddmeter.work.plans import file_plan
-from oddmeter.work.right import BusyError, LaterError, SoleRight
 from oddmeter.work.tasks import StoppedError, look_at, look_closer, make, queue
 from oddmeter.work.worker import requeue_lost
 from tests.waiting import wait_until
@@ -108,7 +108,7 @@ def test_a_foreign_file_of_that_name_is_not_touched(desk: Desk) -> None:
     out.write_text("somebody else's")
     make(desk.config, desk.database, asked)
     failed = desk.render(asked)
-    assert failed.state == "failed" and failed.fault is not None and "not written over" in failed.fault
+    assert failed.state == "failed" and failed.fault is not None and "not overwritten" in failed.fault
     assert out.read_text() == "somebody else's"
 
 
@@ -120,7 +120,7 @@ def test_a_source_that_is_gone_is_said(desk: Desk) -> None:
     asked = desk.ask(clip, "bell")
     moved.unlink()
     make(desk.config, desk.database, asked)
-    assert desk.render(asked).fault == "bell.mov is no longer where it was; nothing was made."
+    assert desk.render(asked).fault == "bell.mov has been moved or deleted; nothing was made."
 
 
 def test_cancelling_stops_it_and_leaves_no_half_file(desk: Desk) -> None:
@@ -178,7 +178,7 @@ def test_a_proof_that_breaks_off_leaves_the_file_and_is_done_again(desk: Desk, m
     make(desk.config, desk.database, asked)
     failed, out = desk.render(asked), desk.config.product("bell.mp4")
     assert failed.state == "failed" and out.is_file()
-    assert failed.fault == "bell.mp4 was made, and is kept, but could not be proven: The disk was pulled out."
+    assert failed.fault == "bell.mp4 was made and kept, but its proof failed: The disk was pulled out."
     monkeypatch.undo()
     made_at = out.stat().st_mtime_ns
     with desk.database.transaction() as connection:
@@ -199,10 +199,10 @@ def test_an_unexpected_error_is_one_clips_trouble(desk: Desk, monkeypatch: pytes
 def test_one_output_one_worker(desk: Desk) -> None:
     (clip,) = desk.bring_in(BELL)
     asked = desk.ask(clip, "bell")
-    with SoleRight(desk.database.url, "bell.mp4"), pytest.raises(BusyError):
+    with OutputLock(desk.database.url, "bell.mp4"), pytest.raises(BusyError):
         make(desk.config, desk.database, asked)
     assert desk.render(asked).state == "waiting"
-    with pytest.raises(RuleError, match="in the queue or made already"):
+    with pytest.raises(RuleError, match="is already in the queue or made"):
         desk.ask(clip, "bell")
 
 
@@ -228,8 +228,12 @@ def test_paths_that_lead_out_are_refused(desk: Desk, tmp_path: Path) -> None:
     (desk.config.roots["Uploads"] / "link.mov").symlink_to(tmp_path / "secret.mov")
     for path in ("link.mov", "../../secret.mov"):
         (clip,) = desk.bring_in(path, root="Uploads")
-        assert clip.facts is not None and clip.facts.fault is not None and "leads out" in clip.facts.fault
-    with pytest.raises(RuleError, match="leads out"):
+        assert (
+            clip.facts is not None
+            and clip.facts.fault is not None
+            and "points outside its media root; it cannot be opened" in clip.facts.fault
+        )
+    with pytest.raises(RuleError, match="points outside its media root; it cannot be opened"):
         desk.config.product("../elsewhere.mov")
     with desk.database.transaction() as connection:
         assert clips.unprobed(connection) == []

@@ -1271,7 +1271,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/shows/{show_id}/bench/{clip_id}/strokes": {
+  "/api/shows/{show_id}/bench/{clip_id}/beats": {
     parameters: {
       query?: never;
       header?: never;
@@ -1282,16 +1282,16 @@ export interface paths {
     put?: never;
     /**
      * Find Strokes
-     * @description The music beside a side with its strokes.
+     * @description The music beside a side with its beats.
      */
-    post: operations["find_strokes_api_shows__show_id__bench__clip_id__strokes_post"];
+    post: operations["find_strokes_api_shows__show_id__bench__clip_id__beats_post"];
     delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  "/api/shows/{show_id}/bench/{clip_id}/strokes/edit": {
+  "/api/shows/{show_id}/bench/{clip_id}/beats/edit": {
     parameters: {
       query?: never;
       header?: never;
@@ -1302,9 +1302,9 @@ export interface paths {
     put?: never;
     /**
      * Edit Strokes
-     * @description Change the strokes of the music beside a side; it can be undone like any change.
+     * @description Change the beats of the music beside a side; it can be undone like any change.
      */
-    post: operations["edit_strokes_api_shows__show_id__bench__clip_id__strokes_edit_post"];
+    post: operations["edit_strokes_api_shows__show_id__bench__clip_id__beats_edit_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -1491,7 +1491,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/shows/{show_id}/cuts/{timeline_id}/strokes": {
+  "/api/shows/{show_id}/cuts/{timeline_id}/beats": {
     parameters: {
       query?: never;
       header?: never;
@@ -1499,10 +1499,10 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * Strokes
-     * @description The timeline frames nearest to the strokes of music that lies on a timeline, by itself or under a clip.
+     * Beats
+     * @description The timeline frames nearest to the beats of music that lies on a timeline, by itself or under a clip.
      */
-    get: operations["strokes_api_shows__show_id__cuts__timeline_id__strokes_get"];
+    get: operations["beats_api_shows__show_id__cuts__timeline_id__beats_get"];
     put?: never;
     post?: never;
     delete?: never;
@@ -1663,7 +1663,7 @@ export interface paths {
     put?: never;
     /**
      * Take Over
-     * @description Take the next version of a list over in one stroke; what was decided here stays where the source is the same.
+     * @description Take the next version of a list over in one step; what was decided here stays where the source is the same.
      */
     post: operations["take_over_api_shows__show_id__cuts__timeline_id__take_over_post"];
     delete?: never;
@@ -2164,13 +2164,61 @@ export interface components {
      */
     Attention: "noted" | "asks" | "fault";
     /**
-     * BeatView
-     * @description A timeline frame on the strip: what it is, and what it is made of.
+     * BeatEdit
+     * @description One edit of the beats of the music beside a side. ``frame`` and ``to`` are timeline frames: *move* takes the
+     *     beat nearest to one to the other, *add* and *remove* put one down and take the nearest away; *tap* puts down
+     *     beats at ``taps``, exact timeline frames as decimals.
      */
-    BeatView: {
-      kind: components["schemas"]["FrameKind"];
-      /** Threads */
-      threads: components["schemas"]["ThreadView"][];
+    BeatEdit: {
+      /**
+       * @default {
+       *       "set": {}
+       *     }
+       */
+      side: components["schemas"]["TreatmentIn"];
+      /**
+       * Do
+       * @enum {string}
+       */
+      do: "move" | "add" | "remove" | "halve" | "double" | "tap" | "find";
+      /**
+       * Frame
+       * @default 0
+       */
+      frame: number;
+      /**
+       * To
+       * @default 0
+       */
+      to: number;
+      /**
+       * Taps
+       * @default []
+       */
+      taps: string[];
+    };
+    /**
+     * BeatsView
+     * @description The music beside a side: its file, where it starts and fades, its tempo, and its beats, each at the nearest
+     *     timeline frame; ``ends`` is the frame after its last one. ``changed`` where people have changed what was found.
+     */
+    BeatsView: {
+      /** Name */
+      name: string;
+      /** Start */
+      start: number;
+      /** Fade */
+      fade: number;
+      /** Tempo */
+      tempo: string;
+      /** Beats */
+      beats: number[];
+      /** First Stroke */
+      first_stroke: number | null;
+      /** Ends */
+      ends: number;
+      /** Changed */
+      changed: boolean;
     };
     /**
      * BenchView
@@ -2243,6 +2291,14 @@ export interface components {
       /** Asks */
       asks: boolean;
     };
+    /**
+     * ChangeKind
+     * @description What became of an event: ``moved`` only in its place, ``trimmed`` in its in or out point, ``retimed`` in its
+     *     speed; a trim that is also a move is a trim, any of them with another speed a retime. What is less than a frame,
+     *     at the in point or by the end, is no difference: a list cannot say it.
+     * @enum {string}
+     */
+    ChangeKind: "kept" | "moved" | "trimmed" | "retimed" | "new" | "gone";
     /**
      * ChangeOfVerdict
      * @description A verdict that later evidence changed.
@@ -2498,7 +2554,7 @@ export interface components {
      *     picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
      *     frame. With ``drawn``, a speed is
      *     one as the lane draws it, and goes to the nearest five per cent, as *faster* and *slower* do from a point on. Within
-     *     ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
+     *     ``snap`` timeline frames, what falls on a frame goes to the nearest beat, moment, marker, cut or
      *     other point of the side of that ``token``.
      */
     CurveEdit: {
@@ -2941,6 +2997,21 @@ export interface components {
       stacked: string | null;
     };
     /**
+     * EventChangeView
+     * @description What became of one event in the next version of a cut, in words.
+     */
+    EventChangeView: {
+      fate: components["schemas"]["ChangeKind"];
+      /** Name */
+      name: string;
+      /** Track */
+      track: string;
+      /** Timecode */
+      timecode: string;
+      /** Words */
+      words: string;
+    };
+    /**
      * EventFile
      * @description A file that would be made, of an event or, without one, of all of it; ``problem`` says why it cannot be,
      *     ``remark`` what will be in it that somebody might not expect. ``made`` is the file of it that is there already,
@@ -3193,29 +3264,6 @@ export interface components {
       fault: string | null;
       /** Remarks */
       remarks: string[];
-    };
-    /**
-     * Fate
-     * @description What became of an event: ``moved`` only in its place, ``trimmed`` in its in or out point, ``retimed`` in its
-     *     speed; a trim that is also a move is a trim, any of them with another speed a retime. What is less than a frame,
-     *     at the in point or by the end, is no difference: a list cannot say it.
-     * @enum {string}
-     */
-    Fate: "kept" | "moved" | "trimmed" | "retimed" | "new" | "gone";
-    /**
-     * FateView
-     * @description What became of one event in the next version of a cut, in words.
-     */
-    FateView: {
-      fate: components["schemas"]["Fate"];
-      /** Name */
-      name: string;
-      /** Track */
-      track: string;
-      /** Timecode */
-      timecode: string;
-      /** Words */
-      words: string;
     };
     /**
      * FieldOrder
@@ -3864,8 +3912,8 @@ export interface components {
     /**
      * MusicEdit
      * @description One edit of the music beside a side, ``side`` being how that differs from what is planned. *choose* takes
-     *     ``root`` and ``path``, *start* the timeline frame on which the music begins, *first-stroke* that on which its first
-     *     stroke falls; ``text`` is a fade in frames. *end-here* and *end-with-music* fit the clip to a length.
+     *     ``root`` and ``path``, *start* the timeline frame on which the music begins, *first-beat* that on which its first
+     *     beat falls; ``text`` is a fade in frames. *end-here* and *end-with-music* fit the clip to a length.
      */
     MusicEdit: {
       /**
@@ -3878,7 +3926,7 @@ export interface components {
        * Do
        * @enum {string}
        */
-      do: "choose" | "start" | "first-stroke" | "fade" | "off" | "end-here" | "end-with-music";
+      do: "choose" | "start" | "first-beat" | "fade" | "off" | "end-here" | "end-with-music";
       /**
        * Root
        * @default
@@ -5042,6 +5090,15 @@ export interface components {
       words: string;
     };
     /**
+     * StripFrameView
+     * @description A timeline frame on the strip: what it is, and what it is made of.
+     */
+    StripFrameView: {
+      kind: components["schemas"]["FrameKind"];
+      /** Threads */
+      threads: components["schemas"]["ThreadView"][];
+    };
+    /**
      * StripView
      * @description A stretch of ``frames`` timeline frames from ``first`` on: a beat for each, or columns that add up many.
      *
@@ -5055,7 +5112,7 @@ export interface components {
       /** Frames */
       frames: number;
       /** Beats */
-      beats: components["schemas"]["BeatView"][];
+      beats: components["schemas"]["StripFrameView"][];
       /** Columns */
       columns: components["schemas"]["ColumnView"][];
       /** Units */
@@ -5084,63 +5141,6 @@ export interface components {
       stretches: components["schemas"]["StretchOnStrip"][];
       /** Period */
       period: number;
-    };
-    /**
-     * StrokeEdit
-     * @description One edit of the strokes of the music beside a side. ``frame`` and ``to`` are timeline frames: *move* takes the
-     *     stroke nearest to one to the other, *add* and *remove* put one down and take the nearest away; *tap* puts down
-     *     strokes at ``taps``, exact timeline frames as decimals.
-     */
-    StrokeEdit: {
-      /**
-       * @default {
-       *       "set": {}
-       *     }
-       */
-      side: components["schemas"]["TreatmentIn"];
-      /**
-       * Do
-       * @enum {string}
-       */
-      do: "move" | "add" | "remove" | "halve" | "double" | "tap" | "find";
-      /**
-       * Frame
-       * @default 0
-       */
-      frame: number;
-      /**
-       * To
-       * @default 0
-       */
-      to: number;
-      /**
-       * Taps
-       * @default []
-       */
-      taps: string[];
-    };
-    /**
-     * StrokesView
-     * @description The music beside a side: its file, where it starts and fades, its tempo, and its strokes, each at the nearest
-     *     timeline frame; ``ends`` is the frame after its last one. ``changed`` where people have changed what was found.
-     */
-    StrokesView: {
-      /** Name */
-      name: string;
-      /** Start */
-      start: number;
-      /** Fade */
-      fade: number;
-      /** Tempo */
-      tempo: string;
-      /** Strokes */
-      strokes: number[];
-      /** First Stroke */
-      first_stroke: number | null;
-      /** Ends */
-      ends: number;
-      /** Changed */
-      changed: boolean;
     };
     /**
      * TakeIn
@@ -5427,7 +5427,7 @@ export interface components {
       /** Again */
       again: number;
       /** Changes */
-      changes: components["schemas"]["FateView"][];
+      changes: components["schemas"]["EventChangeView"][];
     };
     /**
      * Vocabulary
@@ -8259,7 +8259,7 @@ export interface operations {
       };
     };
   };
-  find_strokes_api_shows__show_id__bench__clip_id__strokes_post: {
+  find_strokes_api_shows__show_id__bench__clip_id__beats_post: {
     parameters: {
       query?: never;
       header?: {
@@ -8284,7 +8284,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["StrokesView"];
+          "application/json": components["schemas"]["BeatsView"];
         };
       };
       /** @description Client Error */
@@ -8299,7 +8299,7 @@ export interface operations {
       };
     };
   };
-  edit_strokes_api_shows__show_id__bench__clip_id__strokes_edit_post: {
+  edit_strokes_api_shows__show_id__bench__clip_id__beats_edit_post: {
     parameters: {
       query?: never;
       header?: {
@@ -8314,7 +8314,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        "application/json": components["schemas"]["StrokeEdit"];
+        "application/json": components["schemas"]["BeatEdit"];
       };
     };
     responses: {
@@ -8324,7 +8324,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["StrokesView"];
+          "application/json": components["schemas"]["BeatsView"];
         };
       };
       /** @description Client Error */
@@ -8681,7 +8681,7 @@ export interface operations {
       };
     };
   };
-  strokes_api_shows__show_id__cuts__timeline_id__strokes_get: {
+  beats_api_shows__show_id__cuts__timeline_id__beats_get: {
     parameters: {
       query?: never;
       header?: {

@@ -185,7 +185,7 @@ export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
 }
 
 /** What has to be asked again when a table of the database changed. */
-const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-strokes"];
+const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-beats"];
 const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench", ...CUTS];
 const TOUCHES: Record<string, string[]> = {
   event: [...CUTS, "rows", "preview"],

@@ -57,7 +57,7 @@ export function CommandField(props: {
             <ComboboxInput
               autoFocus
               aria-label="Do or find"
-              placeholder="A stop, a timeline, a clip, something to do"
+              placeholder="Find a view, timeline, clip or action"
               className="h-10 w-full border-b border-hair bg-transparent px-3 text-[15px] outline-none"
               onChange={(event) => setTyped(event.target.value)}
               onKeyDownCapture={(event) => {
@@ -80,7 +80,7 @@ export function CommandField(props: {
                   <span className="truncate">{command.name}</span>
                 </ComboboxOption>
               ))}
-              {found.length === 0 && <p className="px-3 py-2 text-soft">Nothing here is called that.</p>}
+              {found.length === 0 && <p className="px-3 py-2 text-soft">No matches.</p>}
             </ComboboxOptions>
           </Combobox>
         </DialogPanel>
@@ -131,7 +131,7 @@ function useCommands(show: Schemas["ShowView"], reckon: (typed: string) => void)
     name: `${stop.name}: ${stop.does}`,
     run: () => go(stop.path),
   }));
-  commands.unshift({ id: "bring-in", kind: "do", name: "Bring footage in…", run: () => go("intake?bring=1") });
+  commands.unshift({ id: "bring-in", kind: "do", name: "Import footage…", run: () => go("intake?bring=1") });
   commands.push({ id: "reckon", kind: "do", name: "Reckon with rates, without a clip…", run: () => reckon("") });
   commands.push({ id: "recipes", kind: "go to", name: "Recipes", run: () => go("plan?side=recipes") });
   const looks = [

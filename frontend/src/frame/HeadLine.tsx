@@ -26,12 +26,12 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
   useKeysEverywhere(EVERYWHERE, [
     { does: "do or find anything", keys: { "Mod+k": () => setCommanding(true) } },
     {
-      does: "reckon with rates, without a clip",
+      does: "calculate with rates, without a clip",
       keys: { "Mod+e": () => setReckoning((open) => (open === null ? "" : null)) },
     },
     { does: "undo", keys: { "Mod+z": undo } },
     { does: "redo", keys: { "Mod+Shift+z": redo } },
-    { does: "show these keys", keys: { "?": () => setKeysOpen(true) } },
+    { does: "list the keys", keys: { "?": () => setKeysOpen(true) } },
   ]);
 
   return (
@@ -40,7 +40,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
       <Link
         to={`/shows/${show.id}/brief`}
         className="flex min-w-0 items-baseline gap-2 border-l border-hair pl-3 hover:text-patina"
-        title="The timeline that is planned for. Change it in Brief."
+        title="Default timeline. Change it in Brief."
       >
         {timeline ? (
           <>
@@ -52,7 +52,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
             <span className="whitespace-nowrap text-soft max-[1180px]:hidden">{scanWords(timeline)}</span>
           </>
         ) : (
-          <span className="text-madder">no timeline settled</span>
+          <span className="text-madder">no timeline</span>
         )}
       </Link>
       <div className="flex items-center border-l border-hair pl-2">
@@ -73,7 +73,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
         <button
           type="button"
           className="h-7 px-1.5 text-soft hover:text-patina"
-          title="Two or three rates in, everything out (Ctrl E)"
+          title="Rate calculator (Ctrl E)"
           aria-expanded={reckoning !== null}
           onClick={() => setReckoning(reckoning === null ? "" : null)}
         >
@@ -195,7 +195,7 @@ function RunningWork({ showId }: { showId: number }) {
       <Progress
         done={making ? making.done_frames : probed}
         of={making ? making.total_frames : clips}
-        label={making ? "Frames made and proven" : "Clips looked at"}
+        label={making ? "Frames made and proven" : "Clips analysed"}
       />
     </Link>
   );

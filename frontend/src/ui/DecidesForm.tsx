@@ -48,7 +48,7 @@ export function DecidesForm({ value, set }: { value: Decides; set: (value: Decid
             set({ ...value, intent, value: words.takesValue(intent) ? value.value : "" });
           }}
         >
-          <option value="">left open</option>
+          <option value="">not set</option>
           <Options of={words.intents.map((one) => [one.intent, one.name])} />
         </select>
         {words.takesValue(value.intent) && (
@@ -70,7 +70,7 @@ export function DecidesForm({ value, set }: { value: Decides; set: (value: Decid
               value={value.set[part] ?? ""}
               onChange={(event) => put(part, event.target.value)}
             >
-              <option value="">left open</option>
+              <option value="">not set</option>
               <Options of={pairs(choices)} />
             </select>
           ) : (

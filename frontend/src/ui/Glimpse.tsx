@@ -30,7 +30,7 @@ export function Glimpse(props: {
       aria-valuemax={last}
       aria-valuenow={frame}
       aria-valuetext={`frame ${frame} of ${props.frames}`}
-      title={`Frame ${frame}; move across it, or use the arrow keys`}
+      title={`Frame ${frame}; move the pointer across, or use the arrow keys`}
       className="relative block shrink-0 overflow-hidden bg-grey outline-offset-1 focus-visible:outline-2 focus-visible:outline-patina"
       style={{ width: props.width, height }}
       onPointerMove={(event) => {

@@ -68,9 +68,9 @@ export function useList(
       does: "select as you move",
       keys: { "Shift+ArrowUp": () => move(current - 1, true), "Shift+ArrowDown": () => move(down, true) },
     },
-    { does: "add the clip to the selection, or take it out", keys: { " ": () => toggle(current) } },
-    { does: "select all that are shown", keys: { "Mod+a": () => set(rows.map((row) => row.id)) } },
-    { does: "select nothing", keys: { Escape: () => set([]) } },
+    { does: "add the clip to the selection or remove it", keys: { " ": () => toggle(current) } },
+    { does: "select all shown", keys: { "Mod+a": () => set(rows.map((row) => row.id)) } },
+    { does: "clear the selection", keys: { Escape: () => set([]) } },
     {
       does: "first or last clip; with Shift, select up to it",
       shown: ["Home", "End"],

@@ -105,7 +105,7 @@ _UNIT_WORDS = {Fields.SPLIT: "fields", Fields.ORIGINAL: "original pictures"}
 
 def _units_factor(planned: Conform) -> str:
     """``"2 × "`` with fields split, ``"4/5 × "`` with pulldown taken out; empty where a unit is a frame."""
-    return "" if planned.units_a_frame == 1 else f"{fraction_text(planned.units_a_frame).removesuffix('/1')} × "
+    return "" if planned.units_per_frame == 1 else f"{fraction_text(planned.units_per_frame).removesuffix('/1')} × "
 
 
 def _speed_line(planned: Conform) -> Line:

@@ -45,7 +45,7 @@ def frame_at(planned: Conform, frame: int) -> int:
     if frame >= planned.frame_map.length:
         return stop
     unit = planned.frame_map.position(max(0, frame))
-    return min(stop, first + floor(unit / planned.units_a_frame))
+    return min(stop, first + floor(unit / planned.units_per_frame))
 
 
 def speed_at(planned: Conform, frame: int) -> Fraction:
@@ -71,7 +71,7 @@ def with_point(planned: Conform, frame: int) -> Curve:
     before = drawn(planned)
     here = frame_at(planned, frame)
     if planned.treatment.curve is not None and any(point.frame == here for point in before.curve.points):
-        raise RuleError(f"There is a point at source frame {here} already.", "curve")
+        raise RuleError(f"There is already a point at source frame {here}.", "curve")
     speed = speed_at(planned, frame).limit_denominator(10_000)
     point = Point(here, speed, speed)
     return (
@@ -90,7 +90,7 @@ def with_moment(planned: Conform, source_frame: int, at: int | None) -> Curve:
         return with_turn(planned, known.index(source_frame), at=at)
     comes = planned.frame_map.first_showing(planned.unit_of(source_frame))
     if comes is None:
-        raise RuleError(f"Source frame {source_frame} does not come on the timeline.", "curve")
+        raise RuleError(f"Source frame {source_frame} is not shown on the timeline.", "curve")
     speed = speed_at(planned, comes).limit_denominator(10_000)
     point = Point(source_frame, speed, speed, at=at)
     if planned.treatment.curve is None:
@@ -104,13 +104,13 @@ def with_stretch(planned: Conform, first: int, last: int, speed: Fraction | None
     before = drawn(planned)
     start, end = frame_at(planned, first), frame_at(planned, last + 1)
     if start >= end:
-        raise RuleError("This stretch holds no source frame of its own; mark a longer one.", "curve")
+        raise RuleError("This range contains no source frame. Mark a longer one.", "curve")
     if frames is not None:
         if frames < 1:
-            raise RuleError("A stretch fills at least one timeline frame.", "curve")
+            raise RuleError("A range fills at least one timeline frame.", "curve")
         speed = _seconds(planned, start, end) * planned.timeline_rate.value / frames / measure(planned)
     if speed is None or speed <= 0:
-        raise RuleError("A stretch needs a speed above 0.", "curve")
+        raise RuleError("The speed of a range must be above 0.", "curve")
     lead = speed_at(planned, first - 1).limit_denominator(10_000) if first > 0 else speed
     goes_on = last + 1 < planned.frame_map.length
     follow = speed_at(planned, last + 1).limit_denominator(10_000) if goes_on else speed
@@ -134,7 +134,7 @@ def without_point(planned: Conform, number: int) -> Curve:
     curve = drawn(planned).curve
     point_of(curve, number)
     if len(curve.points) == 1:
-        raise RuleError("The last point stays; give the clip one speed instead.", "curve")
+        raise RuleError("A curve needs at least one point. Give the clip one speed instead.", "curve")
     return replace(curve, points=(*curve.points[:number], *curve.points[number + 1 :]))
 
 
@@ -143,7 +143,7 @@ def with_segment(planned: Conform, number: int, speed: Fraction) -> Curve:
     curve = drawn(planned).curve
     points = [*curve.points]
     if not -1 <= number < len(points):
-        raise RuleError("There is no such stretch in the curve.", "curve")
+        raise RuleError("This part of the curve does not exist.", "curve")
     if number >= 0:
         points[number] = replace(points[number], leaves=speed)
     if number + 1 < len(points):
@@ -185,7 +185,7 @@ def even_speeds(planned: Conform, most: int = 6) -> tuple[Fraction, ...]:
 def point_of(curve: Curve, number: int) -> Point:
     """A point by its number; raises ``RuleError`` where there is none."""
     if not 0 <= number < len(curve.points):
-        raise RuleError("There is no such point in the curve.", "curve")
+        raise RuleError("This point of the curve does not exist.", "curve")
     return curve.points[number]
 
 

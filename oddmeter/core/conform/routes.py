@@ -165,8 +165,8 @@ class Smoothness:
 def smoothness(planned: Conform) -> Smoothness:
     """What can be said about how smooth a plan's motion is (facts of the trade: shot rate ≥ timeline rate ÷ pace)."""
     first, stop = planned.span
-    units_a_frame = Fraction(planned.frame_map.units, stop - first)
-    needed = planned.timeline_rate.value / (planned.pace * units_a_frame)
+    units_per_frame = Fraction(planned.frame_map.units, stop - first)
+    needed = planned.timeline_rate.value / (planned.pace * units_per_frame)
     floor_pace = planned.slow_floor * planned.read_rate.value / planned.shot_rate.value
     return Smoothness(planned.slow_floor, floor_pace, needed, 1 / (2 * planned.shot_rate.value), 1 / (2 * needed))
 

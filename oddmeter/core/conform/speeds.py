@@ -80,9 +80,9 @@ class Conform:
         return picked and scan.first is None
 
     @property
-    def units_a_frame(self) -> Fraction:
+    def units_per_frame(self) -> Fraction:
         """Source units for each frame of the file."""
-        return _units_a_frame(self.material, self.treatment)
+        return _units_per_frame(self.material, self.treatment)
 
     @property
     def span(self) -> tuple[int, int]:
@@ -140,7 +140,7 @@ class Conform:
     @property
     def stride(self) -> Fraction:
         """k: source units moved for each timeline frame; on the whole, where that changes."""
-        return self.units_a_frame * self.played_rate / self.timeline_rate.value
+        return self.units_per_frame * self.played_rate / self.timeline_rate.value
 
     @property
     def shot_rate(self) -> Rate:
@@ -179,7 +179,7 @@ class Conform:
         if self.by_times:
             assert isinstance(self.frame_map, TimedMap) and isinstance(self.frame_map.ruler, OwnRuler)
             return self.timeline_rate.value * self.frame_map.ruler.longest
-        return self.timeline_rate.value / (self.read_rate.value * self.units_a_frame)
+        return self.timeline_rate.value / (self.read_rate.value * self.units_per_frame)
 
     @property
     def real_time_speed(self) -> Fraction:
@@ -203,7 +203,7 @@ def conform(material: Material, treatment: Treatment, timeline_rate: Rate) -> Co
         speed, cadence = _fitted(material, treatment, timeline_rate, units)
     else:
         shot = material.shot_rate or material.file_rate
-        per_frame = _units_a_frame(material, treatment)
+        per_frame = _units_per_frame(material, treatment)
         speed, cadence = _speed(treatment, _read_rate(material, treatment), shot, timeline_rate, per_frame)
     _check_shutter(treatment, cadence.stride)
     frame_map = StraightMap(cadence, units, treatment.held, treatment.reverse, treatment.shutter)
@@ -236,7 +236,7 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
     """A speed that changes along the shot (docs/model.md, Speed curves); a curve of one speed is a straight map."""
     assert treatment.curve is not None
     if treatment.reverse:
-        raise RuleError("A curve says itself where it runs backwards: give a point a speed below 0.", "curve")
+        raise RuleError("In a curve, set a negative speed on a point to play backwards.", "curve")
     first, stop = treatment.span.within(material.frames)
     by_times, read = _by_times(material, treatment), _read_rate(material, treatment).value
     curve = treatment.curve.on(first, stop, read)
@@ -249,7 +249,7 @@ def _curved(material: Material, treatment: Treatment, timeline: Rate, units: int
         ruler = own_ruler(material, treatment)
         course = course_of(points, material.clock.time, first, stop, timeline.value)
     else:
-        ruler = EvenRuler(first / read, read * _units_a_frame(material, treatment))
+        ruler = EvenRuler(first / read, read * _units_per_frame(material, treatment))
         course = course_of(points, lambda frame: frame / read, first, stop, timeline.value)
     path = course.path
     _check_length(path, timeline)
@@ -288,7 +288,7 @@ _MOST_FRAMES = 4_000_000
 def _check_length(path: Path, timeline: Rate) -> None:
     if path.lasts * timeline.value > _MOST_FRAMES:
         hours = decimal_text(path.lasts / 3600, 0)
-        raise RuleError(f"At these speeds the clip would run for {hours} hours; that is far too long.", "speed")
+        raise RuleError(f"At these speeds the clip would last {hours} hours, which is too long.", "speed")
 
 
 _MOST_GATHERED = 4_096
@@ -299,7 +299,7 @@ def _check_shutter(treatment: Treatment, stride: Fraction) -> None:
     if treatment.between.takes is Takes.PASSING and treatment.shutter * stride > _MOST_GATHERED:
         count = decimal_text(treatment.shutter * stride, 0)
         raise RuleError(
-            f"At this speed an open shutter would gather {count} frames for each; that is too many.", "speed"
+            f"At this speed Gather would combine {count} source frames per timeline frame, which is too many.", "speed"
         )
 
 
@@ -321,7 +321,7 @@ def _speed(
 
 def _fitted(material: Material, treatment: Treatment, timeline: Rate, units: int) -> tuple[Fraction, Cadence]:
     assert treatment.value is not None
-    read, per_frame = _read_rate(material, treatment).value, _units_a_frame(material, treatment)
+    read, per_frame = _read_rate(material, treatment).value, _units_per_frame(material, treatment)
     speed = units * timeline.value / (treatment.value * read * per_frame)
     return _within_reach(speed, per_frame * read / timeline.value)
 
@@ -329,7 +329,7 @@ def _fitted(material: Material, treatment: Treatment, timeline: Rate, units: int
 def _within_reach(speed: Fraction, stride_a_speed: Fraction) -> tuple[Fraction, Cadence]:
     stride = stride_a_speed * speed
     if not 1 / HIGHEST_STRIDE <= stride <= HIGHEST_STRIDE:
-        raise RuleError("This speed is far beyond anything that can be shown.", "speed")
+        raise RuleError("This speed is out of range.", "speed")
     return speed, Cadence.of(stride)
 
 
@@ -363,7 +363,7 @@ def _as_filed(file_rate: Rate, timeline_rate: Rate) -> Fraction:
     return file_rate.value / timeline_rate.value
 
 
-def _units_a_frame(material: Material, treatment: Treatment) -> Fraction:
+def _units_per_frame(material: Material, treatment: Treatment) -> Fraction:
     fields = _fields(material, treatment)
     if fields is Fields.SPLIT:
         return _TWO

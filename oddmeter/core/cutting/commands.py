@@ -7,9 +7,9 @@ from enum import StrEnum
 
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.edits import Edge, Following, Windows
-from oddmeter.core.cutting.events import Cut, Event, Track, frames_text, named
+from oddmeter.core.cutting.events import Event, EventList, Track, frames_text, named
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Part, parse_part, parse_wish
+from oddmeter.core.decisions.parts import Part, parse_intent, parse_part
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.axes import snapped
 from oddmeter.core.numbers.errors import RuleError
@@ -72,11 +72,11 @@ class Command:
 class Edited:
     """The cut that follows, and what undo calls the change."""
 
-    cut: Cut
+    cut: EventList
     title: str
 
 
-def edited(cut: Cut, windows: Windows, settings: TimelineSettings, command: Command) -> Edited:
+def edited(cut: EventList, windows: Windows, settings: TimelineSettings, command: Command) -> Edited:
     """The cut after a command; raises ``RuleError`` where that cannot be done."""
     return EDITS[command.edit](_On(cut, windows, settings, command))
 
@@ -84,7 +84,9 @@ def edited(cut: Cut, windows: Windows, settings: TimelineSettings, command: Comm
 _EDGE_OF = {Edit.TRIM_HEAD: Edge.HEAD, Edit.MOVE: Edge.HEAD, Edit.TRIM_TAIL: Edge.TAIL, Edit.REFIT: Edge.TAIL}
 
 
-def with_snapping(command: Command, cut: Cut, settings: TimelineSettings, spots: Iterable[int], within: int) -> Command:
+def with_snapping(
+    command: Command, cut: EventList, settings: TimelineSettings, spots: Iterable[int], within: int
+) -> Command:
     """A trim, fit or move of one event, whose edge goes to the nearest of its cut's edges and markers and of further
     spots, in timeline frames, where one is so near; any other command as it is."""
     edge = _EDGE_OF.get(command.edit)
@@ -108,7 +110,7 @@ def with_snapping(command: Command, cut: Cut, settings: TimelineSettings, spots:
 class _On:
     """A command with what it is made on."""
 
-    cut: Cut
+    cut: EventList
     windows: Windows
     settings: TimelineSettings
     asked: Command
@@ -117,14 +119,14 @@ class _On:
     def one(self) -> Event:
         """The event that was chosen."""
         if len(self.asked.events) != 1:
-            raise RuleError("Choose one event for this.", "event")
+            raise RuleError("Select a single event.", "event")
         return self.cut.event(self.asked.events[0])
 
     @property
     def some(self) -> list[int]:
         """The ids of the events that were chosen; each of them is there."""
         if not self.asked.events:
-            raise RuleError("Choose an event first.", "event")
+            raise RuleError("Select an event first.", "event")
         return [self.cut.event(one).id for one in self.asked.events]
 
     @property
@@ -163,7 +165,7 @@ def _by_source(on: _On, event: Event, edge: Edge) -> int:
         return on.by
     window = on.windows(event)
     if window is None:
-        raise RuleError(f"{named(event)} has no source to count in.", "trim")
+        raise RuleError(f"{named(event)} has no source frames to count.", "trim")
     return window.frames_over(parse_signed(said[1].removeprefix("+")), 0 if edge is Edge.HEAD else event.length)
 
 
@@ -208,13 +210,13 @@ def _speed(on: _On) -> Edited:
     if plain in ("", "as the clip"):
         return _decided(on, lambda own: replace(own, intent=None, reading=None, reverse=None), "as the clip is")
     if plain in named_intents:
-        wish = parse_wish(named_intents[plain], "", on.settings.rate, on.settings.drop_frame)
+        wish = parse_intent(named_intents[plain], "", on.settings.rate, on.settings.drop_frame)
         return _decided(on, lambda own: replace(own, intent=wish), f"at {plain}")
     speed = parse_signed(typed)
     back, value = speed < 0, abs(speed)
     if value == 0:
         raise RuleError("A speed is above zero. For a freeze frame, use a curve with a hold.", "speed")
-    wish = parse_wish(Intent.SPEED, str(value), on.settings.rate, on.settings.drop_frame)
+    wish = parse_intent(Intent.SPEED, str(value), on.settings.rate, on.settings.drop_frame)
     words = f"{'backwards ' if back else ''}at {percent_text(value)}"
     return _decided(on, lambda own: replace(own, intent=wish, reverse=back or None), words)
 

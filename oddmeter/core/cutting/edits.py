@@ -11,7 +11,7 @@ from enum import StrEnum
 from fractions import Fraction
 from itertools import accumulate
 
-from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind, frames_text, named
+from oddmeter.core.cutting.events import Event, EventList, Track, TrackKind, frames_text, named
 from oddmeter.core.cutting.listed import Marker, Transition
 from oddmeter.core.cutting.windows import Window, at_speed, begun, begun_alike, length_over
 from oddmeter.core.numbers.errors import RuleError
@@ -35,7 +35,7 @@ class Edge(StrEnum):
     TAIL = "tail"
 
 
-def placed(cut: Cut, events: Sequence[Event], at: int, following: Following = Following.STAYS) -> Cut:
+def placed(cut: EventList, events: Sequence[Event], at: int, following: Following = Following.STAYS) -> EventList:
     """The cut with new events laid in, the first at a timeline frame and the others where they lie against it. What
     begins there or behind it moves along by their length; or they must fit where they are put."""
     if not events:
@@ -53,7 +53,7 @@ def placed(cut: Cut, events: Sequence[Event], at: int, following: Following = Fo
     return cut.with_events(laid)
 
 
-def placed_beside(cut: Cut, events: Iterable[Event], at: int) -> Cut:
+def placed_beside(cut: EventList, events: Iterable[Event], at: int) -> EventList:
     """The cut with new events from a timeline frame on, each on the lowest track of its kind that is free there;
     nothing moves."""
     for event in events:
@@ -62,7 +62,7 @@ def placed_beside(cut: Cut, events: Iterable[Event], at: int) -> Cut:
     return cut
 
 
-def with_sound(event: Event, inner: Cut) -> tuple[Event, ...]:
+def with_sound(event: Event, inner: EventList) -> tuple[Event, ...]:
     """The event of a nested timeline, and beside it that of its sound, where anything in it is heard: one group, on the
     lowest track that the timeline itself has for it."""
     tracks = [track for track in inner.by_track if track.kind is TrackKind.SOUND]
@@ -72,7 +72,7 @@ def with_sound(event: Event, inner: Cut) -> tuple[Event, ...]:
     return picture, replace(picture, id=event.id - 1, track=min(tracks), transition=None)
 
 
-def on_free_track(cut: Cut, event: Event) -> Event:
+def on_free_track(cut: EventList, event: Event) -> Event:
     """The event on the lowest track of its kind, from its own up, where nothing lies in its place."""
     track = event.track
     while any(one.record_in < event.stop and one.stop > event.record_in for one in cut.by_track.get(track, ())):
@@ -92,7 +92,7 @@ def in_order(events: Iterable[Event]) -> tuple[Event, ...]:
     return tuple(out)
 
 
-def deleted(cut: Cut, chosen: Iterable[int], following: Following = Following.STAYS) -> Cut:
+def deleted(cut: EventList, chosen: Iterable[int], following: Following = Following.STAYS) -> EventList:
     """The cut without some events; what follows each moves up to where it began, or the gap stays."""
     gone = cut.together(cut.event(one) for one in chosen)
     left = cut.with_events((), [event.id for event in gone])
@@ -104,8 +104,8 @@ def deleted(cut: Cut, chosen: Iterable[int], following: Following = Following.ST
 
 
 def trimmed(
-    cut: Cut, event_id: int, edge: Edge, by: int, windows: Windows, following: Following = Following.STAYS
-) -> Cut:
+    cut: EventList, event_id: int, edge: Edge, by: int, windows: Windows, following: Following = Following.STAYS
+) -> EventList:
     """The cut with an edge of an event so many timeline frames later. Its other edge keeps its source frame. Where what
     follows moves along, a head keeps its place on the timeline, and the event grows or shrinks behind it."""
     group = cut.together([cut.event(event_id)])
@@ -119,7 +119,7 @@ def trimmed(
     return cut.with_events(one.moved(by) for one in changed)
 
 
-def slipped(cut: Cut, chosen: Iterable[int], by: Fraction, windows: Windows) -> Cut:
+def slipped(cut: EventList, chosen: Iterable[int], by: Fraction, windows: Windows) -> EventList:
     """The cut with other source frames under the same places: so many frames of the source later."""
     changed = []
     for event in cut.together(cut.event(one) for one in chosen):
@@ -131,12 +131,12 @@ def slipped(cut: Cut, chosen: Iterable[int], by: Fraction, windows: Windows) -> 
             continue
         speed = window.speed_in * window.conformed.read_rate.value
         if speed == 0:
-            raise RuleError(f"{named(event)} stands still where it begins; it cannot be slipped there.", "slip")
-        changed.append(replace(event, lead=event.lead + by / speed))
+            raise RuleError(f"{named(event)} starts on a held frame and cannot be slipped there.", "slip")
+        changed.append(replace(event, curve_offset=event.curve_offset + by / speed))
     return cut.with_events(changed)
 
 
-def slid(cut: Cut, event_id: int, by: int, windows: Windows) -> Cut:
+def slid(cut: EventList, event_id: int, by: int, windows: Windows) -> EventList:
     """The cut with an event so many timeline frames later, and with its own source frames: neighbours that touch it
     give way on one side and fill up on the other."""
     group = cut.together([cut.event(event_id)])
@@ -153,7 +153,7 @@ def slid(cut: Cut, event_id: int, by: int, windows: Windows) -> Cut:
     return cut.with_events(changed.values())
 
 
-def moved(cut: Cut, chosen: Iterable[int], by: int, track: Track | None = None) -> Cut:
+def moved(cut: EventList, chosen: Iterable[int], by: int, track: Track | None = None) -> EventList:
     """The cut with some events so many timeline frames later, where there is room; one of them on another track."""
     some = cut.together(cut.event(one) for one in chosen)
     _check_start(min((one.record_in for one in some), default=0) + by)
@@ -163,17 +163,17 @@ def moved(cut: Cut, chosen: Iterable[int], by: int, track: Track | None = None) 
     return cut.with_events(changed)
 
 
-def split(cut: Cut, event_id: int, after: int, windows: Windows) -> Cut:
+def split(cut: EventList, event_id: int, after: int, windows: Windows) -> EventList:
     """The cut with an event parted after so many of its frames: the second part's first frame is the one that would
     have come next."""
     chosen = cut.event(event_id)
     group = [one for one in cut.together([chosen]) if one.record_in < chosen.record_in + after < one.stop]
     if not 0 < after < chosen.length:
-        raise RuleError(f"{named(chosen)} is parted between its first and its last frame.", "split")
+        raise RuleError(f"Split {named(chosen)} between its first and its last frame.", "split")
     for one in group:
         over = one.transition
         if over is not None and chosen.record_in + after - one.record_in < over.length:
-            raise RuleError(f"{named(one)} is in the middle of its {over.kind} there; split it behind that.", "split")
+            raise RuleError(f"The {over.kind} into {named(one)} is still running there. Split after it.", "split")
     free, second_group = cut.free_id, None
     changed = []
     for number, one in enumerate(group):
@@ -185,7 +185,9 @@ def split(cut: Cut, event_id: int, after: int, windows: Windows) -> Cut:
     return cut.with_events(changed)
 
 
-def refit(cut: Cut, event_id: int, length: int, windows: Windows, following: Following = Following.STAYS) -> Cut:
+def refit(
+    cut: EventList, event_id: int, length: int, windows: Windows, following: Following = Following.STAYS
+) -> EventList:
     """The cut with an event of another length that shows the same source range: its speed follows, exactly."""
     group = cut.together([cut.event(event_id)])
     changed = []
@@ -197,9 +199,9 @@ def refit(cut: Cut, event_id: int, length: int, windows: Windows, following: Fol
 
 
 def respeeded(
-    cut: Cut, chosen: Iterable[int], decide: Callable[[Event], Event], windows: Windows,
+    cut: EventList, chosen: Iterable[int], decide: Callable[[Event], Event], windows: Windows,
     following: Following = Following.STAYS,
-) -> Cut:  # fmt: skip
+) -> EventList:  # fmt: skip
     """The cut with other decisions on some events, each of which keeps its source range: where its speed is another, so
     is its length, rounded up to full frames so that nothing is lost. Where lengths keep their place they stay as they
     are, and the source range follows from where it began, or, where the direction is another, from where it ended."""
@@ -223,19 +225,19 @@ def respeeded(
     return replace(cut, events=events, markers=tuple(replace(one, at=place(one.at)) for one in cut.markers))
 
 
-def filled(cut: Cut, event_id: int, windows: Windows, *, by_speed: bool) -> Cut:
+def filled(cut: EventList, event_id: int, windows: Windows, *, by_speed: bool) -> EventList:
     """The cut with the gap behind an event filled exactly: by more of its source, or by the same at another speed."""
     event = cut.event(event_id)
     begins = [stop for track, first, stop in cut.gaps() if track == event.track and first == event.stop]
     if not begins:
-        raise RuleError(f"There is no gap behind {named(event)}.", "gap")
+        raise RuleError(f"There is no gap after {named(event)}.", "gap")
     length = begins[0] - event.record_in
     if by_speed:
         return refit(cut, event_id, length, windows)
     return trimmed(cut, event_id, Edge.TAIL, length - event.length, windows)
 
 
-def closed(cut: Cut) -> Cut:
+def closed(cut: EventList) -> EventList:
     """The cut with its gaps closed where no track has anything: all that follows moves up."""
     at, gaps = 0, []
     for begin, stop in _stretches(cut.events):
@@ -248,7 +250,7 @@ def closed(cut: Cut) -> Cut:
     return cut
 
 
-def marked(cut: Cut, at: int, name: str | None) -> Cut:
+def marked(cut: EventList, at: int, name: str | None) -> EventList:
     """The cut with a marker at a timeline frame, in place of those there; without a name they are taken away."""
     left = tuple(one for one in cut.markers if one.at != at)
     colour = next((one.colour for one in cut.markers if one.at == at), "")
@@ -256,7 +258,7 @@ def marked(cut: Cut, at: int, name: str | None) -> Cut:
     return replace(cut, markers=tuple(sorted((*left, *new), key=lambda one: one.at)))
 
 
-def dissolved(cut: Cut, chosen: Iterable[int], kind: str, length: int) -> Cut:
+def dissolved(cut: EventList, chosen: Iterable[int], kind: str, length: int) -> EventList:
     """The cut with a transition into some events, as long as they are at the most; of no length it is taken away."""
     some = [cut.event(one) for one in chosen]
     return cut.with_events(
@@ -264,7 +266,7 @@ def dissolved(cut: Cut, chosen: Iterable[int], kind: str, length: int) -> Cut:
     )
 
 
-def unlinked(cut: Cut, chosen: Iterable[int]) -> Cut:
+def unlinked(cut: EventList, chosen: Iterable[int]) -> EventList:
     """The cut with picture and sound of some events no longer together."""
     return cut.with_events(replace(one, group=None) for one in cut.together(cut.event(one) for one in chosen))
 
@@ -281,7 +283,7 @@ class Effect:
     runs_out: tuple[tuple[Event, int], ...]
 
 
-def effect(before: Cut, after: Cut, windows: Windows) -> Effect:
+def effect(before: EventList, after: EventList, windows: Windows) -> Effect:
     """What becomes of one cut in the other."""
     moves: dict[tuple[Track, int], int] = {}
     lengths, runs_out = [], []
@@ -308,7 +310,9 @@ def _overrun(event: Event, windows: Windows) -> int:
     return window.overrun if window else 0
 
 
-def _longer(cut: Cut, changed: Sequence[Event], group: Sequence[Event], by: int, following: Following) -> Cut:
+def _longer(
+    cut: EventList, changed: Sequence[Event], group: Sequence[Event], by: int, following: Following
+) -> EventList:
     """The cut with changed events, whose end comes so many frames later: what follows moves, or must have room."""
     if following is Following.MOVES and by:
         ids = {one.id for one in group}
@@ -316,7 +320,7 @@ def _longer(cut: Cut, changed: Sequence[Event], group: Sequence[Event], by: int,
     return cut.with_events(changed)
 
 
-def _rippled(cut: Cut, at: int, by: int, but: set[int] | frozenset[int] = frozenset()) -> Cut:
+def _rippled(cut: EventList, at: int, by: int, but: set[int] | frozenset[int] = frozenset()) -> EventList:
     """Everything that begins at a frame or behind it, on every track, so many frames later, markers too. What lies
     across the frame on another track stays; where what follows would then lie over it, ``RuleError`` says so."""
     moving = [event for event in cut.events if event.record_in >= at and event.id not in but]
@@ -327,7 +331,7 @@ def _rippled(cut: Cut, at: int, by: int, but: set[int] | frozenset[int] = frozen
             if close:
                 over = frames_text(event.stop - min(one.record_in for one in close) - by)
                 raise RuleError(
-                    f"What follows on {event.track.name} would move over {named(event)} by {over}.", "overlap"
+                    f"Later events on {event.track.name} would overlap {named(event)} by {over}.", "overlap"
                 )
     changed = {event.id: event.moved(by) for event in moving}
     # Replaced all at once, so that none lies over another on the way.
@@ -347,10 +351,10 @@ def _stretches(events: Iterable[Event]) -> list[tuple[int, int]]:
     return out
 
 
-def _none_across(cut: Cut, at: int) -> None:
+def _none_across(cut: EventList, at: int) -> None:
     across = next((event for event in cut.events if event.record_in < at < event.stop), None)
     if across is not None:
-        raise RuleError(f"{named(across)} on {across.track.name} lies across this point; part it first.", "across")
+        raise RuleError(f"{named(across)} on {across.track.name} spans this point. Split it first.", "across")
 
 
 def _begun(event: Event, by: int, windows: Windows) -> Event:
@@ -374,16 +378,16 @@ def _length(event: Event, length: int) -> int:
     over = event.transition
     if over is not None and 1 <= length < over.length:
         short = f"shorter than its {over.kind} of {frames_text(over.length)}"
-        raise RuleError(f"{named(event)} would be {short}; make that shorter first.", "transition")
+        raise RuleError(f"{named(event)} would be {short}. Shorten the transition first.", "transition")
     return _left(event, length)
 
 
 def _left(event: Event, length: int) -> int:
     if length < 1:
-        raise RuleError(f"Nothing of {named(event)} would be left; delete it instead.", "length")
+        raise RuleError(f"Nothing of {named(event)} would be left. Delete it instead.", "length")
     return length
 
 
 def _check_start(at: int) -> None:
     if at < 0:
-        raise RuleError("Nothing lies before the start of the timeline.", "place")
+        raise RuleError("Events cannot start before the timeline does.", "place")

@@ -52,9 +52,9 @@ class Event:
     """One use of a source on a timeline.
 
     ``record_in`` and ``length`` are timeline frames. ``source_in`` is a place in source frames of the file, counted
-    from 0: where its first moment looks, or, with a curve, where the curve enters; then ``lead`` are the timeline
-    seconds of the curve that lie before the first moment. ``decisions`` are what this event decides for itself.
-    Events of one ``group`` are one clip's picture and sound, and change together. ``flattened`` shows a nested
+    from 0: where its first moment looks, or, with a curve, where the curve enters; then ``curve_offset`` are the
+    timeline seconds of the curve that lie before the first moment. ``decisions`` are what this event decides for
+    itself. Events of one ``group`` are one clip's picture and sound, and change together. ``flattened`` shows a nested
     timeline by its own frames only. ``listed`` is what a list said of its source.
     """
 
@@ -64,7 +64,7 @@ class Event:
     record_in: int
     length: int
     source_in: SourceFrame = BEGINNING
-    lead: Fraction = Fraction(0)
+    curve_offset: Fraction = Fraction(0)
     clip_id: int | None = None
     timeline_id: int | None = None
     decisions: Decisions = field(default_factory=lambda: NOTHING_DECIDED)
@@ -78,10 +78,10 @@ class Event:
         if self.length < 1:
             raise RuleError("An event is at least one frame long.", "length")
         if self.record_in < 0:
-            raise RuleError("Nothing lies before the start of the timeline.", "place")
+            raise RuleError("Events cannot start before the timeline does.", "place")
         if self.transition is not None and not 0 < self.transition.length <= self.length:
             over = frames_text(self.transition.length)
-            raise RuleError(f"There cannot be a transition of {over} in an event of {self.length}.", "transition")
+            raise RuleError(f"A transition of {over} does not fit in an event of {self.length}.", "transition")
 
     @property
     def stop(self) -> int:
@@ -102,7 +102,7 @@ class Event:
     def run(self) -> tuple[object, ...]:
         """All that its window follows from: events that are alike in this show the same, wherever they lie."""
         return (
-            self.kind, self.length, self.source_in, self.lead, self.clip_id, self.timeline_id, self.decisions,
+            self.kind, self.length, self.source_in, self.curve_offset, self.clip_id, self.timeline_id, self.decisions,
             self.flattened,
         )  # fmt: skip
 
@@ -119,9 +119,9 @@ class Event:
 
 
 @dataclass(frozen=True)
-class Cut:
+class EventList:
     """A timeline's events; on one track none lies over another. ``rate`` is the timeline's, ``markers`` lie at its
-    frames. ``lifted`` are events that were stored over others, and are told on a track above: so they can be mended.
+    frames. ``moved_up`` are events that were stored over others, and are told on a track above: so they can be mended.
 
     Raises ``RuleError`` where two of them overlap.
     """
@@ -129,7 +129,7 @@ class Cut:
     rate: Rate
     events: tuple[Event, ...] = ()
     markers: tuple[Marker, ...] = ()
-    lifted: frozenset[int] = field(default=frozenset(), compare=False)
+    moved_up: frozenset[int] = field(default=frozenset(), compare=False)
 
     def __post_init__(self) -> None:
         for on in self.by_track.values():
@@ -137,7 +137,7 @@ class Cut:
                 if other.record_in < one.stop:
                     over = one.stop - other.record_in
                     raise RuleError(
-                        f"On {one.track.name} {named(other)} would lie over {named(one)} by {frames_text(over)}.",
+                        f"On {one.track.name}, {named(other)} would overlap {named(one)} by {frames_text(over)}.",
                         "overlap",
                     )
 
@@ -172,7 +172,7 @@ class Cut:
         """The event with an id; raises ``RuleError`` where there is none."""
         found = self.by_id.get(event_id)
         if found is None:
-            raise RuleError("This event is not there any more.", "event")
+            raise RuleError("This event no longer exists.", "event")
         return found
 
     def at(self, track: Track, moment: Fraction, *, backwards: bool = False) -> Event | None:
@@ -225,7 +225,7 @@ class Cut:
         ids = {event.id for event in some} | {event.id for event in self.events if event.group in groups}
         return tuple(sorted((self.by_id[one] for one in ids), key=lambda event: (event.record_in, event.track)))
 
-    def with_events(self, changed: Iterable[Event], gone: Iterable[int] = ()) -> "Cut":
+    def with_events(self, changed: Iterable[Event], gone: Iterable[int] = ()) -> "EventList":
         """The same cut with some events changed or added, by their ids, and some taken away."""
         events = {**self.by_id, **{event.id: event for event in changed}}
         for one in gone:

@@ -91,8 +91,8 @@ class ListedEvent:
     first moment looks, by the source's own timecode; of a nested timeline, by its frames. ``speed`` is source seconds a
     second, never below 0 (0 is a freeze); in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
     nested timeline. Where its speed changes, ``speed`` is that on the whole, and ``curve`` holds the curve as JSON with
-    the place in the file, from 0, at which it ``enters``, and its ``lead``. ``comments`` and ``kept`` (JSON) are what
-    nobody here reads, and goes out again as it came.
+    the place in the file, from 0, at which it ``enters``, and its ``curve_offset``. ``comments`` and ``kept`` (JSON)
+    are what nobody here reads, and goes out again as it came.
     """
 
     track: str
@@ -106,7 +106,7 @@ class ListedEvent:
     speed: Fraction = Fraction(1)
     reverse: bool = False
     transition: Transition | None = None
-    inside: "ListedCut | None" = None
+    inside: "ListedTimeline | None" = None
     number: str = ""
     comments: tuple[str, ...] = ()
     kept: str = ""
@@ -164,7 +164,7 @@ class ListedEvent:
 
 
 @dataclass(frozen=True)
-class ListedCut:
+class ListedTimeline:
     """A cut as a list has it. ``start`` is the timecode of its first timeline frame, in frames."""
 
     name: str

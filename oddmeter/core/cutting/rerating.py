@@ -1,13 +1,13 @@
 """A cut at another rate: every cut point worked out exactly, and lengths as their differences, so that nothing drifts
-(docs/model.md, Cuts)."""
+(docs/model.md, Event lists)."""
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from oddmeter.core.cutting.edits import Windows
-from oddmeter.core.cutting.events import Cut, Event, frames_text, named
+from oddmeter.core.cutting.events import Event, EventList, frames_text, named
 from oddmeter.core.decisions.curves import Curve
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import SourceFrame, TimelinePlace
@@ -28,7 +28,7 @@ class CutPoint:
 class Rerated:
     """A cut at another rate, and what became of each of its cut points."""
 
-    cut: Cut
+    cut: EventList
     points: tuple[CutPoint, ...]
 
     @property
@@ -43,7 +43,7 @@ def cut_point(frame: int, was: Rate, now: Rate) -> CutPoint:
     return CutPoint(frame, round(exact), round(exact) - exact)
 
 
-def rerated(cut: Cut, rate: Rate, windows: Windows) -> Rerated:
+def rerated(cut: EventList, rate: Rate, windows: Windows) -> Rerated:
     """The cut at another rate. Source seconds a second stay what they are: where a speed followed from the timeline's
     rate, or from a length in its frames, it is held as a number.
 
@@ -60,7 +60,7 @@ def rerated(cut: Cut, rate: Rate, windows: Windows) -> Rerated:
         begin, stop = there(event.record_in), there(event.stop)
         if stop <= begin:
             lasts = frames_text(event.length)
-            raise RuleError(f"{named(event)} of {lasts} would be shorter than a frame at {rate}.", "rate")
+            raise RuleError(f"{named(event)} ({lasts}) would be shorter than one frame at {rate}.", "rate")
         held = _held(event, cut.rate, rate, windows)
         transition = event.transition
         if transition is not None:
@@ -68,7 +68,7 @@ def rerated(cut: Cut, rate: Rate, windows: Windows) -> Rerated:
             transition = replace(transition, length=length)
         events.append(replace(held, record_in=begin, length=stop - begin, transition=transition))
     markers = tuple(replace(one, at=cut_point(one.at, cut.rate, rate).now) for one in cut.markers)
-    return Rerated(Cut(rate, tuple(events), markers), tuple(points[frame] for frame in sorted(points)))
+    return Rerated(EventList(rate, tuple(events), markers), tuple(points[frame] for frame in sorted(points)))
 
 
 def _held(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:
@@ -84,9 +84,9 @@ def _held(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:
         start, fade = (cut_point(frame, was, now).now for frame in (music.start, music.fade))
         event = replace(event, decisions=replace(event.decisions, music=replace(music, start=start, fade=fade)))
     if treatment.curve is not None:
-        wish = Wish(Intent.CURVE, curve=_of_rate(treatment.curve, was, now))
+        wish = IntentSetting(Intent.CURVE, curve=_of_rate(treatment.curve, was, now))
     elif treatment.intent in (Intent.EVERY_FRAME, Intent.FIT):
-        wish = Wish(Intent.SPEED, window.conformed.speed)
+        wish = IntentSetting(Intent.SPEED, window.conformed.speed)
     else:
         return event
     return replace(event, decisions=replace(event.decisions, intent=wish))

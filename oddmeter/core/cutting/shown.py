@@ -1,7 +1,7 @@
 """What a timeline frame shows: through tracks, transitions and nested timelines, down to frames of clips.
 
 Maps are composed: the outer one gives a moment in the nested timeline, which is not rounded to its frames, the event
-there gives the place in its own source, and so on (docs/model.md, Cuts).
+there gives the place in its own source, and so on (docs/model.md, Event lists).
 """
 
 from abc import ABC, abstractmethod
@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil, floor
 
-from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.treatment import Between, Takes
@@ -22,11 +22,11 @@ DEEPEST = 64
 """Nested levels that are looked into."""
 
 
-class Book(ABC):
+class TimelineResolver(ABC):
     """Where timelines are looked up: their events, and the window of each."""
 
     @abstractmethod
-    def cut(self, timeline_id: int) -> Cut:
+    def cut(self, timeline_id: int) -> EventList:
         """The events of a timeline."""
 
     @abstractmethod
@@ -65,7 +65,7 @@ WHOLE, HALF = Fraction(1), Fraction(1, 2)
 
 
 def shown_at(
-    book: Book, timeline_id: int, frame: int | Fraction, way: int = 1, lasts: Fraction = WHOLE
+    book: TimelineResolver, timeline_id: int, frame: int | Fraction, way: int = 1, lasts: Fraction = WHOLE
 ) -> tuple[Seen, ...]:
     """What a timeline shows at a moment, given in its frames; running backwards (``way`` −1), the moment of a cut still
     belongs to what lies before it. Several parts where a transition is running: as they are half way through the
@@ -80,10 +80,10 @@ def shown_at(
 class _Looking:
     """A look into a book, at moments of so many frames."""
 
-    book: Book
+    book: TimelineResolver
     lasts: Fraction
 
-    def cut(self, timeline_id: int) -> Cut:
+    def cut(self, timeline_id: int) -> EventList:
         return self.book.cut(timeline_id)
 
     def window(self, timeline_id: int, event: Event) -> Window | None:
@@ -105,7 +105,7 @@ def _at(moment: Fraction) -> _Moment:
 
 def _shown(book: _Looking, timeline_id: int, moment: _Moment, way: int, chain: tuple[Event, ...]) -> tuple[Seen, ...]:
     if len(chain) >= DEEPEST:
-        raise RuleError(f"Timelines are nested more than {DEEPEST} deep.", "nested")
+        raise RuleError(f"Timelines are nested more than {DEEPEST} levels deep.", "nested")
     cut = book.cut(timeline_id)
     tracks = tuple(reversed([one for one in cut.by_track if one.kind is TrackKind.PICTURE]))
     return _on_tracks(book, timeline_id, tracks, moment, way, chain)
@@ -210,7 +210,7 @@ class Lost:
     lost: int
 
 
-def lost_by_flattening(book: Book, timeline_id: int, event: Event) -> tuple[Lost, ...]:
+def lost_by_flattening(book: TimelineResolver, timeline_id: int, event: Event) -> tuple[Lost, ...]:
     """What showing a nested timeline by its own frames only would lose, by clip: each timeline frame of the event is
     looked at both ways."""
     looking, seen = _Looking(book, WHOLE), dict[bool, dict[int, set[int]]]()
@@ -230,7 +230,7 @@ def lost_by_flattening(book: Book, timeline_id: int, event: Event) -> tuple[Lost
     )
 
 
-def contains(book: Book, outer: int, inner: int) -> bool:
+def contains(book: TimelineResolver, outer: int, inner: int) -> bool:
     """True where a timeline is, or somewhere holds, another: then it cannot be put into that one."""
     waiting, done = [outer], set()
     while waiting:

@@ -6,9 +6,9 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.conform.material import Material
-from oddmeter.core.cutting.events import Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.windows import Window, window
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.clips import Decided, KnownClip, sound_material
@@ -28,11 +28,11 @@ class EventMark(StrEnum):
 
 
 EVENT_MARKS: dict[EventMark, tuple[str, str, bool]] = {
-    EventMark.MISSING: ("not found", "✕", True),
+    EventMark.MISSING: ("clip not found", "✕", True),
     EventMark.REFUSED: ("cannot be shown", "✕", True),
-    EventMark.OVERRUN: ("runs out", "■", True),
-    EventMark.GAP_BEHIND: ("gap behind", "␣", False),
-    EventMark.NO_HANDLES: ("short handles", "┤", False),
+    EventMark.OVERRUN: ("source ends early", "■", True),
+    EventMark.GAP_BEHIND: ("gap after", "␣", False),
+    EventMark.NO_HANDLES: ("no spare frames", "┤", False),
 }
 """The words and the shape of each mark, and whether it is a fault."""
 
@@ -72,11 +72,11 @@ def split_off(event: Event, known: KnownClip, house: House, timeline: Timeline) 
     """The event with the speed and the reading that it has now decided for itself, so that what is decided on its clip
     moves it no more."""
     held = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions).decisions
-    own = replace(event.decisions, intent=held.intent or Wish(Intent.LEAVE), reading=held.reading)
+    own = replace(event.decisions, intent=held.intent or IntentSetting(Intent.LEAVE), reading=held.reading)
     return replace(event, decisions=own)
 
 
-def use_of_timeline(event: Event, inner: Cut, timeline: Timeline) -> Use:
+def use_of_timeline(event: Event, inner: EventList, timeline: Timeline) -> Use:
     """An event of a nested timeline, whose frames come evenly at its own rate."""
     rate = timeline.settings.rate
     if not inner.length:

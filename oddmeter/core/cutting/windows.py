@@ -1,4 +1,4 @@
-"""Windows: the map of one event, a part of its source's run that begins where the event does (docs/model.md, Cuts)."""
+"""Windows: the map of one event, a part of its source's run that begins where the event does (docs/model.md, Event lists)."""
 
 from bisect import bisect_left
 from dataclasses import dataclass, replace
@@ -9,7 +9,7 @@ from math import ceil, floor
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.speeds import Conform, conform, own_ruler, units_used
 from oddmeter.core.cutting.events import Event
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.maps.frame_map import Weights
 from oddmeter.core.maps.paths import Path, Piece
@@ -100,7 +100,7 @@ class Window:
             return way * (count if run(count) - wanted <= wanted - run(count - 1) else count - 1)
         if not wanted:
             return 0
-        raise RuleError("It does not run through so many source frames there.", "trim")
+        raise RuleError("The event does not cover that many source frames there.", "trim")
 
     def looking_at(self, place: SourceFrame) -> tuple[Fraction, ...]:
         """The moments of the event, in timeline frames from its start, at which it looks at a place in source frames of
@@ -175,7 +175,7 @@ def window(event: Event, material: Material, treatment: Treatment, timeline_rate
     conformed = conform(material, treatment, timeline_rate)
     speed = -conformed.speed if treatment.reverse else conformed.speed
     lasts = event.length / timeline_rate.value
-    begins = conformed.read_clock.second(event.source_in) + speed * event.lead
+    begins = conformed.read_clock.second(event.source_in) + speed * event.curve_offset
     path = Path(_bounded(begins, speed, lasts, conformed.end), lasts)
     return Window(event, conformed, _map(material, conformed, path, timeline_rate), timeline_rate)
 
@@ -184,7 +184,7 @@ def run_on(use: Window, by: int) -> SourceFrame:
     """The place of a straight event so many frames after its first moment, as if the source had no ends."""
     conformed = use.conformed
     clock, speed = conformed.read_clock, -conformed.speed if conformed.treatment.reverse else conformed.speed
-    into = Fraction(by) / use.timeline_rate.value + use.event.lead
+    into = Fraction(by) / use.timeline_rate.value + use.event.curve_offset
     return clock.frame(Seconds(clock.second(use.event.source_in) + speed * into))
 
 
@@ -192,8 +192,8 @@ def begun(event: Event, use: Window, by: int) -> Event:
     """An event of this use as it is so many timeline frames after its first moment, or before it; its place and length
     apart."""
     if use.conformed.course is not None:
-        return replace(event, lead=event.lead + by / use.timeline_rate.value)
-    return replace(event, source_in=run_on(use, by), lead=Fraction(0))
+        return replace(event, curve_offset=event.curve_offset + by / use.timeline_rate.value)
+    return replace(event, source_in=run_on(use, by), curve_offset=Fraction(0))
 
 
 def begun_alike(decided: Event, was: Window, now: Window) -> Event:
@@ -207,13 +207,13 @@ def begun_alike(decided: Event, was: Window, now: Window) -> Event:
     if not curved and not curves and before.reverse == after.reverse:
         return begun(decided, was, 0)
     low, high = was.range_used
-    return replace(decided, source_in=high if after.reverse and not curves else low, lead=Fraction(0))
+    return replace(decided, source_in=high if after.reverse and not curves else low, curve_offset=Fraction(0))
 
 
 def at_speed(event: Event, use: Window, by: Fraction) -> Event:
     """The event so many times as fast, from the same place on."""
     if use.conformed.course is None:
-        wish = Wish(Intent.SPEED, use.conformed.speed * by)
+        wish = IntentSetting(Intent.SPEED, use.conformed.speed * by)
         event = begun(event, use, 0)
     else:
         curve = use.conformed.treatment.curve
@@ -224,7 +224,10 @@ def at_speed(event: Event, use: Window, by: Fraction) -> Event:
                 at=None if one.at is None else round(one.at / by),
             ) for one in curve.points
         )  # fmt: skip
-        wish, event = Wish(Intent.CURVE, curve=replace(curve, points=points)), replace(event, lead=event.lead / by)
+        wish, event = (
+            IntentSetting(Intent.CURVE, curve=replace(curve, points=points)),
+            replace(event, curve_offset=event.curve_offset / by),
+        )
     return replace(event, decisions=replace(event.decisions, intent=wish))
 
 
@@ -244,20 +247,20 @@ def _curved(event: Event, material: Material, treatment: Treatment, timeline_rat
     """A curve enters at the whole frame at or before ``source_in``; up to there it runs as it begins."""
     enters = min(floor(event.source_in), material.frames - 1)
     if enters < 0:
-        raise RuleError("A curve cannot enter before the source begins.", "curve")
+        raise RuleError("A curve cannot start before the source does.", "curve")
     conformed = conform(material, replace(treatment, span=Span(enters), reverse=False), timeline_rate)
     assert conformed.course is not None
     whole = conformed.course.path
     first = whole.pieces[0]
     into = conformed.read_clock.second(event.source_in) - first.source
     late = into / first.leaves if first.is_straight and first.leaves > 0 else Fraction(0)
-    path = whole.window(event.lead + late, event.length / timeline_rate.value)
+    path = whole.window(event.curve_offset + late, event.length / timeline_rate.value)
     return Window(event, conformed, _map(material, conformed, path, timeline_rate), timeline_rate)
 
 
 def _map(material: Material, conformed: Conform, path: Path, timeline_rate: Rate) -> TimedMap:
     everything = replace(conformed.treatment, span=Span(), reverse=False)
-    ruler: Ruler = EvenRuler(Fraction(0), conformed.read_rate.value * conformed.units_a_frame)
+    ruler: Ruler = EvenRuler(Fraction(0), conformed.read_rate.value * conformed.units_per_frame)
     if conformed.by_times:
         ruler = own_ruler(material, everything)
     count = units_used(material, everything)

@@ -44,19 +44,19 @@ class Point:
 
     def __post_init__(self) -> None:
         if sum(place is not None for place in (self.frame, self.share, self.seconds)) != 1:
-            raise RuleError("A point stands at a frame, a share of the clip, or seconds from one of its ends.", "curve")
+            raise RuleError("Place a curve point by frame, by percentage of the clip, or in seconds from one end.", "curve")
         if self.frame is not None and self.frame < 0:
-            raise RuleError("Frames are counted from 0.", "curve")
+            raise RuleError("Frame numbers start at 0.", "curve")
         if self.share is not None and not 0 <= self.share <= 1:
-            raise RuleError("A share of the clip lies between 0 and 100 per cent.", "curve")
+            raise RuleError("A percentage of the clip is between 0 and 100 %.", "curve")
         if max(abs(self.arrives), abs(self.leaves)) > HIGHEST_SPEED:
-            raise RuleError("This speed is far beyond anything that can be shown.", "curve")
+            raise RuleError("This speed is out of range.", "curve")
         if not 0 <= self.holds <= MOST_HELD:
-            raise RuleError("A picture holds for 0 timeline frames or more.", "curve")
+            raise RuleError("A hold lasts 0 timeline frames or more.", "curve")
         if not all(0 <= end <= 3 for end in self.ease):
-            raise RuleError("The ease of a turn's end lies between 0, soft, and 3; 1 is straight.", "curve")
+            raise RuleError("Ease is between 0 (soft) and 3 (abrupt); 1 is linear.", "curve")
         if self.at is not None and not 0 <= self.at <= MOST_HELD:
-            raise RuleError("A point is pinned to a timeline frame, counted from 0.", "curve")
+            raise RuleError("Pin a point to a timeline frame, counted from 0.", "curve")
 
 
 @dataclass(frozen=True)
@@ -92,7 +92,7 @@ class Curve:
             try:
                 document = json.loads(document)
             except (ValueError, RecursionError):
-                raise RuleError("This is no curve: it is not JSON.", "curve") from None
+                raise RuleError("This is not a curve: the text is not valid JSON.", "curve") from None
         points = document.get("points") if isinstance(document, dict) else None
         if not isinstance(points, list) or not 1 <= len(points) <= MOST_POINTS:
             raise RuleError(f"A curve is JSON with between 1 and {MOST_POINTS} “points”.", "curve")
@@ -100,9 +100,9 @@ class Curve:
         try:
             of = SpeedOf(document.get("of", "speed"))
         except ValueError:
-            raise RuleError("The speeds of a curve are “of” speed or pace.", "curve") from None
+            raise RuleError("“of” must be speed or pace.", "curve") from None
         if unknown := set(document) - {"of", "points"}:
-            raise RuleError(f"A curve has no “{min(unknown)}”.", "curve")
+            raise RuleError(f"“{min(unknown)}” is not part of a curve.", "curve")
         return Curve(of, tuple(_point(number, point) for number, point in enumerate(points)))
 
     def on(self, first: int, stop: int, rate: Fraction) -> "Curve":
@@ -124,7 +124,7 @@ def _apart(text: str) -> list[str]:
         return re.split(r"\s*(?:→|->|>|;)\s*", text)
     if re.fullmatch(r"[-−]?\d+,\d+%?", text):
         first, second = text.rstrip("%").split(",")
-        raise RuleError(f"“{text}” can be read in two ways: {first}.{second}, or {first} → {second}.", "curve")
+        raise RuleError(f"“{text}” is ambiguous: {first}.{second}, or {first} → {second}?", "curve")
     return re.split(r"\s*,\s*|\s+", text)
 
 
@@ -136,7 +136,7 @@ def _speed_typed(text: str) -> Fraction:
     try:
         return parse_signed(f"{number}%")
     except RuleError:
-        raise RuleError(f"“{text}” is no speed. Type speeds in per cent, such as 100 → 25 → 100.", "curve") from None
+        raise RuleError(f"“{text}” is not a speed. Type percentages, for example 100 → 25 → 100.", "curve") from None
 
 
 def _of_speeds(text: str) -> Curve:
@@ -154,11 +154,11 @@ def _of_speeds(text: str) -> Curve:
             percent_text(100 * speed if "/" not in one else speed) for one, speed in zip(typed, speeds, strict=True)
         )
         raise RuleError(
-            f"Numbers are per cent here; did you mean {said}? Write it so, or with % for what it says.", "curve"
+            f"Numbers here are percentages. Did you mean {said}? Type that, or add % to use it as typed.", "curve"
         )
     if odd := next((one for one in speeds if one and not _SLOWEST <= abs(one) <= _FASTEST), None):
         raise RuleError(
-            f"{percent_text(odd)} is a speed that nobody means in a curve. Numbers are per cent here: "
+            f"{percent_text(odd)} is an unlikely speed. Numbers here are percentages: "
             "100 → 25 → 100, or fractions such as 1/4.", "curve",
         )  # fmt: skip
     if len(speeds) > MOST_POINTS // 2:
@@ -211,12 +211,12 @@ def _maybe(value: Any) -> Fraction | None:
 def _whole(value: Any) -> int | None:
     if value is None or (isinstance(value, int) and not isinstance(value, bool) and abs(value) < 1 << 53):
         return value
-    raise RuleError("Frames are whole numbers.", "curve")
+    raise RuleError("Frame numbers are whole numbers.", "curve")
 
 
 def _fraction(value: Any) -> Fraction:
     if isinstance(value, bool) or not isinstance(value, int | str) or len(str(value)) > 60:
-        raise RuleError("Speeds are exact: whole numbers, or text such as “2/5”.", "curve")
+        raise RuleError("Give speeds exactly, as whole numbers or as text such as “2/5”.", "curve")
     return parse_signed(str(value))
 
 

@@ -13,7 +13,7 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 from oddmeter.core.decisions.music import Music
-from oddmeter.core.decisions.parts import AS_DECIDED, Held, Part, Reading, Wish, parse_part, text_of
+from oddmeter.core.decisions.parts import AS_DECIDED, Held, IntentSetting, Part, Reading, parse_part, text_of
 from oddmeter.core.decisions.treatment import (
     AS_IT_STANDS,
     Between,
@@ -45,7 +45,7 @@ class Level(StrEnum):
 class Decisions:
     """What one level decides; None leaves a part to the levels above."""
 
-    intent: Wish | None = None
+    intent: IntentSetting | None = None
     reading: Reading | None = None
     fields: Fields | None = None
     between: Between | None = None
@@ -165,7 +165,7 @@ class Resolved:
 
 @lru_cache(maxsize=4096)
 def _treatment(d: Decisions, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Treatment:
-    wish = d.intent or Wish(AS_IT_STANDS.intent, AS_IT_STANDS.value)
+    wish = d.intent or IntentSetting(AS_IT_STANDS.intent, AS_IT_STANDS.value)
     parts = _WITH_LEAVE if wish.intent is Intent.LEAVE else AS_DECIDED
     made = Treatment(
         wish.intent, wish.value, curve=wish.curve,

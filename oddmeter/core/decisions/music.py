@@ -1,6 +1,6 @@
-"""Music beside a clip: which file, where it starts on the clip's timeline, and how it ends; and strokes, its beats.
+"""Music beside a clip: which file, where it starts on the clip's timeline, and how it ends; and beats, its beats.
 
-Strokes are seconds of the music, in order. They are found, and then moved, added, taken out, halved, doubled and
+MusicBeats are seconds of the music, in order. They are found, and then moved, added, taken out, halved, doubled and
 tapped.
 """
 
@@ -13,13 +13,13 @@ from itertools import pairwise
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 
-Strokes = tuple[Fraction, ...]
+MusicBeats = tuple[Fraction, ...]
 
 USUAL_FADE = 25
 _MOST_FRAMES = 10_000_000
-_MOST_STROKES = 50_000
+_MOST_BEATS = 50_000
 _AT_ONCE = Fraction(1, 20)
-"""Seconds between two strokes below which they are one."""
+"""Seconds between two beats below which they are one."""
 
 
 @dataclass(frozen=True)
@@ -54,9 +54,9 @@ class Music:
         root, _, path = place.partition(":")
         whole = start.removeprefix("-").isdecimal() and fade.isdecimal() and len(start) < 12 and len(fade) < 12
         if not whole or not root or not path:
-            raise RuleError(f"“{text}” names no music. It takes a start, a fade, and root:path.", "music")
+            raise RuleError(f"“{text}” is not music: give a start, a fade and root:path.", "music")
         if abs(int(start)) > _MOST_FRAMES or int(fade) > _MOST_FRAMES:
-            raise RuleError("Music starts and fades within ten million frames.", "music")
+            raise RuleError("The start and fade of music must be within 10,000,000 frames.", "music")
         return Music(root, path, int(start), int(fade))
 
     def place(self, second: Fraction, rate: Rate) -> Fraction:
@@ -71,70 +71,70 @@ class Music:
 NO_MUSIC = Music()
 
 
-def tempo(strokes: Strokes) -> Fraction | None:
-    """Beats a minute by the middle one of all steps; None where there are fewer than two strokes."""
-    steps = sorted(after - before for before, after in pairwise(strokes))
+def tempo(beats: MusicBeats) -> Fraction | None:
+    """Beats a minute by the middle one of all steps; None where there are fewer than two beats."""
+    steps = sorted(after - before for before, after in pairwise(beats))
     return 60 / steps[len(steps) // 2] if steps else None
 
 
-def with_stroke(strokes: Strokes, second: Fraction) -> Strokes:
-    """A further stroke; one that is there already stays the only one."""
+def with_beat(beats: MusicBeats, second: Fraction) -> MusicBeats:
+    """A further beat; one that is there already stays the only one."""
     if second < 0:
-        raise RuleError("The music has not begun there.", "music")
-    if any(abs(one - second) < _AT_ONCE for one in strokes):
-        raise RuleError("There is a stroke already.", "music")
-    return _in_order([*strokes, second])
+        raise RuleError("The music has not started at this frame.", "music")
+    if any(abs(one - second) < _AT_ONCE for one in beats):
+        raise RuleError("There is already a beat here.", "music")
+    return _in_order([*beats, second])
 
 
-def without_stroke(strokes: Strokes, number: int) -> Strokes:
-    """Without one of the strokes."""
-    _stroke(strokes, number)
-    return (*strokes[:number], *strokes[number + 1 :])
+def without_beat(beats: MusicBeats, number: int) -> MusicBeats:
+    """Without one of the beats."""
+    _beat(beats, number)
+    return (*beats[:number], *beats[number + 1 :])
 
 
-def with_moved_stroke(strokes: Strokes, number: int, second: Fraction) -> Strokes:
-    """One stroke at another second."""
-    return with_stroke(without_stroke(strokes, number), second)
+def with_moved_beat(beats: MusicBeats, number: int, second: Fraction) -> MusicBeats:
+    """One beat at another second."""
+    return with_beat(without_beat(beats, number), second)
 
 
-def halved(strokes: Strokes) -> Strokes:
-    """Every other stroke, from the first on."""
-    return strokes[::2]
+def halved(beats: MusicBeats) -> MusicBeats:
+    """Every other beat, from the first on."""
+    return beats[::2]
 
 
-def doubled(strokes: Strokes) -> Strokes:
-    """A further stroke half way between each two."""
-    between = [(before + after) / 2 for before, after in pairwise(strokes)]
-    return _in_order([*strokes, *between])
+def doubled(beats: MusicBeats) -> MusicBeats:
+    """A further beat half way between each two."""
+    between = [(before + after) / 2 for before, after in pairwise(beats)]
+    return _in_order([*beats, *between])
 
 
-def tapped(strokes: Strokes, taps: Sequence[Fraction]) -> Strokes:
-    """Strokes where somebody tapped, in place of those that lay between the first tap and the last, and half a step
+def tapped(beats: MusicBeats, taps: Sequence[Fraction]) -> MusicBeats:
+    """MusicBeats where somebody tapped, in place of those that lay between the first tap and the last, and half a step
     around."""
     told = sorted(tap for tap in taps if tap >= 0)
     if len(told) < 2:
-        raise RuleError("Tap at least two strokes.", "music")
+        raise RuleError("Tap at least two beats.", "music")
     around = (told[-1] - told[0]) / (len(told) - 1) / 2
-    kept = [one for one in strokes if one < told[0] - around or one > told[-1] + around]
+    kept = [one for one in beats if one < told[0] - around or one > told[-1] + around]
     return _in_order([*kept, *told])
 
 
-def nearest_stroke(strokes: Strokes, second: Fraction) -> int:
-    """The number of the stroke nearest to a second; raises ``RuleError`` where there is none."""
-    if not strokes:
-        raise RuleError("This music has no strokes yet.", "music")
-    after = bisect_left(strokes, second)
-    near = [number for number in (after - 1, after) if 0 <= number < len(strokes)]
-    return min(near, key=lambda number: abs(strokes[number] - second))
+def nearest_beat(beats: MusicBeats, second: Fraction) -> int:
+    """The number of the beat nearest to a second; raises ``RuleError`` where there is none."""
+    if not beats:
+        raise RuleError("This music has no beats yet.", "music")
+    after = bisect_left(beats, second)
+    near = [number for number in (after - 1, after) if 0 <= number < len(beats)]
+    return min(near, key=lambda number: abs(beats[number] - second))
 
 
-def _stroke(strokes: Strokes, number: int) -> Fraction:
-    if not 0 <= number < len(strokes):
-        raise RuleError("There is no such stroke.", "music")
-    return strokes[number]
+def _beat(beats: MusicBeats, number: int) -> Fraction:
+    if not 0 <= number < len(beats):
+        raise RuleError("This beat does not exist.", "music")
+    return beats[number]
 
 
-def _in_order(strokes: Sequence[Fraction]) -> Strokes:
-    if len(strokes) > _MOST_STROKES:
-        raise RuleError(f"Music has at most {_MOST_STROKES} strokes here.", "music")
-    return tuple(sorted(strokes))
+def _in_order(beats: Sequence[Fraction]) -> MusicBeats:
+    if len(beats) > _MOST_BEATS:
+        raise RuleError(f"Music can have up to {_MOST_BEATS} beats.", "music")
+    return tuple(sorted(beats))

@@ -23,7 +23,7 @@ from oddmeter.core.decisions.treatment import (
     SoundStreams,
     Span,
     Treatment,
-    check_wish,
+    check_intent,
 )
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text, parse_fraction
@@ -52,7 +52,7 @@ class Part(StrEnum):
 
 
 @dataclass(frozen=True)
-class Wish:
+class IntentSetting:
     """An intent with its value, as ``Treatment`` has them."""
 
     intent: Intent
@@ -60,7 +60,7 @@ class Wish:
     curve: Curve | None = None
 
     def __post_init__(self) -> None:
-        check_wish(self.intent, self.value, self.curve)
+        check_intent(self.intent, self.value, self.curve)
 
     def __str__(self) -> str:
         if self.curve is not None:
@@ -68,12 +68,12 @@ class Wish:
         return self.intent.value if self.value is None else f"{self.intent.value} {fraction_text(self.value)}"
 
     @staticmethod
-    def parse(text: str) -> "Wish":
+    def parse(text: str) -> "IntentSetting":
         """From its text, ``"pace 1/2"``; of a curve, its points as JSON."""
         intent, _, value = text.partition(" ")
         if intent == Intent.CURVE:
-            return Wish(Intent.CURVE, curve=Curve.parse(value))
-        return Wish(_one_of(Intent, intent), parse_fraction(value) if value else None)
+            return IntentSetting(Intent.CURVE, curve=Curve.parse(value))
+        return IntentSetting(_one_of(Intent, intent), parse_fraction(value) if value else None)
 
 
 class Base(StrEnum):
@@ -102,7 +102,7 @@ class Reading:
         named = base.lower() or "file"
         start: Base | Rate = Base(named) if named in {b.value for b in Base} else Rate.parse(base)
         if times and parse_fraction(factor) == 0:
-            raise RuleError("A rate times nothing is no rate.", "rate")
+            raise RuleError("A rate multiplied by zero is not a rate.", "rate")
         return Reading(start, parse_fraction(factor) if times else Fraction(1))
 
     def rate(self, file_rate: Rate, shot_rate: Rate, timeline_rate: Rate) -> Rate | None:
@@ -141,7 +141,7 @@ class Held:
         if count != typed and count.isdecimal() and 1 <= int(count) <= 1000:
             return Held(int(count)) if int(count) > 1 else Held()
         if count != typed:
-            raise RuleError(f"“{text.strip()}” is no held rate. Type one like 12, on twos, or 3 frames.", "held")
+            raise RuleError(f"“{text.strip()}” is not a held rate. Type, for example, 12, on twos or 3 frames.", "held")
         return Held(rate=Rate.parse(typed))
 
     def stay(self, timeline_rate: Rate) -> Fraction:
@@ -156,16 +156,16 @@ def parse_part(part: Part, text: str) -> Any:
     return _PARSE[part](text.strip())
 
 
-def parse_wish(intent: Intent, typed: str, timeline_rate: Rate, drop_frame: bool) -> Wish:
+def parse_intent(intent: Intent, typed: str, timeline_rate: Rate, drop_frame: bool) -> IntentSetting:
     """An intent with its value as people type it: a number, for *fit* a length in frames, timecode or seconds, for a
     curve its JSON."""
     if intent is Intent.CURVE:
-        return Wish(intent, curve=Curve.parse(typed))
+        return IntentSetting(intent, curve=Curve.parse(typed))
     if intent not in NEEDS_VALUE:
-        return Wish(intent)
+        return IntentSetting(intent)
     if intent is Intent.FIT:
-        return Wish(intent, Fraction(parse_length(typed, timeline_rate, drop_frame)))
-    return Wish(intent, parse_fraction(typed))
+        return IntentSetting(intent, Fraction(parse_length(typed, timeline_rate, drop_frame)))
+    return IntentSetting(intent, parse_fraction(typed))
 
 
 def _one_of(kind: type[StrEnum], text: str) -> Any:
@@ -173,12 +173,12 @@ def _one_of(kind: type[StrEnum], text: str) -> Any:
         return kind(text.lower())
     except ValueError:
         names = ", ".join(one.value for one in kind)
-        raise RuleError(f"“{text}” is not known here; it takes {names}.", "treatment") from None
+        raise RuleError(f"“{text}” is not a choice here. Use {names}.", "treatment") from None
 
 
 def _whole(text: str) -> int:
     if not text.isdecimal() or not 1 <= int(text) <= 4096:
-        raise RuleError(f"“{text}” is no distance in pixels, from 1 to 4096.", "reach")
+        raise RuleError(f"“{text}” is not a distance in pixels from 1 to 4096.", "reach")
     return int(text)
 
 
@@ -188,14 +188,14 @@ def _shutter(text: str) -> Fraction:
     value = parse_fraction(angle)
     share = value / 360 if angle != text or (value > 1 and "%" not in text) else value
     if not 0 < share <= 1:
-        raise RuleError("A shutter is open for more than nothing and at most 360°.", "shutter")
+        raise RuleError("A shutter angle is above 0° and at most 360°.", "shutter")
     return share
 
 
 def _share(text: str) -> Fraction:
     value = parse_fraction(text)
     if value > 1:
-        raise RuleError("Trust lies between 0 and 100 per cent.", "trust")
+        raise RuleError("Trust is between 0 and 100 %.", "trust")
     return value
 
 
@@ -205,10 +205,10 @@ def _span(text: str) -> Span:
     typed = text.removeprefix("frames ").removesuffix("the end").replace(" to ", "-").replace("–", "-")
     first, dash, last = (part.strip() for part in typed.partition("-"))
     if not dash or not (first.isdecimal() or not first) or not (last.isdecimal() or not last):
-        raise RuleError(f"“{text}” is no stretch of source frames. Type one like 12-240.", "span")
+        raise RuleError(f"“{text}” is not a range of source frames. Type, for example, 12-240.", "span")
     span = Span(int(first or 0), int(last) if last else None)
     if span.last is not None and span.last < span.first:
-        raise RuleError(f"The out point {span.last} lies before the in point {span.first}.", "span")
+        raise RuleError(f"The out point {span.last} is before the in point {span.first}.", "span")
     return span
 
 
@@ -217,7 +217,9 @@ def _streams(text: str) -> SoundStreams:
         return SoundStreams()
     typed = [one.strip() for one in text.replace("+", ",").split(",")]
     if not all(one.isdecimal() and 1 <= int(one) <= _MOST_SOUND_STREAMS for one in typed):
-        raise RuleError(f"“{text}” names no sound streams. Type all, or their numbers, like 1, 3.", "streams")
+        raise RuleError(
+            f"“{text}” is not a choice of sound streams. Type “all” or numbers, for example 1, 3.", "streams"
+        )
     return SoundStreams(tuple(sorted({int(one) for one in typed})))
 
 
@@ -226,12 +228,12 @@ _MOST_SOUND_STREAMS = 64
 
 def _yes(text: str) -> bool:
     if text not in ("yes", "no"):
-        raise RuleError(f"“{text}” is neither yes nor no.", "treatment")
+        raise RuleError(f"“{text}” should be yes or no.", "treatment")
     return text == "yes"
 
 
 _PARSE: dict[Part, Callable[[str], Any]] = {
-    Part.INTENT: Wish.parse,
+    Part.INTENT: IntentSetting.parse,
     Part.READING: Reading.parse,
     Part.FIELDS: lambda text: _one_of(Fields, text),
     Part.BETWEEN: lambda text: _one_of(Between, text),
@@ -256,7 +258,7 @@ AS_DECIDED = tuple(part for part in Part if part.value in {one.name for one in f
 def treatment_texts(treatment: Treatment) -> dict[str, str]:
     """Exact text for all of a treatment: by part, but the ``read_rate``, and what ``held`` comes to in timeline
     frames."""
-    texts = {"intent": str(Wish(treatment.intent, treatment.value, treatment.curve))}
+    texts = {"intent": str(IntentSetting(treatment.intent, treatment.value, treatment.curve))}
     if treatment.read_rate is not None:
         texts["read_rate"] = treatment.read_rate.exact
     texts["held"] = fraction_text(treatment.held)
@@ -265,7 +267,7 @@ def treatment_texts(treatment: Treatment) -> dict[str, str]:
 
 def treatment_of(texts: Mapping[str, str]) -> Treatment:
     """A treatment from its texts; what they do not say is as it is where nobody decides."""
-    wish = Wish.parse(texts["intent"])
+    wish = IntentSetting.parse(texts["intent"])
     read_rate = Rate(Fraction(texts["read_rate"])) if "read_rate" in texts else None
     return Treatment(
         wish.intent, wish.value, read_rate, curve=wish.curve, held=Fraction(texts.get("held", "1")),

@@ -47,7 +47,7 @@ class Range:
 
     def __post_init__(self) -> None:
         if self.least is not None and self.most is not None and self.least > self.most:
-            raise RuleError("A range goes from the lower value to the higher.", "rule")
+            raise RuleError("A range goes from a lower to a higher value.", "rule")
 
     def holds(self, value: Fraction | None) -> bool:
         """True where the value is known and lies within."""
@@ -180,7 +180,7 @@ class Rule:
         """From ``texts``; raises ``RuleError`` where a condition is not known or says nothing."""
         known = {field.name for field in fields(Rule)}
         if strange := set(texts) - known:
-            raise RuleError(f"A rule knows no “{min(strange)}”.", "rule")
+            raise RuleError(f"“{min(strange)}” is not a condition of a rule.", "rule")
         return Rule(**{name: _in(name, value) for name, value in texts.items() if value is not None})
 
     def _given(self) -> Iterable[tuple[str, Any]]:
@@ -211,13 +211,13 @@ def _in(name: str, value: Any) -> Any:
     if name in _RANGES:
         least, most = ((_bound(value.get(end), _RANGES[name])) for end in ("least", "most"))
         if least is None and most is None:
-            raise RuleError("A range needs an end.", "rule")
+            raise RuleError("Give the range at least one end.", "rule")
         return Range(least, most)
     if name == "confirmed":
         return bool(value)
     text = str(value).strip()
     if not text or len(text) > 200:
-        raise RuleError("A condition needs a few words.", "rule")
+        raise RuleError("Give this condition a value.", "rule")
     return text
 
 

@@ -61,7 +61,7 @@ class Span:
         """The first frame and the one after the last, of a clip with so many; raises ``RuleError`` where none is."""
         stop = frames if self.last is None else min(frames, self.last + 1)
         if self.first >= stop:
-            raise RuleError(f"There are no frames between in and out: the clip has {frames}.", "frames")
+            raise RuleError(f"There are no frames between the in and out points; the clip has {frames}.", "frames")
         return self.first, stop
 
 
@@ -126,7 +126,7 @@ class SoundStreams:
             return tuple(range(count))
         if self.numbers[-1] > count:
             has = "one sound stream" if count == 1 else f"{count} sound streams"
-            raise RuleError(f"There is no sound stream {self.numbers[-1]}: the clip has {has}.", "streams")
+            raise RuleError(f"Sound stream {self.numbers[-1]} does not exist: the clip has {has}.", "streams")
         return tuple(number - 1 for number in self.numbers)
 
 
@@ -164,7 +164,7 @@ class Treatment:
     curve: Curve | None = None
 
     def __post_init__(self) -> None:
-        check_wish(self.intent, self.value, self.curve)
+        check_intent(self.intent, self.value, self.curve)
 
     def __hash__(self) -> int:
         return self._hash
@@ -174,7 +174,7 @@ class Treatment:
         return hash((*(getattr(self, one.name) for one in fields(self)),))
 
 
-def check_wish(intent: Intent, value: Fraction | None, curve: Curve | None = None) -> None:
+def check_intent(intent: Intent, value: Fraction | None, curve: Curve | None = None) -> None:
     """Raise ``RuleError`` where an intent and its value, or its curve, do not belong together."""
     if (intent is Intent.CURVE) is not (curve is not None):
         raise RuleError(f"The intent {intent} {'needs' if curve is None else 'takes no'} curve.", "treatment")
@@ -187,7 +187,7 @@ def check_wish(intent: Intent, value: Fraction | None, curve: Curve | None = Non
     if value <= 0:
         raise RuleError(f"The value of {intent} must be above zero.", "treatment")
     if intent is Intent.FIT and value.denominator != 1:
-        raise RuleError("A length to fit is a whole number of timeline frames.", "treatment")
+        raise RuleError("A length to fit must be a whole number of timeline frames.", "treatment")
 
 
 AS_IT_STANDS = Treatment(Intent.SPEED, Fraction(1))

@@ -11,7 +11,7 @@ from typing import Any
 from oddmeter.core.decisions.curves import Curve, SpeedOf
 from oddmeter.core.decisions.levels import HOUSE, Layer, Level, Resolved
 from oddmeter.core.decisions.music import Music
-from oddmeter.core.decisions.parts import Base, Held, Part, Reading, Wish, text_of
+from oddmeter.core.decisions.parts import Base, Held, IntentSetting, Part, Reading, text_of
 from oddmeter.core.decisions.treatment import (
     NEEDS_VALUE,
     Between,
@@ -91,7 +91,7 @@ PARTS: tuple[PartWords, ...] = (
         Choice(Between.PICK, "pick", "Pick: the frame on screen"),
         Choice(Between.MIX, "mix", "Mix: both, weighted"),
         Choice(Between.FLOW, "flow", "Flow: built from motion"),
-        Choice(Between.GATHER, "gather", "Gather: an open shutter, where frames would drop"),
+        Choice(Between.GATHER, "gather", "Gather: all frames that pass, as with an open shutter"),
     )),
     PartWords(Part.SHUTTER, "shutter", "shutter ", example="180°, 360°, or a share: 1/2", only_for=Between.GATHER),
     PartWords(Part.EFFORT, "effort", "effort ", _same(*Effort), only_for=Between.FLOW),
@@ -99,10 +99,10 @@ PARTS: tuple[PartWords, ...] = (
     PartWords(Part.TRUST, "trust", "trust ", example="50%", only_for=Between.FLOW),
     PartWords(Part.HELD, "held", example="off, on twos, 12"),
     PartWords(Part.FIELDS, "fields", "fields ", (
-        Choice(Fields.WHOLE, "woven", "woven, as they are"),
+        Choice(Fields.WHOLE, "woven", "left together"),
         Choice(Fields.DEINTERLACE, "deinterlaced", "deinterlaced"),
-        Choice(Fields.SPLIT, "split", "split, each by itself"),
-        Choice(Fields.ORIGINAL, "original pictures", "original pictures: pulldown and repeats out"),
+        Choice(Fields.SPLIT, "split", "split: one picture from each field"),
+        Choice(Fields.ORIGINAL, "original pictures", "original pictures: pulldown and repeats removed"),
     )),
     PartWords(Part.SOUND, "sound", "sound ", (
         Choice(SoundChoice.OFF, "off", "off"),
@@ -130,7 +130,7 @@ _OF_INTENT = {words.intent: words for words in INTENTS}
 assert set(_OF_PART) == set(Part) and set(_OF_INTENT) == set(Intent)
 
 
-def wish_text(wish: Wish | None) -> str:
+def intent_text(wish: IntentSetting | None) -> str:
     """What is wanted in words: ``real time``, ``speed 40 %``; ``undecided`` where nobody has said."""
     if wish is None:
         return "undecided"
@@ -210,7 +210,7 @@ def streams_text(streams: SoundStreams) -> str:
 
 
 _SPOKEN: dict[Part, Callable[[Any], str]] = {
-    Part.INTENT: wish_text, Part.READING: reading_text, Part.HELD: held_text, Part.SPAN: span_text,
+    Part.INTENT: intent_text, Part.READING: reading_text, Part.HELD: held_text, Part.SPAN: span_text,
     Part.STREAMS: streams_text, Part.MUSIC: music_text,
     Part.SHUTTER: shutter_text, Part.REACH: lambda value: f"{value} pixels", Part.TRUST: percent_text,
 }  # fmt: skip

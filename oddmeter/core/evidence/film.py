@@ -46,7 +46,7 @@ def gauge(gauge_id: str) -> Gauge:
     for known in GAUGES:
         if known.id == gauge_id:
             return known
-    raise RuleError(f"There is no gauge “{gauge_id}”.", "gauge")
+    raise RuleError(f"“{gauge_id}” is not a known film gauge.", "gauge")
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,7 @@ class Roll:
         """The roll of that length; a part of a frame at its end does not count. Raises ``RuleError`` where the
         length is none."""
         if not 0 < metres <= 100_000:
-            raise RuleError("A roll is longer than nothing, and shorter than 100 km.", "length")
+            raise RuleError("A roll is longer than 0 and shorter than 100 km.", "length")
         return Roll(gauge, int(metres * gauge.frames_a_metre))
 
     @property
@@ -109,9 +109,9 @@ def known_duration(first: int, last: int, seconds: Fraction, doubt: Fraction = F
     """
     frames = last - first
     if frames < 2:
-        raise RuleError("The second mark must lie at least two frames after the first.", "frames")
+        raise RuleError("The second mark must be at least two frames after the first.", "frames")
     if seconds <= 0 or doubt < 0 or doubt >= seconds:
-        raise RuleError("The duration must be longer than nothing, and longer than its doubt.", "seconds")
+        raise RuleError("The duration must be above 0 and larger than its uncertainty.", "seconds")
     if frames / seconds > HIGHEST:
         raise RuleError("That is faster than any camera.", "rate")
     return KnownDuration(

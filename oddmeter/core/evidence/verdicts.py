@@ -181,5 +181,5 @@ def parse_value(question: Question, text: str) -> str:
         return Rate.parse(typed).exact
     allowed = (NONE,) if question is Question.REPEATS else ANSWERS[question]
     if typed not in allowed:
-        raise RuleError(f"“{text.strip()}” is no answer here; it takes {', '.join(allowed)}.", "value")
+        raise RuleError(f"“{text.strip()}” is not an answer here. Use {', '.join(allowed)}.", "value")
     return typed

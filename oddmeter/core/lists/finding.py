@@ -9,10 +9,10 @@ from enum import StrEnum
 from fractions import Fraction
 
 from oddmeter.core.cutting.events import Event, Track
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, ListedSource, SourceKind
+from oddmeter.core.cutting.listed import ListedEvent, ListedSource, ListedTimeline, SourceKind
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Reading, Wish
+from oddmeter.core.decisions.parts import IntentSetting, Reading
 from oddmeter.core.decisions.treatment import Intent, SoundChoice
 from oddmeter.core.numbers.places import Label, SourceFrame
 from oddmeter.core.numbers.rates import Rate
@@ -102,9 +102,9 @@ def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Eve
     )  # fmt: skip
     if listed.curve:
         told = json.loads(listed.curve)
-        wish = Wish(Intent.CURVE, curve=Curve.parse(told["curve"]))
+        wish = IntentSetting(Intent.CURVE, curve=Curve.parse(told["curve"]))
         event = replace(
-            event, source_in=SourceFrame(Fraction(told["enters"])), lead=Fraction(told["lead"]),
+            event, source_in=SourceFrame(Fraction(told["enters"])), curve_offset=Fraction(told["lead"]),
             decisions=replace(event.decisions, intent=wish, reverse=None),
         )  # fmt: skip
     return event if known is None or kind is SourceKind.BLACK else linked(event, known)
@@ -121,9 +121,9 @@ def linked(event: Event, known: KnownClip) -> Event:
         return replace(event, clip_id=known.clip.id)
     if wish is not None and wish.curve is not None:
         point = replace(wish.curve.points[0], frame=max(0, int(place)))
-        held = Wish(Intent.CURVE, curve=replace(wish.curve, points=(point,)))
+        held = IntentSetting(Intent.CURVE, curve=replace(wish.curve, points=(point,)))
         event = replace(event, decisions=replace(event.decisions, intent=held))
-    return replace(event, clip_id=known.clip.id, source_in=place, lead=Fraction(0))
+    return replace(event, clip_id=known.clip.id, source_in=place, curve_offset=Fraction(0))
 
 
 def _speed_of(listed: ListedEvent) -> Decisions:
@@ -132,14 +132,14 @@ def _speed_of(listed: ListedEvent) -> Decisions:
         return Decisions()
     if listed.freeze:
         held = Curve.parse({"points": [{"frame": 0, "arrives": "0", "holds": 1}]})
-        return Decisions(intent=Wish(Intent.CURVE, curve=held), reading=Reading(), sound=SoundChoice.OFF)
+        return Decisions(intent=IntentSetting(Intent.CURVE, curve=held), reading=Reading(), sound=SoundChoice.OFF)
     return Decisions(
-        intent=Wish(Intent.SPEED, listed.speed), reading=Reading(), reverse=True if listed.reverse else None
+        intent=IntentSetting(Intent.SPEED, listed.speed), reading=Reading(), reverse=True if listed.reverse else None
     )
 
 
 def events_of(
-    cut: ListedCut, footage: Footage, by_hand: Mapping[int, int] | None = None
+    cut: ListedTimeline, footage: Footage, by_hand: Mapping[int, int] | None = None
 ) -> tuple[tuple[Event, Found], ...]:
     """A list's events, gaps left, each with what was found for it; ``by_hand`` names clips for events by their number
     in the list. Picture and sound of one source that lie together are one group."""

@@ -6,9 +6,9 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
 
-from oddmeter.core.cutting.events import Cut, Event
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind
-from oddmeter.core.cutting.shown import DEEPEST, Book
+from oddmeter.core.cutting.events import Event, EventList
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, Note, SourceKind
+from oddmeter.core.cutting.shown import DEEPEST, TimelineResolver
 from oddmeter.core.cutting.windows import Window, run_on
 from oddmeter.core.numbers.numerals import decimal_text, fraction_text
 from oddmeter.core.numbers.places import Label, Labelling
@@ -21,9 +21,9 @@ Timelines = Callable[[int], Timeline]
 
 
 def listed_cut(
-    book: Book, timelines: Timelines, timeline_id: int, known: Mapping[int, KnownClip], deep: int = 0, *,
+    book: TimelineResolver, timelines: Timelines, timeline_id: int, known: Mapping[int, KnownClip], deep: int = 0, *,
     chains: bool = False,
-) -> ListedCut:  # fmt: skip
+) -> ListedTimeline:  # fmt: skip
     """A timeline as a list of its sources: places count from timecode zero, speeds against the file. A speed that
     changes is told by what it is on the whole, with the curve beside it; in ``chains`` as events of one speed each.
     Notes say by how many source frames either is off at most."""
@@ -47,7 +47,7 @@ def listed_cut(
         what = f"{len(parts)} events of one speed" if chains else "its speed on the whole"
         told = f"{listed.name} at {settings.timecode(listed.record_in)}: its curve is told by {what}, "
         notes.append(Note(f"{told}off by {decimal_text(off, 2)} source frames at most."))
-    return ListedCut(
+    return ListedTimeline(
         settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events), tuple(notes),
         markers=cut.markers,
     )  # fmt: skip
@@ -115,7 +115,7 @@ class MadeFile:
     head: int
 
 
-def of_made_files(told: ListedCut, cut: Cut, made: Mapping[int, MadeFile]) -> ListedCut:
+def of_made_files(told: ListedTimeline, cut: EventList, made: Mapping[int, MadeFile]) -> ListedTimeline:
     """The list of the files that were made of events, all at 100 per cent; events without one are told as they are, and
     a note says so."""
     events, notes = [], []
@@ -140,7 +140,7 @@ def of_made_files(told: ListedCut, cut: Cut, made: Mapping[int, MadeFile]) -> Li
 
 
 def _listed(
-    event: Event, window: Window | None, clip: KnownClip | None, inside: ListedCut | None, rate: Rate
+    event: Event, window: Window | None, clip: KnownClip | None, inside: ListedTimeline | None, rate: Rate
 ) -> ListedEvent:
     told = event.listed
     name = clip.clip.name if clip else event.name
@@ -163,7 +163,7 @@ def _listed(
     if conformed.treatment.curve is not None:
         told_curve = {
             "curve": conformed.treatment.curve.document(), "enters": fraction_text(event.source_in),
-            "lead": fraction_text(event.lead),
+            "lead": fraction_text(event.curve_offset),
         }  # fmt: skip
         curve = json.dumps(told_curve)
     return ListedEvent(

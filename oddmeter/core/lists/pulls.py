@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from math import ceil, floor
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, SourceKind
 from oddmeter.core.numbers.places import Label, TimelinePlace
 
 
@@ -27,7 +27,7 @@ class Pull:
         return int(self.stop.count - self.first.count)
 
 
-def pulls(cut: ListedCut, handles: int = 0) -> tuple[Pull, ...]:
+def pulls(cut: ListedTimeline, handles: int = 0) -> tuple[Pull, ...]:
     """What a cut needs of each source: ranges with so many source frames of handles either side, merged where they
     meet, in the order of sources' first use. Nested timelines are looked into; no handle reaches below timecode zero.
     """
@@ -54,7 +54,7 @@ def _merged(same: list[Pull]) -> list[Pull]:
     return out
 
 
-def _uses(cut: ListedCut) -> list[tuple[ListedEvent, tuple[Label, Label]]]:
+def _uses(cut: ListedTimeline) -> list[tuple[ListedEvent, tuple[Label, Label]]]:
     """Every use of a clip, also those in nested timelines, with the labels between which it needs it."""
     out = []
     for event in cut.events:
@@ -67,7 +67,7 @@ def _uses(cut: ListedCut) -> list[tuple[ListedEvent, tuple[Label, Label]]]:
     return out
 
 
-def _between(cut: ListedCut, first: int, stop: int) -> ListedCut:
+def _between(cut: ListedTimeline, first: int, stop: int) -> ListedTimeline:
     """The part of a cut from one timeline frame to another."""
     parts = (event.within(first, stop, cut.rate) for event in cut.events)
     return replace(cut, events=tuple(part for part in parts if part is not None))

@@ -12,8 +12,8 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from oddmeter.core.cutting.events import Cut, Event, Track
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind
+from oddmeter.core.cutting.events import Event, EventList, Track
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, SourceKind
 from oddmeter.core.lists.finding import Found
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import TimelinePlace
@@ -21,7 +21,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.clips import KnownClip
 
 
-class Fate(StrEnum):
+class ChangeKind(StrEnum):
     """What became of an event: ``moved`` only in its place, ``trimmed`` in its in or out point, ``retimed`` in its
     speed; a trim that is also a move is a trim, any of them with another speed a retime. What is less than a frame,
     at the in point or by the end, is no difference: a list cannot say it."""
@@ -38,14 +38,14 @@ class Fate(StrEnum):
 class Compared:
     """What became of one event: as it was, None where it is new; as it is, None where it is gone."""
 
-    fate: Fate
+    fate: ChangeKind
     was: ListedEvent | None
     now: ListedEvent | None
 
     @property
     def made_again(self) -> bool:
         """True where what was made of it no longer is what the cut shows."""
-        return self.fate in (Fate.TRIMMED, Fate.RETIMED, Fate.NEW)
+        return self.fate in (ChangeKind.TRIMMED, ChangeKind.RETIMED, ChangeKind.NEW)
 
     @property
     def event(self) -> ListedEvent:
@@ -87,7 +87,7 @@ class _Side:
         return event.track, event.source_in.since_zero
 
 
-def compared(old: ListedCut, new: ListedCut) -> tuple[Compared, ...]:
+def compared(old: ListedTimeline, new: ListedTimeline) -> tuple[Compared, ...]:
     """Each event of both cuts once, in the order of the new cut; those that are gone where they were.
 
     Lengths at different rates are held together in seconds. Places are held together by timecode, or from the start of
@@ -107,17 +107,17 @@ _SAME_HOUR = 3600
 
 
 def _in_place(found: tuple[Compared, ...]) -> int:
-    return sum(one.fate is Fate.KEPT for one in found)
+    return sum(one.fate is ChangeKind.KEPT for one in found)
 
 
-def _compared(old: ListedCut, new: ListedCut, before: _Side, after: _Side) -> tuple[Compared, ...]:
+def _compared(old: ListedTimeline, new: ListedTimeline, before: _Side, after: _Side) -> tuple[Compared, ...]:
     out: list[Compared] = []
     olds, news = _by_source(old), _by_source(new)
     for source in dict.fromkeys([*olds, *news]):
         pairs, gone, added = _matched(olds.get(source, []), news.get(source, []), before, after)
         out += [Compared(_fate(was, now, before, after), was, now) for was, now in pairs]
-        out += [Compared(Fate.NEW, None, now) for now in added]
-        out += [Compared(Fate.GONE, was, None) for was in gone]
+        out += [Compared(ChangeKind.NEW, None, now) for now in added]
+        out += [Compared(ChangeKind.GONE, was, None) for was in gone]
     return tuple(sorted(out, key=lambda one: (_place(one, before, after), one.event.track)))
 
 
@@ -125,7 +125,7 @@ def _place(one: Compared, before: _Side, after: _Side) -> Fraction:
     return after.at(one.now) if one.now else before.at(one.event)
 
 
-def _by_source(cut: ListedCut) -> dict[tuple[str, ...], list[ListedEvent]]:
+def _by_source(cut: ListedTimeline) -> dict[tuple[str, ...], list[ListedEvent]]:
     out: dict[tuple[str, ...], list[ListedEvent]] = defaultdict(list)
     for event in cut.events:
         if event.kind is not SourceKind.GAP:
@@ -196,33 +196,37 @@ def _sharing(olds: Left, news: Left, before: _Side, after: _Side) -> dict[int, i
     return out
 
 
-def _fate(was: ListedEvent, now: ListedEvent, before: _Side, after: _Side) -> Fate:
+def _fate(was: ListedEvent, now: ListedEvent, before: _Side, after: _Side) -> ChangeKind:
     frame = 1 / min(was.source_in.rate.value, now.source_in.rate.value, before.rate.value, after.rate.value)
     runs_off = abs(was.speed - now.speed) * min(before.length(was), after.length(now))
     if was.reverse != now.reverse or runs_off >= frame:
-        return Fate.RETIMED
+        return ChangeKind.RETIMED
     # A list can only say full frames.
     begins_off = abs(was.source_in.since_zero - now.source_in.since_zero)
     cut_alike = begins_off < frame and before.length(was) == after.length(now)
     if not cut_alike or was.transition != now.transition:
-        return Fate.TRIMMED
-    return Fate.KEPT if (was.track, before.at(was)) == (now.track, after.at(now)) else Fate.MOVED
+        return ChangeKind.TRIMMED
+    return ChangeKind.KEPT if (was.track, before.at(was)) == (now.track, after.at(now)) else ChangeKind.MOVED
 
 
 @dataclass(frozen=True)
 class Takeover:
     """The next version of a timeline's events, and what became of each."""
 
-    cut: Cut
+    cut: EventList
     found: tuple[Compared, ...]
 
-    def of(self, fate: Fate) -> tuple[Compared, ...]:
+    def of(self, fate: ChangeKind) -> tuple[Compared, ...]:
         """The events of one fate."""
         return tuple(one for one in self.found if one.fate is fate)
 
 
 def taken_over(
-    cut: Cut, told: ListedCut, new: ListedCut, found: tuple[tuple[Event, Found], ...], known: Mapping[int, KnownClip]
+    cut: EventList,
+    told: ListedTimeline,
+    new: ListedTimeline,
+    found: tuple[tuple[Event, Found], ...],
+    known: Mapping[int, KnownClip],
 ) -> Takeover:
     """A timeline with the next version of its list taken over. ``told`` are its events as a list, in order of time and
     track; ``found`` the events of the new list with their clips.
@@ -232,7 +236,10 @@ def taken_over(
     as well. Raises ``RuleError`` where the rates differ.
     """
     if new.rate != cut.rate:
-        raise RuleError(f"The list is at {new.rate}, this timeline at {cut.rate}; bring it in by itself.", "rate")
+        raise RuleError(
+            f"The list is at {new.rate} and this timeline at {cut.rate}. Import the list as a timeline of its own.",
+            "rate",
+        )
     ours = cut.in_time
     old_events = [_alike(event, listed, known) for event, listed in zip(ours, told.events, strict=True)]
     before = {id(one): event for one, event in zip(old_events, ours, strict=True)}
@@ -250,7 +257,7 @@ def taken_over(
             kept.append(replace(coming, id=free - number, group=None))
             continue
         kept.append(_next(before[id(one.was)], coming, one))
-    return Takeover(Cut(cut.rate, laid_out(kept), new.markers or cut.markers), versions)
+    return Takeover(EventList(cut.rate, laid_out(kept), new.markers or cut.markers), versions)
 
 
 def _next(event: Event, coming: Event, one: Compared) -> Event:
@@ -259,10 +266,10 @@ def _next(event: Event, coming: Event, one: Compared) -> Event:
         event, record_in=coming.record_in, length=coming.length, track=coming.track, transition=coming.transition,
         listed=coming.listed or event.listed,
     )  # fmt: skip
-    if one.fate in (Fate.KEPT, Fate.MOVED):
+    if one.fate in (ChangeKind.KEPT, ChangeKind.MOVED):
         return replace(placed, length=event.length)
-    ranged = replace(placed, source_in=coming.source_in, lead=coming.lead)
-    if one.fate is Fate.TRIMMED:
+    ranged = replace(placed, source_in=coming.source_in, curve_offset=coming.curve_offset)
+    if one.fate is ChangeKind.TRIMMED:
         return ranged
     wish, reverse = coming.decisions.intent, coming.decisions.reverse
     return replace(ranged, decisions=replace(event.decisions, intent=wish, reverse=reverse))

@@ -125,7 +125,7 @@ class Path:
 
     def __post_init__(self) -> None:
         if not self.pieces:
-            raise RuleError("Nothing of this clip is left to be shown.", "curve")
+            raise RuleError("Nothing of this clip would be shown.", "curve")
 
     @staticmethod
     def straight(source: Fraction, speed: Fraction, lasts: Fraction) -> "Path":

@@ -74,7 +74,7 @@ def _towards(points: Sequence[Point], time: Time, first: int, stop: int) -> Iter
         name = f"point {number + 1}"
         if point.frame is None or not first <= point.frame <= stop:
             used = f"{first} to {stop - 1}"
-            raise RuleError(f"In the curve {name} stands at frame {point.frame}, outside of {used}.", "curve")
+            raise RuleError(f"Curve: {name} is at frame {point.frame}, outside {used}.", "curve")
         segment = _Segment(time(point.frame) - time(here), leaves, point.arrives, ease)
         _check(segment, name, here, point.frame)
         yield segment
@@ -83,15 +83,15 @@ def _towards(points: Sequence[Point], time: Time, first: int, stop: int) -> Iter
 
 def _check(segment: _Segment, name: str, here: int, there: int) -> None:
     if segment.leaves * segment.arrives < 0:
-        raise RuleError(f"In the curve {name} is reached the other way round: turn at a speed of 0.", "curve")
+        raise RuleError(f"Curve: {name} is reached in the other direction. Reverse at a speed of 0.", "curve")
     if not segment.length:
         return
     speed = mean_speed(segment.leaves, segment.arrives, segment.ease)
     if speed == 0:
-        raise RuleError(f"In the curve {name} is never reached: it stands still at frame {here}.", "curve")
+        raise RuleError(f"Curve: {name} is never reached, since the picture holds at frame {here}.", "curve")
     if (speed > 0) != (segment.length > 0):
         way = "backwards" if speed < 0 else "forwards"
-        raise RuleError(f"In the curve {name} at frame {there} is never reached {way} from frame {here}.", "curve")
+        raise RuleError(f"Curve: {name} at frame {there} is never reached {way} from frame {here}.", "curve")
 
 
 def _after(point: Point, time: Time, first: int, stop: int) -> _Segment:
@@ -123,7 +123,7 @@ def _scaled(points: Sequence[Point], segments: Sequence[_Segment], timeline_rate
             continue
         name = f"point {number + 1}"
         if room <= 0:
-            raise RuleError(f"In the curve there is no room for what comes before {name}, pinned at {at}.", "curve")
+            raise RuleError(f"Curve: nothing fits before {name}, which is pinned at {at}.", "curve")
         if taken == 0:
-            raise RuleError(f"In the curve {name} cannot come at {at}: nothing lies before it to be slowed.", "curve")
+            raise RuleError(f"Curve: {name} cannot be pinned at {at}, since nothing before it can be slowed.", "curve")
         yield Scaled(max(0, before), number, taken / room)

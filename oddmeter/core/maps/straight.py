@@ -38,9 +38,9 @@ class StraightMap(FrameMap):
 
     def __post_init__(self) -> None:
         if self.units < 1:
-            raise RuleError("There are no frames between in and out.", "frames")
+            raise RuleError("There are no frames between the in and out points.", "frames")
         if self.held.numerator < self.held.denominator:
-            raise RuleError("A held rate is no higher than the timeline's.", "held")
+            raise RuleError("A held rate cannot be higher than the timeline rate.", "held")
 
     @staticmethod
     def of(stride: Fraction, units: int, held: Fraction = Fraction(1), *, reverse: bool = False) -> "StraightMap":

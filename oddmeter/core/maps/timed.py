@@ -60,9 +60,9 @@ class TimedMap(FrameMap):
 
     def __post_init__(self) -> None:
         if self.units < 1:
-            raise RuleError("There are no frames between in and out.", "frames")
+            raise RuleError("There are no frames between the in and out points.", "frames")
         if self.held < 1:
-            raise RuleError("A held rate is no higher than the timeline's.", "held")
+            raise RuleError("A held rate cannot be higher than the timeline rate.", "held")
 
     @property
     def holds(self) -> bool:

@@ -28,7 +28,7 @@ class Clock:
     def __post_init__(self) -> None:
         ticks = self.ticks
         if self.base <= 0 or len(ticks) < 2 or ticks[0] != 0 or ticks[-1] <= 0 or bool((np.diff(ticks) < 0).any()):
-            raise RuleError("Times of frames begin at 0, never run backwards, and end after the first frame.", "times")
+            raise RuleError("Frame times must start at 0, never decrease, and end after the first frame.", "times")
 
     @staticmethod
     def of(ticks: Sequence[int] | Ticks, base: Fraction) -> "Clock":
@@ -43,7 +43,7 @@ class Clock:
         base = Fraction(1, lcm(*(time.denominator for time in every)))
         ticks = [int((time - every[0]) / base) for time in every]
         if max(map(abs, ticks)) >= 1 << 62:
-            raise RuleError("These times are too fine for their length.", "times")
+            raise RuleError("These times are too precise for the length of the clip.", "times")
         return Clock.of(ticks, base)
 
     @cached_property

@@ -25,7 +25,7 @@ class Timecode:
 
     def __post_init__(self) -> None:
         if self.drop and not can_drop(self.rate):
-            raise RuleError(f"Drop-frame numbering does not exist at {self.rate}; only at 29.97 and 59.94.", "timecode")
+            raise RuleError(f"Drop-frame timecode exists only at 29.97 and 59.94, not at {self.rate}.", "timecode")
         day = frames_in_day(self.rate, self.drop)
         if not 0 <= self.frames < day:
             raise RuleError(f"Frame {self.frames} lies outside the day of {day} frames.", "timecode")
@@ -50,14 +50,14 @@ class Timecode:
             raise RuleError(f"“{typed}” is not a timecode. Write one like 01:00:00:00 or 01:00:00;00.", "timecode")
         nominal = rate.nominal
         if hours > 23 or minutes > 59 or seconds > 59 or part >= nominal:
-            raise RuleError(f"“{typed}” names no frame of the day at {rate}.", "timecode")
+            raise RuleError(f"“{typed}” is not a valid timecode at {rate}.", "timecode")
         frames = (hours * 3600 + minutes * 60 + seconds) * nominal + part
         if not dropping:
             return Timecode(frames, rate)
         if not can_drop(rate):
-            raise RuleError(f"“{typed}” is drop-frame, which does not exist at {rate}.", "timecode")
+            raise RuleError(f"“{typed}” is drop-frame timecode, which does not exist at {rate}.", "timecode")
         if _is_skipped(minutes, seconds, part, rate):
-            raise RuleError(f"“{typed}” is a number that drop-frame skips.", "timecode")
+            raise RuleError(f"“{typed}” does not exist: drop-frame timecode skips this number.", "timecode")
         total_minutes = hours * 60 + minutes
         return Timecode(frames - _skipped_a_minute(rate) * (total_minutes - total_minutes // 10), rate, True)
 

@@ -6,16 +6,16 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from oddmeter.core.decisions.levels import Decisions, Layer, Level, resolve
-from oddmeter.core.decisions.parts import Wish
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.planning.plans import Plan, planned
 
-ALTERNATIVES: tuple[Wish, ...] = (
-    Wish(Intent.REAL_TIME),
-    Wish(Intent.EVERY_FRAME),
-    Wish(Intent.PACE, Fraction(1, 2)),
-    Wish(Intent.LEAVE),
+ALTERNATIVES: tuple[IntentSetting, ...] = (
+    IntentSetting(Intent.REAL_TIME),
+    IntentSetting(Intent.EVERY_FRAME),
+    IntentSetting(Intent.PACE, Fraction(1, 2)),
+    IntentSetting(Intent.LEAVE),
 )
 """What is set beside each other for a selection."""
 
@@ -55,7 +55,7 @@ class Alternative:
     """What another wish would make of some clips: the plan of the first of them, the length of all in timeline frames,
     how many have which kind of cadence, and their different speeds."""
 
-    wish: Wish
+    wish: IntentSetting
     first: Plan
     after: int
     kinds: Mapping[Kind, int]
@@ -63,7 +63,7 @@ class Alternative:
     chosen: bool
 
 
-def alternative(wish: Wish, plans: Sequence[Plan]) -> Alternative:
+def alternative(wish: IntentSetting, plans: Sequence[Plan]) -> Alternative:
     """What a wish would make of clips that are planned otherwise; where it cannot be done, a clip stays as it is.
 
     Clips of the same rates and decisions get the same map, laid over each one's own units.
@@ -86,7 +86,7 @@ def alternative(wish: Wish, plans: Sequence[Plan]) -> Alternative:
     )  # fmt: skip
 
 
-def _wished(plan: Plan, wish: Wish) -> Plan:
+def _wished(plan: Plan, wish: IntentSetting) -> Plan:
     held = resolve([Layer(Level.CLIP, "", plan.resolved.decisions), Layer(Level.CLIP, "", Decisions(intent=wish))])
     tried = planned(plan.known, held, plan.timeline)
     return tried if isinstance(tried, Plan) else plan

@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Generic, TypeVar
 
 from oddmeter.core.decisions.levels import Decisions, Level
-from oddmeter.core.decisions.parts import Part, Wish, parse_part, parse_wish
+from oddmeter.core.decisions.parts import IntentSetting, Part, parse_intent, parse_part
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.decisions.vocabulary import part_text, titled
 from oddmeter.core.evidence.claims import Word
@@ -27,14 +27,14 @@ _RELATIVE = ("*", "+", "-", "−")
 
 
 @dataclass(frozen=True)
-class Put(Generic[T]):
+class Assignment(Generic[T]):
     """Something to put in place of what is there; None takes it away."""
 
     value: T | None
 
 
 @dataclass(frozen=True)
-class WishAsked:
+class IntentAsked:
     """An intent with its value as people type it: ``40%``, ``2/5``, a length for *fit*; or what it shall be relative to
     what it is now: ``*1/2``, ``+10%``."""
 
@@ -64,12 +64,12 @@ class Asked:
     of its own. ``shot_rate`` is a person's word, as typed; taken away it is left to the evidence.
     """
 
-    wish: WishAsked | None = None
+    wish: IntentAsked | None = None
     parts: Mapping[Part, str] = field(default_factory=dict)
     back: Sequence[Part] = ()
     copied: Copied | None = None
-    recipe: Put[int] | None = None
-    shot_rate: Put[str] | None = None
+    recipe: Assignment[int] | None = None
+    shot_rate: Assignment[str] | None = None
     tag: str | None = None
     untag: str | None = None
     note: str | None = None
@@ -89,7 +89,7 @@ def changed(asked: Asked, outcomes: Sequence[Outcome], house: House, timeline: T
     something asked for says nothing."""
     given = replace(_taken_over(asked.copied), **{part.value: parse_part(part, t) for part, t in asked.parts.items()})
     if asked.recipe is not None and asked.recipe.value is not None and asked.recipe.value not in house.revisions:
-        raise RuleError("This recipe is not there, or no longer.", "missing")
+        raise RuleError("This recipe no longer exists.", "missing")
     wish = _wisher(asked.wish, timeline)
     word = _word(asked.shot_rate, person)
     out = []
@@ -136,29 +136,29 @@ def _taken_over(copied: Copied | None) -> Decisions:
     return source.decisions.only(own)
 
 
-def _word(shot_rate: Put[str] | None, person: str) -> Word | None:
+def _word(shot_rate: Assignment[str] | None, person: str) -> Word | None:
     if shot_rate is None or not shot_rate.value:
         return None
     return Word(Question.SHOT_RATE, Rate.parse(shot_rate.value).exact, person)
 
 
-def _wisher(asked: WishAsked | None, timeline: Timeline) -> Callable[[Outcome], Wish | None] | None:
+def _wisher(asked: IntentAsked | None, timeline: Timeline) -> Callable[[Outcome], IntentSetting | None] | None:
     """What is wanted of each clip: the same for all, or relative to what it is now."""
     if asked is None:
         return None
     settings = timeline.settings
     if not asked.is_relative:
-        wish = parse_wish(asked.intent, asked.typed, settings.rate, settings.drop_frame)
+        wish = parse_intent(asked.intent, asked.typed, settings.rate, settings.drop_frame)
         return lambda outcome: wish
     factor = _relative(asked.typed)
 
-    def relative(outcome: Outcome) -> Wish | None:
+    def relative(outcome: Outcome) -> IntentSetting | None:
         if not isinstance(outcome, Plan):
             return outcome.resolved.decisions.intent
         if asked.intent is Intent.FIT:
-            return Wish(asked.intent, Fraction(max(1, round(outcome.after * factor))))
+            return IntentSetting(asked.intent, Fraction(max(1, round(outcome.after * factor))))
         now = outcome.conformed.pace if asked.intent is Intent.PACE else outcome.conformed.speed
-        return Wish(asked.intent, now * factor)
+        return IntentSetting(asked.intent, now * factor)
 
     return relative
 
@@ -173,29 +173,31 @@ def _relative(typed: str) -> Fraction:
         share = parse_fraction(typed[1:])
         factor = 1 + share if typed[0] == "+" else 1 - share
     if factor <= 0:
-        raise RuleError("Less than nothing cannot be played.", "number")
+        raise RuleError("A speed cannot be below zero. To play backwards, set the direction.", "number")
     return factor
 
 
-def _title(asked: Asked, outcomes: Sequence[Outcome], wish: Wish | None, house: House, word: Word | None) -> str:
+def _title(
+    asked: Asked, outcomes: Sequence[Outcome], wish: IntentSetting | None, house: House, word: Word | None
+) -> str:
     """What the change is called in undo: ``Real time for 12 clips``."""
     parts = list(_said(asked, wish, house, word))
     if not parts:
-        raise RuleError("Nothing was asked for.", "request")
+        raise RuleError("Enter a value.", "request")
     what, whom = ", ".join(parts), outcomes[0].clip.name if len(outcomes) == 1 else f"{len(outcomes)} clips"
     names = [timeline.settings.name for timeline in asked.uses or ()]
     only = f", on {' and '.join(names)} alone" if names else ""
     return f"{what[0].upper()}{what[1:]} for {whom}{only}"
 
 
-def _said(asked: Asked, wish: Wish | None, house: House, word: Word | None) -> Iterable[str]:
+def _said(asked: Asked, wish: IntentSetting | None, house: House, word: Word | None) -> Iterable[str]:
     if asked.copied is not None:
         yield f"as {asked.copied.source.clip.name}"
     if asked.wish is not None and wish is not None:
         yield f"{asked.wish.intent} {asked.wish.typed}" if asked.wish.is_relative else part_text(Part.INTENT, wish)
     yield from (titled(part, parse_part(part, text)) for part, text in asked.parts.items())
     for part in asked.back:
-        yield "no decision" if part is Part.INTENT else f"{part} left to the levels above"
+        yield "no decision" if part is Part.INTENT else f"{part} inherited"
     if asked.recipe is not None:
         recipe = house.recipe(asked.recipe.value)
         yield f"recipe “{recipe.name}”" if recipe else "no recipe"

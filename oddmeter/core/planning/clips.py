@@ -181,12 +181,12 @@ def known_of(clip: Clip) -> KnownClip:
     """What a clip's evidence comes to. Its claims are let go of; they are drawn up again where they are asked for."""
     facts = clip.facts
     if facts is None:
-        return KnownClip(clip, None, None, "It has not been looked at yet.")
+        return KnownClip(clip, None, None, "It has not been analysed yet.")
     findings, material, trouble = _found(clip), None, ""
     if facts.fault is not None:
         trouble = facts.fault
     elif facts.file_rate is None:
-        trouble = "It has no rate of its own; settle its file rate in Intake."
+        trouble = "It has no frame rate. Set its file rate in Intake."
     elif facts.frames < 1:
         trouble = "It has no frames."
     else:

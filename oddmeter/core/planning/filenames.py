@@ -35,12 +35,12 @@ def filled(pattern: str, values: Mapping[str, str]) -> str:
     """
     for word in re.findall(r"\{([^{}]*)\}", pattern):
         if word not in WORDS:
-            raise RuleError(f"A name pattern knows no “{word}”. It knows {', '.join(WORDS)}.", "name")
+            raise RuleError(f"“{word}” is not a field of a name pattern. Use {', '.join(WORDS)}.", "name")
     if re.search(r"[{}]", re.sub(r"\{[^{}]*\}", "", pattern)):
-        raise RuleError("A brace in the name pattern has no partner.", "name")
+        raise RuleError("A brace in the name pattern is not closed.", "name")
     name = safe_name(re.sub(r"\{([^{}]*)\}", lambda match: values[match[1]], pattern))
     if not name:
-        raise RuleError("The name pattern gives an empty name.", "name")
+        raise RuleError("This name pattern produces an empty name.", "name")
     return name
 
 
@@ -55,5 +55,5 @@ def safe_folder(text: str) -> str:
     for the folder itself. Raises ``RuleError`` for ``..``."""
     parts = text.replace("\\", "/").split("/")
     if any(part.strip() == ".." for part in parts):
-        raise RuleError("A folder name cannot lead upwards.", "folder")
+        raise RuleError("A folder cannot contain “..”.", "folder")
     return "/".join(filter(None, map(safe_name, parts)))

@@ -55,7 +55,7 @@ class Show:
     def settled_timeline(self) -> Timeline:
         """The timeline that is planned for; raises ``RuleError`` where none is settled."""
         if self.default_timeline is None:
-            raise RuleError("The show has no timeline. Settle one in Brief.", "timeline")
+            raise RuleError("This show has no timeline. Add one in Brief.", "timeline")
         return self.default_timeline
 
 

@@ -28,7 +28,7 @@ class RateEvidence:
     def sentence(self) -> str:
         """What is to be asked, with the evidence."""
         fits = ", ".join(str(rate) for rate in self.rates) or "no usual rate"
-        return f"An edit decision list does not say its rate; say it. {' '.join(self.reasons)} It fits {fits}."
+        return f"An EDL does not state its rate. Enter it. {' '.join(self.reasons)} It fits {fits}."
 
 
 def rate_evidence(lines: Lines) -> RateEvidence:

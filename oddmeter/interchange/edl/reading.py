@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Marker, Note, SourceKind, Transition
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, Marker, Note, SourceKind, Transition
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, round_half_up
 from oddmeter.core.numbers.places import Label
@@ -23,7 +23,7 @@ _COUNTED = (24, 25, 30, 48, 50, 60, 72, 90, 96, 100, 120, 240)
 """Nominal rates at which the timecode of sources is counted."""
 
 
-def read_edl(text: str, rate: Rate | None = None, drop_frame: bool = False, name: str = "") -> ListedCut:
+def read_edl(text: str, rate: Rate | None = None, drop_frame: bool = False, name: str = "") -> ListedTimeline:
     """The cut in a list, counted at ``rate``, or at the only rate that fits it; ``drop_frame`` where no line says how
     it is counted. ``name`` is what it is called where it has no title.
 
@@ -31,7 +31,7 @@ def read_edl(text: str, rate: Rate | None = None, drop_frame: bool = False, name
     """
     lines = lines_of(text)
     if not lines.entries:
-        raise RuleError("There is no event in this list: no line has four timecodes.", "list")
+        raise RuleError("This list has no events: no line contains four timecodes.", "list")
     if rate is None:
         evidence = rate_evidence(lines)
         if (rate := evidence.only) is None:
@@ -62,7 +62,7 @@ class _Reading:
         if drop and not can_drop(rate):
             line = next((one.line for one in lines.entries if ";" in one.record_in), None)
             where = "" if line is None else f"Line {line}: "
-            raise RuleError(f"{where}The list is counted in drop-frame, which does not exist at {rate}.", "list")
+            raise RuleError(f"{where}The list uses drop-frame timecode, which does not exist at {rate}.", "list")
         self.sources = self._source_rates()
         self.semicolons = any(";" in code for one in lines.entries for code in (one.record_in, one.record_out))
         self.never_drop = {
@@ -70,7 +70,7 @@ class _Reading:
             if is_skipped(code, self._rate_of(one))
         }  # fmt: skip
 
-    def cut(self, name: str) -> ListedCut:
+    def cut(self, name: str) -> ListedTimeline:
         """All of it, in order of time on each track."""
         spans = self._past_midnight([self._span(entry) for entry in self.lines.entries])
         start = min(span.record_in for span in spans)
@@ -81,12 +81,12 @@ class _Reading:
             event = self._event(entry, span, start)
             events += [replace(event, track=track) for track in entry.tracks]
         if not events:
-            raise RuleError("Every event in this list is without length.", "list")
+            raise RuleError("Every event in this list has zero length.", "list")
         ordered = sorted(events, key=lambda one: (one.record_in, one.is_sound, one.track))
         self._out_of_order(spans)
         self.notes += _over_each_other(ordered)
         notes = sorted(self.notes, key=lambda note: note.line or 0)
-        return ListedCut(
+        return ListedTimeline(
             self.lines.title or name, self.rate, self.drop, start, tuple(ordered), tuple(notes),
             tuple(self._markers(start)),
         )  # fmt: skip
@@ -145,7 +145,7 @@ class _Reading:
         source = [self._frames(entry, code, rate, drop) for code in (entry.source_in, entry.source_out)]
         record[1] = _behind(record[1], record[0], frames_in_day(self.rate, self.drop))
         if record[1] < record[0]:
-            raise RuleError(f"Line {entry.line}: The event ends on the record before it begins.", "list")
+            raise RuleError(f"Line {entry.line}: The event's record out is before its record in.", "list")
         source[1] = _behind(source[1], source[0], frames_in_day(rate, drop))
         return _Span(rate, source[0], source[1], record[0], record[1], drop)
 
@@ -185,7 +185,9 @@ class _Reading:
                 continue
             fitting = [one for one in _COUNTED if one > highest and (not dropped or one in (30, 60))]
             if not fitting:
-                raise RuleError(f"Line {entries[0].line}: Frame number {highest} is beyond any timecode.", "list")
+                raise RuleError(
+                    f"Line {entries[0].line}: Frame number {highest} is too high for any timecode rate.", "list"
+                )
             thousandths = Fraction(1000, 1001) if dropped or self.rate.is_ntsc else Fraction(1)
             rates[reel] = Rate(fitting[0] * thousandths)
             why = f"It has frame number {highest}" if highest >= self.rate.nominal else "It drops numbers"

@@ -5,7 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 from itertools import count
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Note, SourceKind, Written
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, Note, SourceKind, Written
 from oddmeter.core.numbers.numerals import decimal_text, fixed_text, round_half_up
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
@@ -15,7 +15,7 @@ AUXILIARY = "AX"
 """The reel of a source that has none."""
 
 
-def write_edl(cut: ListedCut) -> Written:
+def write_edl(cut: ListedTimeline) -> Written:
     """The cut as an edit decision list; nested timelines are written by their name, and gaps are left."""
     losses: list[Note] = []
     lines = [f"TITLE: {_plain(cut.name)}"]
@@ -48,7 +48,7 @@ def motion_cost(event: ListedEvent, rate: Rate) -> Fraction:
     return abs(told - event.speed) * event.source_in.rate.value / rate.value * event.length
 
 
-def _event(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, number: int) -> Iterator[str]:
+def _event(cut: ListedTimeline, event: ListedEvent, before: ListedEvent | None, number: int) -> Iterator[str]:
     source = _source(cut, event)
     record = f"{cut.timecode(event.record_in)} {cut.timecode(event.stop)}"
     head, reel, track = f"{number:03} ", _reel(event), f"{_channel(event.track):<5}"
@@ -76,7 +76,7 @@ def _event(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, numbe
     yield from (f"* {_plain(text)}" for text in event.comments)
 
 
-def _coming_from(cut: ListedCut, event: ListedEvent, before: ListedEvent | None, head: str, track: str) -> str:
+def _coming_from(cut: ListedTimeline, event: ListedEvent, before: ListedEvent | None, head: str, track: str) -> str:
     """The line without length that says what a transition comes from."""
     record = cut.timecode(event.record_in)
     if before is None or before.stop != event.record_in or before.kind is SourceKind.BLACK:
@@ -86,13 +86,13 @@ def _coming_from(cut: ListedCut, event: ListedEvent, before: ListedEvent | None,
     return f"{head} {_reel(before):<8} {track} C        {at} {at} {record} {record}"
 
 
-def _source(cut: ListedCut, event: ListedEvent) -> str:
+def _source(cut: ListedTimeline, event: ListedEvent) -> str:
     """Source in and out; backwards from the lower to the higher one as well, as lists have it."""
     begin, end = (label.timecode(_drops(cut, event)) for label in _source_labels(cut, event))
     return f"{begin} {end}"
 
 
-def _source_labels(cut: ListedCut, event: ListedEvent) -> tuple[Label, Label]:
+def _source_labels(cut: ListedTimeline, event: ListedEvent) -> tuple[Label, Label]:
     """The full labels at which a source begins and ends, one apart at least."""
     if event.kind is SourceKind.BLACK:
         return Label(Fraction(0), cut.rate), Label(Fraction(event.length), cut.rate)
@@ -108,13 +108,13 @@ def _counted(source: Rate, cut: Rate) -> Rate:
     return source if whole and source.nominal <= 100 else cut
 
 
-def _drops(cut: ListedCut, event: ListedEvent) -> bool:
+def _drops(cut: ListedTimeline, event: ListedEvent) -> bool:
     """True where source timecode is written in drop-frame: as the source counts, where it is written at its rate."""
     rate = event.source_in.rate
     return cut.drops(event) if _counted(rate, cut.rate) == rate else cut.drop_frame
 
 
-def _losses(cut: ListedCut, event: ListedEvent) -> Iterator[str]:
+def _losses(cut: ListedTimeline, event: ListedEvent) -> Iterator[str]:
     if event.kind is SourceKind.BLACK:
         return
     begin, _ = _source_labels(cut, event)

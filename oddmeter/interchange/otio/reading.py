@@ -13,7 +13,7 @@ from typing import Any
 
 import opentimelineio as otio
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, Marker, Note, SourceKind, Transition
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, Marker, Note, SourceKind, Transition
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
@@ -30,7 +30,7 @@ no floor."""
 _PIECES = re.compile(r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[\[{]|[\]}]', re.DOTALL)
 
 
-def read_otio(text: str, rate: Rate | None = None, drop_frame: bool = False, name: str = "") -> ListedCut:
+def read_otio(text: str, rate: Rate | None = None, drop_frame: bool = False, name: str = "") -> ListedTimeline:
     """The cut in an OpenTimelineIO document; ``rate`` in place of the one that it says itself. Raises ``RuleError``
     where it is none, or holds no timeline."""
     _insist_on_depth(text)
@@ -38,7 +38,7 @@ def read_otio(text: str, rate: Rate | None = None, drop_frame: bool = False, nam
         found = otio.adapters.read_from_string(text, "otio_json")
     except Exception as error:  # the library raises whatever its parser meets
         told = str(error).strip().splitlines()
-        raise RuleError(f"This is no OpenTimelineIO document: {(told or ['it cannot be read'])[-1]}", "list") from error
+        raise RuleError(f"This is not an OpenTimelineIO file: {(told or ['it cannot be read'])[-1]}", "list") from error
     timeline = _timeline(found)
     start = timeline.global_start_time
     own = _own(timeline)
@@ -55,7 +55,9 @@ def _insist_on_depth(text: str) -> None:
     for piece in _PIECES.finditer(text):
         deep += {"[": 1, "{": 1, "]": -1, "}": -1}.get(piece[0], 0)
         if deep > _DEEPEST_TEXT:
-            raise RuleError(f"This document is nested more than {_DEEPEST_TEXT} deep; it is not read.", "list")
+            raise RuleError(
+                f"This file is nested more than {_DEEPEST_TEXT} levels deep, which is not supported.", "list"
+            )
 
 
 def _timeline(found: Any) -> otio.schema.Timeline:
@@ -67,7 +69,7 @@ def _timeline(found: Any) -> otio.schema.Timeline:
         out.tracks = tracks
         return out
     if not isinstance(found, otio.schema.Timeline):
-        raise RuleError("This OpenTimelineIO document holds no timeline.", "list")
+        raise RuleError("This OpenTimelineIO file contains no timeline.", "list")
     return found
 
 
@@ -80,7 +82,7 @@ def _rate_of(timeline: otio.schema.Timeline) -> Rate:
         rates = [_rate(one.duration) for one in ranges if one is not None and one.duration.rate > 0]
         if rates:
             return max(rates, key=rates.count)
-    raise RuleError("No item of this timeline says its rate; say it.", "rate")
+    raise RuleError("This timeline does not state its rate. Enter it.", "rate")
 
 
 class _Reading:
@@ -89,10 +91,10 @@ class _Reading:
         self.notes: list[Note] = []
         self.items = 0
 
-    def stack(self, stack: otio.schema.Stack, name: str, deep: int) -> ListedCut:
+    def stack(self, stack: otio.schema.Stack, name: str, deep: int) -> ListedTimeline:
         """All tracks of a stack; children that are no tracks are tracks of one item."""
         if deep > _DEEPEST:
-            raise RuleError(f"Timelines are nested more than {_DEEPEST} deep.", "list")
+            raise RuleError(f"Timelines are nested more than {_DEEPEST} levels deep.", "list")
         events: list[ListedEvent] = []
         kept: dict[str, Any] = {}
         counts = {"V": 0, "A": 0}
@@ -106,7 +108,7 @@ class _Reading:
             events += self._track(child if is_track else [child], track, deep)
         markers = [self._marker(one) for one in stack.markers]
         ordered = sorted(events, key=lambda one: (one.record_in, one.is_sound))
-        return ListedCut(
+        return ListedTimeline(
             name, self.rate, self.drop, 0, tuple(ordered), (), tuple(markers), json.dumps({"tracks": kept})
         )  # fmt: skip
 
@@ -117,7 +119,7 @@ class _Reading:
         for child in children:
             self.items += 1
             if self.items > _MOST_ITEMS:
-                raise RuleError(f"A timeline of more than {_MOST_ITEMS} items is not read.", "list")
+                raise RuleError(f"Timelines of more than {_MOST_ITEMS} items are not supported.", "list")
             if isinstance(child, otio.schema.Transition):
                 waiting = child
                 continue
@@ -218,13 +220,13 @@ class _Range:
 def _range(item: Any) -> _Range:
     where = item.source_range or _available(item)
     if where is None:
-        raise RuleError(f"“{item.name}” says neither what it takes of its source nor how long that is.", "list")
+        raise RuleError(f"“{item.name}” has neither a source range nor a length.", "list")
     available = _available(item)
     start, duration = where.start_time, where.duration
     rate = _rate(available.start_time if available is not None and available.start_time.rate > 0 else start)
     seconds = _value(duration) / _rate(duration).value
     if seconds < 0:
-        raise RuleError(f"“{item.name}” has a length below zero.", "list")
+        raise RuleError(f"“{item.name}” has a negative length.", "list")
     return _Range(_value(start) * rate.value / _rate(start).value, rate, seconds)
 
 
@@ -298,5 +300,5 @@ def _rate(time: otio.opentime.RationalTime) -> Rate:
 def _exact(value: float) -> Fraction:
     """The simplest fraction that a floating number stands for, as near as it can tell."""
     if not isfinite(value):
-        raise RuleError("There is a value in this document that is no number.", "list")
+        raise RuleError("This file contains a value that is not a number.", "list")
     return Fraction(value).limit_denominator(1_000_000)

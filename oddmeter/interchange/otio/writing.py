@@ -10,7 +10,7 @@ from typing import Any
 
 import opentimelineio as otio
 
-from oddmeter.core.cutting.listed import ListedCut, ListedEvent, SourceKind, is_sound_track
+from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, SourceKind, is_sound_track
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.otio.reading import DISSOLVE, OWN
@@ -19,7 +19,7 @@ _REEL = "cmx_3600"
 """Where the library's own reader of edit decision lists keeps the reel."""
 
 
-def write_otio(cut: ListedCut) -> str:
+def write_otio(cut: ListedTimeline) -> str:
     """The cut as an OpenTimelineIO document."""
     timeline = otio.schema.Timeline(name=cut.name)
     timeline.global_start_time = otio.opentime.RationalTime(cut.start, float(cut.rate.value))
@@ -31,7 +31,7 @@ def write_otio(cut: ListedCut) -> str:
     return str(otio.adapters.write_to_string(timeline, "otio_json"))
 
 
-def _stack(cut: ListedCut, rate: Rate) -> otio.schema.Stack:
+def _stack(cut: ListedTimeline, rate: Rate) -> otio.schema.Stack:
     stack = otio.schema.Stack(name=cut.name)
     kept = json.loads(cut.kept or "{}").get("tracks", {})
     for name in cut.tracks:

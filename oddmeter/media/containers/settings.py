@@ -48,7 +48,9 @@ class Encoding:
         """
         if width < self.smallest[0] or height < self.smallest[1]:
             small = f"{self.smallest[0]} × {self.smallest[1]}"
-            raise RuleError(f"{self.label} needs at least {small}; this clip is {width} × {height}.", "raster")
+            raise RuleError(
+                f"{self.label} needs a raster of at least {small}; this clip is {width} × {height}.", "raster"
+            )
         alpha = alpha and bool(source) and _samples(source).alpha
         if source in self.pixel_formats and alpha == _samples(source).alpha:
             return source
@@ -113,8 +115,9 @@ class _Samples:
     def cost_of(self, source: "_Samples") -> tuple[int, int, bool, int, int]:
         """What storing a source in this costs, the gravest first: bits, chroma, its kind, and what is stored for
         nothing."""
-        lost, gained = source.bits - self.bits, source.chroma - self.chroma
-        return max(0, lost), max(0, gained), self.rgb is not source.rgb, max(0, -lost), max(0, -gained)
+        bits_lost, chroma_lost = source.bits - self.bits, source.chroma - self.chroma
+        spare = max(0, -bits_lost), max(0, -chroma_lost)
+        return max(0, bits_lost), max(0, chroma_lost), self.rgb is not source.rgb, *spare
 
 
 @lru_cache(maxsize=64)

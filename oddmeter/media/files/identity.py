@@ -22,7 +22,7 @@ def identify(path: Path, *, whole: bool = False) -> Identity:
     try:
         files = list(sequence(path).files) if is_sequence(path) else [path]
         if not files:
-            raise RuleError(f"{path.name} is no longer where it was.", "missing")
+            raise RuleError(f"{path.name} has been moved or deleted.", "missing")
         known = [file.stat() for file in files]
         samples = hashlib.sha256(" ".join(str(one.st_size) for one in known).encode())
         for file in files[:: -(-len(files) // _SAMPLES)]:
@@ -52,7 +52,7 @@ def is_as_known(path: Path, known: Identity | None, *, quickly: bool = False) ->
         try:
             now = path.stat()
         except OSError as error:
-            raise RuleError(f"{path.name} is no longer where it was.", "missing") from error
+            raise RuleError(f"{path.name} has been moved or deleted.", "missing") from error
         if (now.st_size, now.st_mtime_ns) == (known.size, known.changed):
             return True
     return known.is_same_as(identify(path, whole=known.whole is not None and not quickly))

@@ -61,11 +61,11 @@ def opened_pictures(path: Path) -> tuple[InputContainer, VideoStream]:
     try:
         container = opened(path)
     except (av.error.FFmpegError, OSError) as error:
-        raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
+        raise RuleError(f"{path.name} cannot be opened.", "media") from error
     stream = pictures_in(container)
     if stream is None:
         container.close()
-        raise RuleError(f"{path.name} holds no picture that can be decoded.", "media")
+        raise RuleError(f"{path.name} contains no picture that can be decoded.", "media")
     return container, stream
 
 
@@ -80,7 +80,7 @@ def picture_in(file: Path) -> VideoFrame:
     except (av.error.FFmpegError, OSError, StopIteration):
         frame = None
     if frame is None:
-        raise RuleError(f"{file.name} holds no picture that can be decoded.", "media")
+        raise RuleError(f"{file.name} contains no picture that can be decoded.", "media")
     return turned(frame, turn_in(frame))
 
 

@@ -27,22 +27,22 @@ def remarks(facts: Facts, walked: Walk, found: Indexed, container: InputContaine
         yield f"{len(takes) + 1} recordings follow each other in it; the second begins at frame {begins}."
     if left := found.left_at_start:
         pictures = _count(left, "picture", "pictures")
-        yield f"It begins in mid-group: {pictures} at its start cannot be decoded and {_are(left)} left out."
+        yield f"It starts in the middle of a group of pictures: {pictures} at its start cannot be decoded and {_are(left)} skipped."
     if left := found.left_later:
-        yield f"{_count(left, 'picture', 'pictures')} of it cannot be decoded and {_are(left)} left out."
+        yield f"{_count(left, 'picture', 'pictures')} cannot be decoded and {_are(left)} skipped."
     if left := walked.pictures.left_out + max(0, video.frames - _stated_packets(container, video)):
-        yield f"An edit list in the file leaves out {_count(left, 'frame', 'frames')}."
+        yield f"An edit list in the file hides {_count(left, 'frame', 'frames')}."
     if facts.duplicates and facts.clock is None:
-        yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the time of another."
+        yield f"{_count(facts.duplicates, 'frame has', 'frames have')} the same timestamp as another."
     if facts.gaps and facts.clock is None:
-        yield f"Frames are missing at {_count(facts.gaps, 'place', 'places')} in its times."
+        yield f"Its timestamps have {_count(facts.gaps, 'gap', 'gaps')}: frames are missing."
     if walked.pictures.without_time:
-        yield f"{walked.pictures.without_time} frames carry no time."
+        yield f"{walked.pictures.without_time} frames have no timestamp."
     yield from _of_sounds(facts, walked, container)
     if facts.turn.swaps and facts.scan is Scan.INTERLACED:
-        yield "It is interlaced and turned on its side; its fields cannot be taken apart."
+        yield "It is interlaced and rotated by 90°, so its fields cannot be separated."
     if facts.frames == 1:
-        yield "There is only one frame; its rate is what the header says."
+        yield "It has a single frame; its rate is taken from the header."
 
 
 def _are(number: int) -> str:
@@ -74,9 +74,9 @@ def _of_sounds(facts: Facts, walked: Walk, container: InputContainer) -> Iterato
     deaf += sum(heard.decodes is False for heard in walked.heard.values())
     if deaf:
         which = "sound stream" if deaf == 1 else f"{deaf} sound streams"
-        yield f"Its {which} cannot be decoded and {_are(deaf)} left out."
+        yield f"Its {which} cannot be decoded and {_are(deaf)} skipped."
     if failed := sum(heard.failed for heard in walked.heard.values() if heard.decodes):
-        yield f"{_count(failed, 'block', 'blocks')} at the start of its sound cannot be decoded; it is silent there."
+        yield f"{_count(failed, 'block', 'blocks')} at the start of its sound cannot be decoded; silence is used there."
     yield from _of_times(facts.sounds)
 
 
@@ -90,11 +90,11 @@ def _of_times(sounds: Sequence[Sound]) -> Iterator[str]:
             whole = sum((hole for _, hole in holes), Fraction(0))
             more = f" and {len(holes) - 1} more, {decimal_text(whole, 2)} s in all" if len(holes) > 1 else ""
             where = f"{decimal_text(lasts, 2)} s at {decimal_text(at, 2)} s{more}"
-            yield f"{which} has a hole of {where}; it is silent there."
+            yield f"{which} has a gap of {where}; silence is used there."
         if times.overlaps:
             places = "one place" if times.overlaps == 1 else f"{times.overlaps} places"
-            yield f"{which} overlaps with itself at {places}; what begins first is heard to its end."
+            yield f"{which} has overlapping timestamps at {places}; the earlier block is played to its end."
         if times.rate is not None:
             off = (times.rate / sound.sample_rate - 1) * 100
             told = f"{decimal_text(abs(off), 3)} % {'fast' if off > 0 else 'slow'}"
-            yield f"{which} has a clock that runs {told}; it is made to keep step with the picture."
+            yield f"{which} runs {told}; it is resampled to stay in sync with the picture."

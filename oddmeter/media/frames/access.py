@@ -69,7 +69,7 @@ class FrameAccess:
         picture = number
         if self._index is not None:
             if not 0 <= number < (frames := self._index.frames):
-                raise RuleError(f"{self.path.name} ends after {frames} frames that can be decoded.", "media")
+                raise RuleError(f"{self.path.name} can be decoded only up to frame {frames}.", "media")
             picture = self._index.picture_of(number)
         if picture not in self._kept:
             self._reach(number, picture)

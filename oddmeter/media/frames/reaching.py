@@ -59,7 +59,7 @@ def index_of(path: Path, facts: Facts) -> FrameIndex:
     try:
         changed = path.stat().st_mtime_ns
     except OSError as error:
-        raise RuleError(f"{path.name} cannot be opened for reading.", "media") from error
+        raise RuleError(f"{path.name} cannot be opened.", "media") from error
     return _found_now(path, changed)
 
 
@@ -67,7 +67,7 @@ def index_of(path: Path, facts: Facts) -> FrameIndex:
 def _found_now(path: Path, changed: int) -> FrameIndex:
     found = probe(path)
     if found.index is None:
-        raise RuleError(found.fault or f"{path.name} cannot be opened for reading.", "media")
+        raise RuleError(found.fault or f"{path.name} cannot be opened.", "media")
     return found.index
 
 

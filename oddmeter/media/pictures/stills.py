@@ -42,7 +42,7 @@ def still(path: Path, facts: Facts, number: int, width: int, field: FieldOrder |
     with frames_from(path, facts, number) as frames:
         frame = next(frames, None)
     if frame is None:
-        raise RuleError(f"There is no frame {number} to look at.", "missing")
+        raise RuleError(f"Frame {number} does not exist.", "missing")
     picture = _picture(frame)
     if field is not None:
         lines = picture[0 if field is FieldOrder.UPPER else 1 :: 2]
@@ -61,7 +61,7 @@ def contact_sheet(path: Path, facts: Facts, first: int, count: int, width: int) 
             height = height or _height(facts, picture, width)
             small.append(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA).astype(np.uint8))
     if not small:
-        raise RuleError(f"There is no frame {first} to look at.", "missing")
+        raise RuleError(f"Frame {first} does not exist.", "missing")
     columns = min(len(small), 12)
     rows = -(-len(small) // columns)
     whole = np.full((rows * height, columns * width, 3), 118, np.uint8)

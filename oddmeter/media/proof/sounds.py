@@ -69,10 +69,12 @@ def _stream_checks(plan: FilePlan, sound: SoundTrack, one: Sound, name: str) -> 
             first = placing.own_place(frame) if first is None else first
             found += frame.samples
     right = one.sample_rate == sound.rate and -slack <= found - sound.samples <= slack
-    planned, heard = f"{sound.samples} samples at {sound.rate}", f"{found} samples at {one.sample_rate}"
-    checks = [Check(name, planned, heard, right)]
+    planned, there = f"{sound.samples} samples at {sound.rate}", f"{found} samples at {one.sample_rate}"
+    if right and found != sound.samples:
+        there += f" (codec padding of {found - sound.samples}, allowed)"
+    checks = [Check(name, planned, there, right)]
     begins = _begins(first or 0, one)
-    checks.append(Check(f"{name}, start", "with the picture", begins, begins == "with the picture"))
+    checks.append(Check(f"{name}, start", "in sync with the picture", begins, begins == "in sync with the picture"))
     encoding = ENCODINGS[plan.setting]
     wanted = (sound.layout[0], encoding.sound_codec, sound.name if encoding.names_sounds else "")
     told = (layout, codec, one.name if encoding.names_sounds else "")
@@ -93,8 +95,8 @@ def _begins(first: int, one: Sound) -> str:
         late = Fraction(first, one.sample_rate)
         return f"{abs(float(late)):.3f} s {'later' if late > 0 else 'earlier'}"
     if one.times.runs or one.times.rate is not None:
-        return "with the picture, then off by its times"
-    return "with the picture"
+        return "in sync with the picture, then drifting"
+    return "in sync with the picture"
 
 
 def _samples_check(plan: FilePlan, one: Sound, sound: SoundTrack, name: str) -> Check:
@@ -151,7 +153,7 @@ def _likeness_check(plan: FilePlan, one: Sound, sound: SoundTrack, name: str) ->
         left -= count
     fault = compared.fault()
     planned = f"level and shape of {sound.layout[1]} channel{'s' if sound.layout[1] > 1 else ''}"
-    return Check(f"{name}, heard", planned, fault or planned, not fault)
+    return Check(f"{name}, content", planned, fault or planned, not fault)
 
 
 class _Likeness:
@@ -218,7 +220,7 @@ class _Likeness:
         assert self._sums is not None
         planned, both, heard = self._sums[:, channel]
         if channel in self._noise and channel < (self._sums.shape[1] + 1) // 2:
-            return f"is heard at {self._noise[channel]:.1f} s, where silence was planned"
+            return f"sounds at {self._noise[channel]:.1f} s, where silence was planned"
         if planned == 0 or planned < _SILENT**2 * self._window / 100:
             return ""
         if heard < planned / 1000:

@@ -40,7 +40,7 @@ def stream_checks(plan: FilePlan, made: Facts, stored: str, like: VideoFrame) ->
             if (first := next(iter(packet.decode()), None)) is not None:
                 break
         if first is None:
-            raise RuleError(f"{plan.out.name} holds no picture that can be decoded.", "media")
+            raise RuleError(f"{plan.out.name} contains no picture that can be decoded.", "media")
         inside = _colour(first)
     if encoding.container in ("mov", "mp4"):
         outside = (outside[0], *(colour_said(plan.out) or (UNSAID,) * 3))

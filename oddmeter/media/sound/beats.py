@@ -61,7 +61,7 @@ def beats_in(path: Path, place: int = 0) -> Beats:
     try:
         return tracked(_listened_to(path, place))
     except (av.error.FFmpegError, OSError) as error:
-        raise RuleError(f"{path.name} cannot be opened for reading, or is damaged.", "media") from error
+        raise RuleError(f"{path.name} cannot be opened, or is damaged.", "media") from error
 
 
 def tracked(samples: npt.NDArray[np.float32]) -> Beats:
@@ -109,7 +109,7 @@ def _listened_to(path: Path, place: int) -> npt.NDArray[np.float32]:
             found += [np.asarray(one.to_ndarray()[0], np.float32) for one in made]
             count += samples.shape[1]
             if count > LONGEST * stream.rate:
-                raise RuleError(f"{path.name} is longer than an hour; that is no piece of music.", "beats")
+                raise RuleError(f"{path.name} is longer than an hour, which is too long for music.", "beats")
         found += [np.asarray(made.to_ndarray()[0], np.float32) for made in resampler.resample(None) if made is not None]
     return np.concatenate(found) if found else np.zeros(0, np.float32)
 

@@ -50,7 +50,7 @@ def sound_of(container: InputContainer, path: Path, place: int) -> AudioStream:
     """The sound stream at a place among those that can be decoded; raises ``RuleError`` where there is none."""
     streams = sounds_in(container)
     if place >= len(streams):
-        raise RuleError(f"{path.name} holds no sound that can be decoded.", "media")
+        raise RuleError(f"{path.name} contains no sound that can be decoded.", "media")
     return streams[place]
 
 

@@ -7,10 +7,10 @@ from fastapi import Path
 from pydantic import BaseModel, Field, StringConstraints
 
 from oddmeter.core.decisions.levels import Decisions
-from oddmeter.core.decisions.parts import Part, parse_part, parse_wish
+from oddmeter.core.decisions.parts import Part, parse_intent, parse_part
 from oddmeter.core.decisions.recipes import Rule
 from oddmeter.core.decisions.treatment import Intent
-from oddmeter.core.planning.changes import Asked, Changed, Copied, Put, WishAsked, changed
+from oddmeter.core.planning.changes import Asked, Assignment, Changed, Copied, IntentAsked, changed
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.web.board import Board
 
@@ -57,10 +57,10 @@ class TreatmentIn(BaseModel):
         if self.intent is None and "intent" in self.model_fields_set:
             back.append(Part.INTENT)
         return Asked(
-            wish=WishAsked(self.intent.intent, (self.intent.value or "").strip()) if self.intent else None,
+            wish=IntentAsked(self.intent.intent, (self.intent.value or "").strip()) if self.intent else None,
             parts={part: text for part, text in self.set.items() if text is not None},
             back=back,
-            shot_rate=Put(self.shot_rate) if "shot_rate" in self.model_fields_set else None,
+            shot_rate=Assignment(self.shot_rate) if "shot_rate" in self.model_fields_set else None,
         )
 
 
@@ -97,8 +97,8 @@ class PlanChange(TreatmentIn):
             copied = Copied(board.some([self.copy_from.clip_id], timeline)[0].outcome, self.copy_from.parts)
         return Asked(
             treatment.wish, treatment.parts, treatment.back, copied,
-            Put(self.recipe) if "recipe" in self.model_fields_set else None, treatment.shot_rate, self.tag, self.untag,
-            self.note, uses,
+            Assignment(self.recipe) if "recipe" in self.model_fields_set else None, treatment.shot_rate, self.tag,
+            self.untag, self.note, uses,
         )  # fmt: skip
 
 
@@ -149,5 +149,5 @@ class DecisionsIn(BaseModel):
         if self.intent is not None:
             settings = timeline.settings
             value = self.intent.value or ""
-            typed["intent"] = parse_wish(self.intent.intent, value, settings.rate, settings.drop_frame)
+            typed["intent"] = parse_intent(self.intent.intent, value, settings.rate, settings.drop_frame)
         return Decisions(**typed)

@@ -38,7 +38,7 @@ def note_taken(here: Context, connection: Connection, files: Sequence[Named], wh
     for file in files:
         path = file.out_path
         if file.problem is None and path in taken:
-            file.problem = "in the queue or made already"
+            file.problem = "already in the queue or made"
         elif file.problem is None and here.config.product(path).exists():
             file.problem = "a file of that name is there already"
         elif file.problem is None and path in seen:

@@ -17,7 +17,7 @@ class ThreadView(BaseModel):
     weight: float
 
 
-class BeatView(BaseModel):
+class StripFrameView(BaseModel):
     """A timeline frame on the strip: what it is, and what it is made of."""
 
     kind: FrameKind
@@ -43,7 +43,7 @@ class StripView(BaseModel):
 
     first: int
     frames: int
-    beats: list[BeatView]
+    beats: list[StripFrameView]
     columns: list[ColumnView]
     units: list[int]
     places: list[float]
@@ -70,10 +70,10 @@ def strip_view(strip: Strip) -> StripView:
     )
 
 
-def _beat(shown: Shown) -> BeatView:
+def _beat(shown: Shown) -> StripFrameView:
     threads = [
         ThreadView(unit=unit, at=number / 2, weight=float(weight))
         for number, moment in enumerate(shown.moments)
         for unit, weight in moment.parts[:: max(1, len(moment.parts) // _THREADS)]
     ]
-    return BeatView(kind=shown.kind, threads=threads)
+    return StripFrameView(kind=shown.kind, threads=threads)

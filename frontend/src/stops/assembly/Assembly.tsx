@@ -24,7 +24,7 @@ export function AssemblyChoice() {
   const cuts = useCuts(showId);
   if (!cuts.data) return <Waiting what="Opening the timelines" why={cuts.failureReason} />;
   const first = cuts.data.find((one) => one.is_default) ?? cuts.data[0];
-  if (!first) return <Empty title="This show has no timeline yet.">Settle one in Brief.</Empty>;
+  if (!first) return <Empty title="This show has no timeline.">Add one in Brief.</Empty>;
   return <Navigate to={`/shows/${showId}/assembly/${first.id}`} replace />;
 }
 
@@ -92,8 +92,8 @@ function Opened({ showId, cut, cuts }: { showId: number; cut: Cut; cuts: Schemas
       />
       {cut.events.length === 0 ? (
         <div className="flex min-h-0 flex-col">
-          <Empty title={`Nothing lies on “${cut.name}” yet.`}>
-            Select clips in Plan and place them here, or bring in a list of a cut.
+          <Empty title={`“${cut.name}” has no events yet.`}>
+            Select clips in Plan and place them here, or import an EDL or OpenTimelineIO file.
           </Empty>
           <EffectTold showId={showId} cut={cut} weighed={weighed} />
         </div>
@@ -240,17 +240,17 @@ function Toolbar(props: {
           <ul className="flex flex-col gap-1">
             <li>
               <Button weight="quiet" onClick={props.list}>
-                Bring in a list …
+                Import a list …
               </Button>
             </li>
             <li>
               <Button weight="quiet" onClick={props.rerate}>
-                This cut at another rate …
+                This timeline at another rate …
               </Button>
             </li>
             <li>
               <Button weight="quiet" onClick={props.file}>
-                Make files: of events, or of all of it …
+                Make files of events or of the timeline …
               </Button>
             </li>
             {[

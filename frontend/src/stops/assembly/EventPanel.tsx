@@ -8,12 +8,12 @@ import { useEffectOf, type Asked, type Cut, type CutEvent } from "./data";
 
 const FIELDS = [
   ["speed", "Speed", "40%, -100%, every frame, real time, as the clip"],
-  ["refit", "Length, range kept", "200, 8s, 00:00:08:00: the speed follows"],
-  ["trim head", "Head by", "+12, -3f, 2s; 12 sf: source frames"],
-  ["trim tail", "Tail by", "+12, -3f, 2s; 12 sf: source frames"],
+  ["refit", "Fit this range into … frames", "200, 8s or 00:00:08:00; the speed changes"],
+  ["trim head", "Trim head by", "+12, -3f, 2s; 12 sf: source frames"],
+  ["trim tail", "Trim tail by", "+12, -3f, 2s; 12 sf: source frames"],
   ["slip", "Slip by source frames", "+4, -1/2"],
-  ["slide", "Slide by", "+12: the neighbours give way"],
-  ["move", "Move by", "+12, where there is room"],
+  ["slide", "Slide by", "+12; its neighbours are trimmed"],
+  ["move", "Move by", "+12, into free space"],
   ["transition", "Dissolve", "12 frames; 0 for a cut"],
 ] as const;
 
@@ -39,7 +39,7 @@ export function EventPanel(props: {
   return (
     <div className="flex flex-col gap-2 px-3 py-2 text-[13px]">
       {!first ? (
-        <p className="text-soft">Choose an event in the list or on the score to change it.</p>
+        <p className="text-soft">Select an event in the list or on the timeline.</p>
       ) : (
         <>
           <p className="truncate font-medium" title={first.name}>
@@ -48,7 +48,7 @@ export function EventPanel(props: {
           {single && (
             <p className="text-soft">
               <Number>{first.source_in}</Number> to <Number>{first.source_out}</Number> read at {first.source_rate} ·{" "}
-              <Number>{first.head}</Number> frames left before, <Number>{first.tail}</Number> behind
+              <Number>{first.head}</Number> spare frames before, <Number>{first.tail}</Number> behind
             </p>
           )}
           {first.trouble && single && <p className="text-madder">✕ {first.trouble}</p>}
@@ -83,13 +83,13 @@ export function EventPanel(props: {
             {single && first.marks.some((mark) => mark.kind === "gap") && (
               <>
                 <Quick
-                  name="Fill the gap from its source"
+                  name="Fill the gap with source frames"
                   asked={{ edit: "fill", events: [first.id], value: "source" }}
                   weigh={weigh}
                   act={act}
                 />
                 <Quick
-                  name="Fill the gap by speed"
+                  name="Fill the gap by changing speed"
                   asked={{ edit: "fill", events: [first.id], value: "speed" }}
                   weigh={weigh}
                   act={act}
@@ -117,7 +117,7 @@ export function EffectTold({ showId, cut, weighed }: { showId: number; cut: Cut;
     <div
       className="max-h-40 min-h-9 shrink-0 overflow-y-auto border-t border-hair bg-raised px-3 py-1.5 text-[13px]"
       role="status"
-      aria-label="What it would do"
+      aria-label="Preview"
     >
       {told?.data && (
         <>
@@ -131,11 +131,11 @@ export function EffectTold({ showId, cut, weighed }: { showId: number; cut: Cut;
                 ■ {line}
               </li>
             ))}
-            {told.data.words.length === 0 && <li>Nothing else moves.</li>}
+            {told.data.words.length === 0 && <li>No other events move.</li>}
           </ul>
         </>
       )}
-      {!weighed && <p className="text-soft">What a change would do stands here before it is made.</p>}
+      {!weighed && <p className="text-soft">Preview of the change</p>}
       {told?.error && <p className="text-madder">▲ {told.error.message}</p>}
     </div>
   );
@@ -210,12 +210,12 @@ function Flattening(props: { showId: number; cut: Cut; event: CutEvent; act: (as
   );
   if (event.flattened)
     return (
-      <Button onClick={() => props.act({ edit: "flatten", events: [event.id] })}>Show all frames inside again</Button>
+      <Button onClick={() => props.act({ edit: "flatten", events: [event.id] })}>Show all nested frames again</Button>
     );
   return (
     <div className="flex flex-wrap items-center gap-2">
       <Button weight="quiet" onClick={() => ask.mutate(undefined)}>
-        What would flattening lose?
+        What would be lost by flattening?
       </Button>
       {lost && (
         <>
@@ -255,9 +255,9 @@ function LinkByHand({ showId, cut, events }: { showId: number; cut: Cut; events:
   );
   return (
     <div className="flex flex-wrap items-center gap-1.5">
-      <Button onClick={() => again.mutate(undefined)}>Look for all clips again</Button>
+      <Button onClick={() => again.mutate(undefined)}>Relink all clips</Button>
       <select
-        aria-label="Clip for these events"
+        aria-label="Relink these events to"
         className={fieldLook}
         value={clip ?? ""}
         onChange={(change) => setClip(globalThis.Number(change.target.value) || null)}
@@ -270,7 +270,7 @@ function LinkByHand({ showId, cut, events }: { showId: number; cut: Cut; events:
         ))}
       </select>
       <Button disabled={clip === null} onClick={() => clip !== null && link.mutate(clip)}>
-        Use it
+        Relink
       </Button>
     </div>
   );

@@ -76,7 +76,7 @@ export function FilesSheet({
       foot={
         <>
           <Button weight="quiet" onClick={close}>
-            Leave it
+            Cancel
           </Button>
           <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
             {good.length ? `Make ${inFiles(good.length)}` : OF[of].none}
@@ -112,7 +112,7 @@ export function FilesSheet({
             <input
               className={fieldLook}
               value={folder}
-              placeholder="the folder itself"
+              placeholder="top folder"
               onChange={(event) => setFolder(event.target.value)}
             />
           </Labelled>
@@ -155,11 +155,7 @@ export function FilesSheet({
                     : `${file.frames} frames`}
                 </Number>
                 <span className="w-[250px] text-soft">
-                  {skipped(file)
-                    ? "● made, and still what it shows"
-                    : !file.problem && file.made
-                      ? "↻ changed since it was made"
-                      : ""}
+                  {skipped(file) ? "● made, up to date" : !file.problem && file.made ? "↻ out of date" : ""}
                 </span>
               </div>
               {file.problem && !skipped(file) && <p className="text-[12.5px] text-madder">✕ {file.problem}</p>}

@@ -86,14 +86,14 @@ export function ListSheet({ showId, like, close }: { showId: number; like: Cut; 
   const read = told.data;
   return (
     <Sheet
-      title="Bring in a list of a cut"
+      title="Import a list"
       open
       wide
       close={close}
       foot={
         <>
           <Button weight="quiet" onClick={close}>
-            Leave it
+            Cancel
           </Button>
           {next ? (
             <Button
@@ -101,7 +101,7 @@ export function ListSheet({ showId, like, close }: { showId: number; like: Cut; 
               disabled={!versions.data || takeOver.isPending}
               onClick={() => takeOver.mutate(undefined)}
             >
-              Take it over into “{like.name}”
+              Update “{like.name}”
             </Button>
           ) : (
             <Button weight="main" disabled={!read?.rate || take.isPending} onClick={() => take.mutate(undefined)}>
@@ -126,7 +126,7 @@ export function ListSheet({ showId, like, close }: { showId: number; like: Cut; 
         {told.error && <p className="text-madder">▲ {told.error.message}</p>}
         {read && !read.rate && (
           <div className="border border-brass bg-brass-wash px-3 py-2">
-            <p>An edit decision list does not say its rate. {read.reasons.join(" ")}</p>
+            <p>An EDL does not state its rate. {read.reasons.join(" ")}</p>
             <div className="mt-1.5 flex flex-wrap gap-1.5">
               {read.rates.map((one) => (
                 <Button key={one.exact} onClick={() => setRate(one.exact)}>
@@ -140,7 +140,7 @@ export function ListSheet({ showId, like, close }: { showId: number; like: Cut; 
           <>
             {like.events.length > 0 && (
               <fieldset className="flex gap-5">
-                <legend className="sr-only">What it is</legend>
+                <legend className="sr-only">Import as</legend>
                 {[false, true].map((one) => (
                   <label key={String(one)} className="flex items-center gap-1.5">
                     <input
@@ -150,7 +150,7 @@ export function ListSheet({ showId, like, close }: { showId: number; like: Cut; 
                       checked={next === one}
                       onChange={() => setNext(one)}
                     />
-                    {one ? `the next version of “${like.name}”` : "a timeline of its own"}
+                    {one ? `a new version of “${like.name}”` : "a new timeline"}
                   </label>
                 ))}
               </fieldset>
@@ -221,10 +221,10 @@ export function ListSheet({ showId, like, close }: { showId: number; like: Cut; 
 /** What became of each event, and what has to be made again. */
 function Versions({ told, fault }: { told: Schemas["VersionsView"] | undefined; fault: Error | null }) {
   if (fault) return <p className="text-madder">▲ {fault.message}</p>;
-  if (!told) return <p className="text-soft">Holding both beside each other …</p>;
-  const fates = Object.entries(told.counts) as [Schemas["Fate"], number][];
+  if (!told) return <p className="text-soft">Comparing the versions …</p>;
+  const fates = Object.entries(told.counts) as [Schemas["ChangeKind"], number][];
   return (
-    <div aria-label="What became of the events" role="group">
+    <div aria-label="Changes between the versions" role="group">
       <p className="flex flex-wrap gap-x-4">
         {fates.map(([fate, count]) => (
           <span key={fate} className={count ? "" : "text-soft"}>
@@ -233,7 +233,7 @@ function Versions({ told, fault }: { told: Schemas["VersionsView"] | undefined; 
         ))}
       </p>
       <p className="text-soft">
-        {told.again} to be made{told.files ? " again" : ""}; what was decided stays where the source is the same.
+        {told.again} to be made{told.files ? " again" : ""}; decisions are kept where the source is unchanged.
       </p>
       <ul className="mt-1 max-h-52 overflow-y-auto border border-hair text-[12.5px]">
         {told.changes.map((one, i) => (

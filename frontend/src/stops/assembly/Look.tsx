@@ -62,12 +62,12 @@ export function Look({
           disabled={!cut.sounds}
           onClick={() => setSounds(!sounds)}
         >
-          {cut.sounds && sounds ? "♪ heard" : "♪ silent"}
+          {cut.sounds && sounds ? "♪ sound on" : "♪ sound off"}
         </Button>
       </div>
       <ul
         className="border-b border-hair px-3 py-1 text-[12.5px]"
-        aria-label="What it is made of"
+        aria-label="Sources of this frame"
         aria-live={plays ? "off" : "polite"}
       >
         {look.data?.seen.map((one, i) => (
@@ -80,7 +80,7 @@ export function Look({
             {one.percent !== "100 %" && <Number className="text-plum">{one.percent}</Number>}
           </li>
         ))}
-        {look.data?.seen.length === 0 && <li className="leading-5 text-soft">Nothing lies here.</li>}
+        {look.data?.seen.length === 0 && <li className="leading-5 text-soft">No event here: black.</li>}
       </ul>
       {marker && (
         <form
@@ -100,7 +100,7 @@ export function Look({
             placeholder="no name"
           />
           <Button weight="quiet" className="h-6!" type="button" onClick={() => act({ edit: "unmark", at: frame })}>
-            Take away
+            Remove
           </Button>
         </form>
       )}

@@ -50,23 +50,25 @@ export function NewCutSheet({
   return (
     <Sheet
       title={
-        what.kind === "nest" ? `A timeline of ${count} ${count === 1 ? "event" : "events"}` : "This cut at another rate"
+        what.kind === "nest"
+          ? `A timeline of ${count} ${count === 1 ? "event" : "events"}`
+          : "This timeline at another rate"
       }
       open
       close={close}
       foot={
         <>
           <Button weight="quiet" onClick={close}>
-            Leave it
+            Cancel
           </Button>
           <Button weight="main" disabled={!name.trim()} onClick={() => make.mutate(undefined)}>
-            {what.kind === "nest" ? "Make the timeline and put it in their place" : "Make the timeline"}
+            {what.kind === "nest" ? "Make the timeline and nest it here" : "Make the timeline"}
           </Button>
         </>
       }
     >
       <div className="grid gap-3 px-4">
-        <Labelled label="Its name">
+        <Labelled label="Name">
           <input className={fieldLook} value={name} onChange={(event) => setName(event.target.value)} />
         </Labelled>
         {what.kind === "rerate" && (

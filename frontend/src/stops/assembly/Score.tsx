@@ -2,7 +2,7 @@ import { useEffect, useLayoutEffect, useRef, useState, type PointerEvent } from 
 import { useKeysEverywhere } from "../../ui/keys";
 import type { Schemas } from "../../data/client";
 import { Button } from "../../ui/parts";
-import { useEffectOf, useRulers, useStrokes, type Asked, type Cut, type CutEvent } from "./data";
+import { useEffectOf, useRulers, useBeats, type Asked, type Cut, type CutEvent } from "./data";
 import { signed } from "./eventsKeys";
 
 const NAMES = 44;
@@ -14,7 +14,7 @@ const SOUND = 24;
 const NEAR = 7;
 
 /** What is dragged; with Alt on the tail the source range stays, and the speed follows. */
-const EDGES = { "trim head": "head", "trim tail": "tail", move: "move", refit: "length, range kept," } as const;
+const EDGES = { "trim head": "head", "trim tail": "tail", move: "move", refit: "fit range," } as const;
 
 interface View {
   first: number;
@@ -64,13 +64,13 @@ export function Score(props: {
   };
   const pan = (by: number) =>
     setView({ ...now, first: Math.max(0, Math.min(length - now.frames, now.first + by * now.frames)) });
-  useKeysEverywhere("Score", [
+  useKeysEverywhere("Timeline", [
     {
-      does: "closer, or farther, around the playhead",
+      does: "zoom in or out around the playhead",
       keys: { "+": () => zoom(0.5, head), "=": () => zoom(0.5, head), "-": () => zoom(2, head) },
     },
-    { does: "the whole timeline", keys: { "0": () => setView(null) } },
-    { does: "further left or right", keys: { PageUp: () => pan(-0.5), PageDown: () => pan(0.5) } },
+    { does: "fit the whole timeline", keys: { "0": () => setView(null) } },
+    { does: "scroll left or right", keys: { PageUp: () => pan(-0.5), PageDown: () => pan(0.5) } },
   ]);
 
   const frameAt = (press: { clientX: number }) => {
@@ -98,7 +98,7 @@ export function Score(props: {
   const rulers = useRulers(showId, cut, first, frames, Math.round(width));
   const ticks = new Map(rulers.data?.events.map((one) => [one.event, one.ticks]));
   const x = (frame: number) => (frame - now.first) * scale;
-  const strokes = useStrokes(showId, cut);
+  const beats = useBeats(showId, cut);
   const axis = AXIS + (cut.markers.length > 0 ? MARKER : 0);
   const asked = (of: Drag): Asked => ({
     edit: of.edge,
@@ -129,20 +129,20 @@ export function Score(props: {
   const heightOf = (sound: boolean) => (sound ? SOUND : PICTURE + RULER);
 
   return (
-    <section aria-label="Score" className="border-t border-hair bg-raised">
+    <section aria-label="Timeline" className="border-t border-hair bg-raised">
       <div className="flex h-7 items-center gap-1 border-b border-hair px-3 text-[12.5px] text-soft">
         <Button weight="quiet" className="h-6!" onClick={() => zoom(0.5, head)}>
-          Closer
+          Zoom in
         </Button>
         <Button weight="quiet" className="h-6!" onClick={() => zoom(2, head)}>
-          Farther
+          Zoom out
         </Button>
         <Button weight="quiet" className="h-6!" onClick={() => setView(null)}>
-          Whole
+          Fit
         </Button>
         <input
           type="range"
-          aria-label="Where on the timeline"
+          aria-label="Scroll the timeline"
           className="w-64 accent-(--patina)"
           min={0}
           max={Math.max(1, Math.round(length - now.frames))}
@@ -157,7 +157,7 @@ export function Score(props: {
         )}
         <span className="flex-1" />
         <fieldset className="flex items-center gap-2 text-ink">
-          <legend className="sr-only">What follows</legend>
+          <legend className="sr-only">Later events</legend>
           {(["moves", "stays"] as const).map((one) => (
             <label key={one} className="flex items-center gap-1">
               <input
@@ -167,7 +167,7 @@ export function Score(props: {
                 checked={props.following === one}
                 onChange={() => props.follow(one)}
               />
-              {one === "moves" ? "what follows moves along" : "lengths keep their place"}
+              {one === "moves" ? "ripple: later events move" : "no ripple: later events stay"}
             </label>
           ))}
         </fieldset>
@@ -195,7 +195,7 @@ export function Score(props: {
                 {tick.label}
               </span>
             ))}
-            {strokes
+            {beats
               .filter((frame) => frame >= now.first && frame < now.first + now.frames)
               .map((frame) => (
                 <span
@@ -361,7 +361,7 @@ function Bar(props: {
             />
             <span
               className="absolute top-0 right-0 h-full w-[6px] cursor-ew-resize"
-              title="drag: more or less of the source; with Alt: the same range, at another speed"
+              title="Drag to trim. With Alt: keep the source range and change the speed."
               onPointerDown={(at) => press(at.altKey ? "refit" : "trim tail")(at)}
             />
           </>

@@ -57,14 +57,14 @@ export function useLook(showId: number, cut: Cut, frame: number) {
 }
 
 /** The frames on which music strikes. */
-export function useStrokes(showId: number, cut: Cut): number[] {
+export function useBeats(showId: number, cut: Cut): number[] {
   const told = useQuery({
-    queryKey: ["cut-strokes", showId, cut.id, cut.shown],
+    queryKey: ["cut-beats", showId, cut.id, cut.shown],
     enabled: cut.sounds,
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
-        api.GET("/api/shows/{show_id}/cuts/{timeline_id}/strokes", {
+        api.GET("/api/shows/{show_id}/cuts/{timeline_id}/beats", {
           params: { path: { show_id: showId, timeline_id: cut.id } },
         }),
       ),

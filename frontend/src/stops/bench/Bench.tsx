@@ -16,7 +16,7 @@ export function BenchChoice() {
   const { ids } = useSelection();
   if (ledger.isPending) return <Waiting what="Looking for clips" why={ledger.failureReason} />;
   const chosen = ledger.data?.ids.find((id) => ids.has(id)) ?? ledger.data?.ids[0];
-  if (chosen === undefined) return <Empty title="There is no clip to look at yet.">Bring footage in at Intake.</Empty>;
+  if (chosen === undefined) return <Empty title="There are no clips yet.">Import footage in Intake.</Empty>;
   return <Navigate to={`/shows/${showId}/bench/${chosen}`} replace />;
 }
 

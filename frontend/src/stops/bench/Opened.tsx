@@ -136,7 +136,7 @@ export function Opened(props: {
     tune.choose(one);
     put({ music: true });
   };
-  /** A stroke that is clicked takes the chosen moment, or the chosen point, or else the playhead. */
+  /** A beat that is clicked takes the chosen moment, or the chosen point, or else the playhead. */
   const takeStroke = (to: number) => {
     if (tune.chosen) void bends.make({ do: "place", source: tune.chosen.frame, frame: to });
     else if (bends.chosen !== null) void bends.make({ do: "pin", number: bends.chosen, frame: to });
@@ -259,7 +259,7 @@ export function Opened(props: {
               disabled={heard.length === 0}
               onClick={() => put({ sound: !looks.sound })}
             >
-              {looks.sound && heard.length ? "♪ sound is heard" : "♪ no sound is heard"}
+              {looks.sound && heard.length ? "♪ sound on" : "♪ sound off"}
             </Button>
             {curved && (
               <Button
@@ -268,7 +268,7 @@ export function Opened(props: {
                 aria-pressed={looks.snaps}
                 onClick={() => put({ snaps: !looks.snaps })}
               >
-                {looks.snaps ? "points snap" : "points do not snap"}
+                {looks.snaps ? "snapping on" : "snapping off"}
               </Button>
             )}
             <Button
@@ -295,7 +295,7 @@ export function Opened(props: {
       {shows && !(curved && (bends.chosen !== null || stretch)) ? (
         <MusicPanel work={tune} frame={at} />
       ) : (
-        curved && <CurvePanel work={bends} stretch={stretch} frame={at} strokes={tune.music?.strokes ?? []} />
+        curved && <CurvePanel work={bends} stretch={stretch} frame={at} beats={tune.music?.beats ?? []} />
       )}
     </div>
   );

@@ -31,7 +31,7 @@ export function Toolbar(props: {
       </Button>
       <FrameField frame={frame} last={last} longest={props.longest} go={go} />
       <Number className="w-[92px] text-soft">{props.timecode}</Number>
-      <Toggle on={loops} does={() => put({ loops: !loops })} name={props.stretched ? "loop stretch" : "loop"} />
+      <Toggle on={loops} does={() => put({ loops: !loops })} name={props.stretched ? "loop range" : "loop"} />
       <span className="mx-1 h-5 w-px bg-hair" />
       <span className="text-[12px] text-soft">next</span>
       {SPOTS.map((what) => (

@@ -53,14 +53,14 @@ export function useBenchKeys(given: {
     seeks("c", "cut", "next cut"),
     { does: "in or out point here", keys: { i: () => trimHere("in"), o: () => trimHere("out") } },
     {
-      does: "the stretch begins or ends here",
+      does: "mark the start or end of a range",
       keys: {
         a: () => put({ stretch: { first: frame, last: Math.max(frame, stretch?.last ?? last) } }),
         e: () => put({ stretch: { first: Math.min(frame, stretch?.first ?? 0), last: frame } }),
       },
     },
-    { does: "no stretch", keys: { Escape: () => put({ stretch: null }) } },
-    { does: "loop the stretch", keys: { p: () => put({ loops: !looks.loops }) } },
+    { does: "clear the range", keys: { Escape: () => put({ stretch: null }) } },
+    { does: "loop the range", keys: { p: () => put({ loops: !looks.loops }) } },
     { does: "side by side, wipe, difference, blink", keys: { w: () => put({ compare: cycle(WAYS, looks.compare) }) } },
     { does: "zoom", keys: { z: () => put({ zoom: cycle(ZOOMS, looks.zoom) }) } },
     {
@@ -68,18 +68,18 @@ export function useBenchKeys(given: {
       keys: { f: () => put({ area: cycle(AREAS, area === "trust" ? "whole" : area) }) },
     },
     {
-      does: "lay over how much was mixed, not built",
+      does: "overlay the trust map",
       keys: { t: () => put({ area: area === "trust" ? "whole" : "trust" }) },
     },
     { does: "draft or final", keys: { q: () => put({ quality: looks.quality === "final" ? "draft" : "final" }) } },
     {
-      does: "strip and check of the other side",
+      does: "show the strip and check of the other side",
       keys: { b: () => put({ stripOf: looks.stripOf === "A" ? "B" : "A" }) },
     },
-    { does: "check a stretch for frames that are not new", keys: { u: () => put({ checks: !looks.checks }) } },
+    { does: "check a range for repeated frames", keys: { u: () => put({ checks: !looks.checks }) } },
     { does: "sound on or off", keys: { m: () => put({ sound: !looks.sound }) } },
     ...musicKeys({ tune, bends, frame, withSource, go, player, looks, put }),
     ...curveKeys(bends, frame, go, looks.stretch),
-    { does: "keep side B’s treatment", keys: { "Mod+Enter": keep } },
+    { does: "keep side B", keys: { "Mod+Enter": keep } },
   ]);
 }

@@ -69,7 +69,7 @@ export function useBenchDecisions(
     },
     trim: (first: number, last: number) => {
       if (first > last) {
-        notice.complain(`The in point ${first} would lie behind the out point ${last}.`);
+        notice.complain(`The in point ${first} would be after the out point ${last}.`);
         return;
       }
       const whole = first === 0 && last === bench.frames - 1;

@@ -212,7 +212,7 @@ function ShowName({ name, rename }: { name: string; rename: (name: string) => vo
 function YourName() {
   const [name, setName] = usePerson();
   return (
-    <Labelled label="Your name" hint="Shown to others beside what you change. Kept in this browser.">
+    <Labelled label="Your name" hint="Shown to others next to your changes. Stored in this browser.">
       <input className={fieldLook} value={name} placeholder="Somebody" onChange={(e) => setName(e.target.value)} />
     </Labelled>
   );

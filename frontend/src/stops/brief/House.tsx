@@ -45,19 +45,19 @@ export function House({ showId }: { showId: number }) {
         aside={
           <span className="flex items-center gap-2">
             <a className="text-patina hover:underline" href={`/api/shows/${showId}/house.json`} download="house.json">
-              Take rules and recipes away
+              Export rules and recipes
             </a>
             <a className="text-soft hover:underline" href="/api/house.schema.json" target="_blank" rel="noreferrer">
-              their schema
+              schema
             </a>
             <Button weight="quiet" onClick={() => file.current?.click()}>
-              Read them in…
+              Import…
             </Button>
             <input
               ref={file}
               type="file"
               accept="application/json,.json"
-              aria-label="A document of rules and recipes"
+              aria-label="Rules and recipes file"
               className="sr-only"
               tabIndex={-1}
               onChange={(event) => {
@@ -72,7 +72,7 @@ export function House({ showId }: { showId: number }) {
         House rules
       </Heading>
       <div className="flex items-center gap-3 border-b border-hair px-3 py-2">
-        <label htmlFor="receiving">Receiving systems take</label>
+        <label htmlFor="receiving">Receiving systems accept</label>
         <select
           id="receiving"
           className={`${fieldLook} w-56!`}
@@ -93,7 +93,7 @@ export function House({ showId }: { showId: number }) {
         <thead className="text-left text-[12px] text-soft">
           <tr className="h-7 border-b border-hair">
             <th className="w-64 pl-3 font-normal">Default of</th>
-            <th className="font-normal">Decides, where nothing nearer does</th>
+            <th className="font-normal">Default, used where nothing more specific is set</th>
             <th className="w-24" aria-label="Change" />
           </tr>
         </thead>
@@ -145,14 +145,14 @@ function DefaultSheet({ showId, open, close }: { showId: number; open: Open; clo
       title={`Default of ${open.name}`}
       foot={
         <>
-          <Button onClick={close}>Leave it</Button>
+          <Button onClick={close}>Cancel</Button>
           {preview ? (
             <Button weight="main" onClick={() => set.mutate(undefined)} autoFocus>
-              {moved ? `Set it, ${moved} ${moved === 1 ? "use changes" : "uses change"}` : "Set it, nothing changes"}
+              {moved ? `Set it, ${moved} ${moved === 1 ? "use changes" : "uses change"}` : "Set (no clip changes)"}
             </Button>
           ) : (
             <Button weight="main" onClick={() => look.mutate(undefined)}>
-              See what it reaches
+              Preview affected clips
             </Button>
           )}
         </>
@@ -169,7 +169,7 @@ function DefaultSheet({ showId, open, close }: { showId: number; open: Open; clo
       </div>
       {preview && (
         <>
-          <ul className="px-4 pb-2" aria-label="What it reaches">
+          <ul className="px-4 pb-2" aria-label="Affected clips">
             {preview.uses.map((use) => (
               <li key={use.timeline_id} className="flex gap-2 py-0.5">
                 <span className="w-28 truncate font-medium">{use.timeline}</span>
@@ -178,7 +178,7 @@ function DefaultSheet({ showId, open, close }: { showId: number; open: Open; clo
             ))}
           </ul>
           <PreviewTable
-            label="Clips that move"
+            label="Clips that change"
             moves={preview.uses[0]?.moves ?? []}
             more={(preview.uses[0]?.moved ?? 0) - (preview.uses[0]?.moves.length ?? 0)}
           />

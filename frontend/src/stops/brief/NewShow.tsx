@@ -31,7 +31,7 @@ export function NewShow() {
           {shows.data?.length ? "New show" : "Odd Meter is ready. Name your show."}
         </h1>
         <p className="mt-1 mb-4 text-soft">
-          Every clip will be conformed to the timeline that you settle here. It never changes by itself.
+          Every clip is conformed to this timeline. Its settings never change by themselves.
         </p>
         <div className="mb-3">
           <Labelled label="Show name">
@@ -39,7 +39,7 @@ export function NewShow() {
           </Labelled>
         </div>
         <fieldset className="mb-3">
-          <legend className="text-[12px] text-soft">Start from a usual timeline</legend>
+          <legend className="text-[12px] text-soft">Start from a common timeline</legend>
           <div className="mt-1 flex flex-wrap gap-1">
             {timelines.map(({ label, timeline: usual }) => (
               <button
@@ -57,7 +57,7 @@ export function NewShow() {
         <TimelineFields value={timeline} set={setTimeline} />
         <div className="mt-4 flex gap-2">
           <Button type="submit" weight="main" disabled={make.isPending}>
-            Make the show, {timeline.rate || "…"} on its timeline
+            Create the show with a {timeline.rate || "…"} timeline
           </Button>
           {!!shows.data?.length && <Button onClick={() => void navigate(-1)}>Go back</Button>}
         </div>

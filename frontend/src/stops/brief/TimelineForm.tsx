@@ -112,7 +112,7 @@ export function TimelineForm(props: {
         <Button type="submit" weight="main">
           {props.action(value)}
         </Button>
-        <Button onClick={props.leave}>Leave it as it is</Button>
+        <Button onClick={props.leave}>Cancel</Button>
         {props.remove && (
           <>
             <span className="flex-1" />

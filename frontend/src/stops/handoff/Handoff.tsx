@@ -49,7 +49,7 @@ export function Handoff() {
   const all = ledger.data;
   if (!all || !usable) return <Waiting what="Opening the handoff" why={ledger.failureReason} />;
   if (all.total === 0)
-    return <Empty title="There are no clips to hand over yet.">Bring footage in first, then decide in Plan.</Empty>;
+    return <Empty title="There are no clips yet.">Import footage in Intake, then set speeds in Plan.</Empty>;
 
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_minmax(380px,0.82fr)]">
@@ -95,7 +95,7 @@ export function Handoff() {
               <input
                 className={fieldLook}
                 value={folder}
-                placeholder="the folder itself"
+                placeholder="top folder"
                 onChange={(e) => setFolder(e.target.value)}
               />
             </Labelled>

@@ -61,8 +61,8 @@ export function Queue({ showId }: { showId: number }) {
       </Heading>
       {renders.error && <p className="p-3 text-madder">▲ {renders.error.message}</p>}
       {rows.length === 0 ? (
-        <Empty title="Nothing has been made yet.">
-          Each file is opened again when it is made, and held against its plan frame by frame. The outcome stands here.
+        <Empty title="No files have been made yet.">
+          Every finished file is reopened and compared with its plan, frame by frame. Results appear here.
         </Empty>
       ) : (
         <ul className="min-h-0 flex-1 overflow-auto" aria-live="off">
@@ -189,7 +189,7 @@ function Proof({ render }: { render: Render }) {
                 <Number>{check.found}</Number>
               </td>
               <td className={check.passed ? "text-patina" : "text-madder"}>
-                {check.passed ? "✓ agrees" : "✕ differs"}
+                {check.passed ? "✓ matches" : "✕ differs"}
               </td>
             </tr>
           ))}

@@ -30,7 +30,7 @@ export function SheetLine({ showId }: { showId: number }) {
       <Heading
         aside={
           <Button weight="quiet" onClick={() => take.mutate(undefined)}>
-            Take the sheet
+            Make the sheet
           </Button>
         }
       >

@@ -46,7 +46,7 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
     (made, title) =>
       `“${title}” brought in: ${made.clips} ${made.clips === 1 ? "clip" : "clips"}` +
       (made.reports.length ? `, ${made.reports.length} ${made.reports.length === 1 ? "report" : "reports"}.` : ".") +
-      (made.left_out.length ? ` Left out, since their names cannot be read: ${made.left_out.length}.` : ""),
+      (made.left_out.length ? ` Skipped, because their names cannot be read: ${made.left_out.length}.` : ""),
   );
   const listing = folder.data;
   const suggested = path.split("/").filter(Boolean).at(-1) ?? root ?? "";
@@ -59,7 +59,7 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
   const count = listing?.all_files ?? 0;
   return (
     <>
-      <DialogTitle className="px-4 pt-3 text-[16px] font-semibold">Bring footage in</DialogTitle>
+      <DialogTitle className="px-4 pt-3 text-[16px] font-semibold">Import footage</DialogTitle>
       <div className="grid grid-cols-[10rem_1fr] gap-3 px-4 py-2">
         <Labelled label="Media root">
           <select
@@ -81,11 +81,11 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
             go((typed ?? path).trim());
           }}
         >
-          <Labelled label="Folder below it">
+          <Labelled label="Folder">
             <input
               className={fieldLook}
               value={typed ?? path}
-              placeholder="type a path, or choose below"
+              placeholder="type a path or choose below"
               onChange={(e) => setTyped(e.target.value)}
               onBlur={() => go((typed ?? path).trim())}
             />
@@ -135,7 +135,7 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
         }}
       >
         <div className="flex-1">
-          <Labelled label="Name of the delivery">
+          <Labelled label="Delivery name">
             <input className={fieldLook} value={name ?? suggested} onChange={(e) => setName(e.target.value)} />
           </Labelled>
         </div>
@@ -143,7 +143,7 @@ function Chooser({ showId, close }: { showId: number; close: (made?: number) => 
         <Button type="submit" weight="main" disabled={!count || !title || bring.isPending}>
           {count ? (
             <>
-              Bring in <Number>{count}</Number> {count === 1 ? "file" : "files"}
+              Import <Number>{count}</Number> {count === 1 ? "file" : "files"}
             </>
           ) : (
             "No files to bring in"

@@ -61,7 +61,7 @@ export function Dossier(props: {
           {row.replaced && (
             <p className="border-b border-hair px-3 py-1">
               <Button weight="main" disabled={again.isPending} onClick={() => again.mutate([row.id])}>
-                Look again at {row.name}
+                Analyse again: {row.name}
               </Button>
             </p>
           )}
@@ -271,7 +271,7 @@ function LookState({
               </>
             )}
           </span>
-          <Progress done={look.done_frames} of={look.total_frames || 1} label="Frames looked at" />
+          <Progress done={look.done_frames} of={look.total_frames || 1} label="Frames analysed" />
           <Button onClick={() => stop.mutate([row.id])}>Stop</Button>
         </>
       ) : (
@@ -279,12 +279,12 @@ function LookState({
           <span className="truncate">
             {look.fault ??
               (picture
-                ? `${picture.examined} of ${row.frames} frames looked at${picture.whole ? ", all of them" : ", evenly spaced"}`
-                : "the pictures were not looked at")}
+                ? `${picture.examined} of ${row.frames} frames analysed${picture.whole ? ", all of them" : ", evenly spaced"}`
+                : "pictures not analysed")}
           </span>
           {!picture?.whole && (
             <Button className="ml-auto" onClick={() => whole.mutate([row.id])}>
-              Look at every frame
+              Analyse every frame
             </Button>
           )}
         </>

@@ -164,7 +164,7 @@ function Cells({ row, question }: { row: EvidenceRow; question: Question }) {
   if (!row.facts)
     return (
       <span role="gridcell" className="col-span-7 text-soft">
-        being looked at …
+        analysing …
       </span>
     );
   if (row.facts.fault)

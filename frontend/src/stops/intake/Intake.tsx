@@ -100,7 +100,7 @@ export function Intake() {
       <section className="flex min-h-0 flex-col border-r border-hair" aria-label="Deliveries">
         <div className="flex h-9 shrink-0 items-center border-b border-hair px-2">
           <Button weight="main" className="w-full justify-center" onClick={() => put("bring", "1")}>
-            <FolderPlus size={14} aria-hidden /> Bring footage in
+            <FolderPlus size={14} aria-hidden /> Import footage
           </Button>
         </div>
         <ul className="min-h-0 flex-1 overflow-auto">
@@ -128,18 +128,16 @@ export function Intake() {
         </ul>
         <Reports showId={showId} />
         <p className="border-t border-hair px-3 py-1.5 text-[12px] text-soft">
-          {upload.isPending
-            ? "Receiving the dropped files …"
-            : "Files can be dropped anywhere here. Sources are only read."}
+          {upload.isPending ? "Receiving the dropped files …" : "Drop files anywhere. Originals are never changed."}
         </p>
       </section>
       {deliveries.data.length === 0 ? (
-        <Empty title="No footage has come in yet.">
+        <Empty title="No footage yet.">
           <p className="mb-3">
-            Bring in a folder, a card or a roll. Every file is opened, measured and looked at; nothing on disk changes.
+            Import a folder, a card or a roll. Every file is opened and analysed; originals are never changed.
           </p>
           <Button weight="main" onClick={() => put("bring", "1")}>
-            <FolderPlus size={14} aria-hidden /> Bring footage in
+            <FolderPlus size={14} aria-hidden /> Import footage
           </Button>
         </Empty>
       ) : (
@@ -200,7 +198,7 @@ export function Intake() {
             turn={turn}
             keys={[
               { does: "confirm the verdict on this question", keys: { Enter: confirm } },
-              { does: "confirm all that agrees", keys: { "+": confirmAll } },
+              { does: "confirm all that agree", keys: { "+": confirmAll } },
               { does: "overrule", keys: { "=": () => one && setOverruling(true) } },
               {
                 does: "leave it to the evidence",
@@ -221,7 +219,7 @@ export function Intake() {
                   <Number>{selected.length}</Number> {selected.length === 1 ? "clip" : "clips"}
                 </span>
                 <Button weight="main" onClick={confirmAll}>
-                  Confirm all that agrees
+                  Confirm all that agree
                 </Button>
                 <Button onClick={confirm}>Confirm {asked}</Button>
                 <Button onClick={() => settling.withdraw.mutate({ rows: told, question })}>
@@ -249,7 +247,7 @@ export function Intake() {
       )}
       {over && (
         <div className="pointer-events-none absolute inset-2 z-30 flex items-center justify-center border-2 border-dashed border-patina bg-patina-wash/85 text-[16px] font-medium">
-          Drop the files to bring them in as a delivery
+          Drop the files to import them as a delivery
         </div>
       )}
       <BringIn
@@ -341,7 +339,7 @@ function DeliveryItem(props: {
             <span className="whitespace-nowrap text-soft">
               looking <Number>{delivery.probed}</Number> of <Number>{delivery.clips}</Number>
             </span>
-            <Progress done={delivery.probed} of={delivery.clips} label={`Clips of ${delivery.name} looked at`} />
+            <Progress done={delivery.probed} of={delivery.clips} label={`Clips of ${delivery.name} analysed`} />
           </>
         ) : (
           <span className="text-soft">
@@ -359,7 +357,7 @@ function DeliveryItem(props: {
             className="ml-auto text-patina hover:underline"
             onClick={() => takeOut.mutate(undefined)}
           >
-            Take out
+            Remove from the show; files stay
           </button>
         )}
       </div>

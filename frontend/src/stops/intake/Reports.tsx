@@ -37,7 +37,7 @@ export function Reports({ showId }: { showId: number }) {
       <div className="flex h-8 shrink-0 items-center justify-between px-3">
         <h2 className="text-[13px] font-semibold">Reports</h2>
         <Button weight="quiet" onClick={() => chooser.current?.click()}>
-          Read one…
+          Import…
         </Button>
         <input
           ref={chooser}
@@ -72,7 +72,7 @@ export function Reports({ showId }: { showId: number }) {
         ))}
         {logs.data?.length === 0 && (
           <li className="px-3 pb-2 text-[12.5px] text-soft">
-            Camera or scan reports, as CSV or TSV, come in with a delivery or by themselves.
+            Import camera or scan reports (CSV or TSV) with a delivery, or here.
           </li>
         )}
       </ul>
@@ -90,7 +90,7 @@ export function Reports({ showId }: { showId: number }) {
         <div className="fixed inset-0 bg-black/30" aria-hidden />
         <div className="fixed inset-0 flex items-center justify-center p-6">
           <DialogPanel className="flex max-h-full w-full max-w-3xl flex-col border border-hair bg-raised p-4 shadow-xl">
-            <DialogTitle className="pb-2 text-[16px] font-semibold">What later evidence changed</DialogTitle>
+            <DialogTitle className="pb-2 text-[16px] font-semibold">Changes by later evidence</DialogTitle>
             <table className="block overflow-auto text-[12.5px]">
               <tbody>
                 {changes.data?.map((change) => (
@@ -128,11 +128,11 @@ function MappingDialog({ showId, log, close }: { showId: number; log: Log; close
           body: { columns: columns as Record<string, number>, title },
         }),
       ),
-    (made) => `Columns of ${log.name} corrected. ${changed(made.changed)}`,
+    (made) => `Columns of ${log.name} updated. ${changed(made.changed)}`,
   );
   const takeOut = useAct(
     () => answer(api.DELETE("/api/shows/{show_id}/logs/{log_id}", path)),
-    () => `${log.name} taken out.`,
+    () => `${log.name} removed.`,
   );
   const meaning = (index: number) => report_columns.find(({ column }) => columns[column] === index)?.column ?? "";
   const mean = (index: number, key: string) =>
@@ -148,7 +148,7 @@ function MappingDialog({ showId, log, close }: { showId: number; log: Log; close
           <div className="flex items-end justify-between gap-4">
             <DialogTitle className="text-[16px] font-semibold">{log.name}</DialogTitle>
             <div className="w-52">
-              <Labelled label="In words it is a">
+              <Labelled label="Read as">
                 <input className={fieldLook} value={title} onChange={(event) => setTitle(event.target.value)} />
               </Labelled>
             </div>

@@ -61,7 +61,7 @@ export function ColumnsMenu(props: { columns: string[]; choose: (keys: string[])
           })}
         </ul>
         <Button className="mt-1" onClick={() => choose(USUAL)}>
-          The usual columns
+          Reset columns
         </Button>
       </PopoverPanel>
     </Popover>

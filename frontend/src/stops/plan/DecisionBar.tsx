@@ -15,11 +15,11 @@ const FIELDS: Record<Field, { label: string; example?: string; verb: string }> =
   pace: { label: "Pace", verb: "Set" },
   speed: { label: "Speed", verb: "Re-speed" },
   fit: { label: "Fit to", verb: "Fit" },
-  curve: { label: "Speeds in turn", verb: "Bend" },
+  curve: { label: "Speed ramp", verb: "Bend" },
   read: { label: "Read rate", verb: "Re-rate" },
   shot: { label: "Shot rate", example: "150; empty: as the file", verb: "Set" },
   tag: { label: "Tag", example: "Bell, close", verb: "Tag" },
-  note: { label: "Note", example: "what the next desk should know", verb: "Note on" },
+  note: { label: "Note", example: "note for the next person", verb: "Note on" },
 };
 const RELATIVE = [
   ["× ½", "*1/2"],
@@ -126,7 +126,7 @@ export function DecisionBar(props: {
               Take the tag off
             </Button>
           )}
-          <Button onClick={leave}>Leave it</Button>
+          <Button onClick={leave}>Cancel</Button>
         </form>
       ) : (
         <>

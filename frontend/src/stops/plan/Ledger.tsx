@@ -78,11 +78,11 @@ export function Ledger(props: {
       { does: "fit to a length …", keys: { "5": () => props.ask("fit") } },
       { does: "leave as it is", keys: { "6": () => props.decide({ intent: { intent: "leave" } }) } },
       { does: "read at another rate …", keys: { "7": () => props.ask("read") } },
-      { does: "speeds in turn: a curve …", keys: { "8": () => props.ask("curve") } },
+      { does: "speed ramp: a curve …", keys: { "8": () => props.ask("curve") } },
       { does: "no decision", keys: { "0": () => props.decide({ intent: null }) } },
       { does: "look at the clip on the Bench", keys: { Enter: look } },
       {
-        does: "fold the group of the clip, or open all groups",
+        does: "collapse the clip's group, or expand all",
         keys: {
           ArrowLeft: () => {
             const group = groupHere();
@@ -91,7 +91,7 @@ export function Ledger(props: {
           ArrowRight: () => props.unfold(),
         },
       },
-      { does: "find in the ledger", keys: { "/": props.find } },
+      { does: "search the ledger", keys: { "/": props.find } },
     ],
   });
   const { ids, set, current } = list;

@@ -64,7 +64,7 @@ export function LedgerRow(props: {
         <span role="gridcell" style={span} />
       ) : row.facts === null ? (
         <span role="gridcell" style={span} className="text-soft">
-          being looked at …
+          analysing …
         </span>
       ) : row.plan ? (
         columns.map((column, i) => (

@@ -75,9 +75,9 @@ export function Plan() {
   const data = ledger.data;
   if (data.total === 0)
     return (
-      <Empty title="There are no clips to plan yet.">
+      <Empty title="There are no clips yet.">
         <Button weight="main" onClick={() => void navigate(`/shows/${showId}/intake?bring=1`)}>
-          Bring footage in
+          Import footage
         </Button>
       </Empty>
     );

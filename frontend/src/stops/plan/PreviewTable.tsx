@@ -17,7 +17,7 @@ export function PreviewTable(props: {
       <table className="w-full text-[12.5px]" aria-label={props.label}>
         <thead className="sticky top-0 bg-raised text-left text-soft">
           <tr className="h-7">
-            {ticked && <th className="w-7" aria-label="Take it" />}
+            {ticked && <th className="w-7" aria-label="Apply" />}
             <th className="pl-2 font-normal">Clip</th>
             <th className="font-normal">What changes</th>
             <th className="pr-3 text-right font-normal">Frames</th>

@@ -26,10 +26,10 @@ export function Reach({ asked, settle }: { asked: Asked; settle: (where: Where |
       open
       wide
       close={() => settle(null)}
-      title={`${preview.title}: ${preview.elsewhere ? others : events ? shown : "nothing else moves"}`}
+      title={`${preview.title}: ${preview.elsewhere ? others : events ? shown : "nothing else changes"}`}
       foot={
         <>
-          <Button onClick={() => settle(null)}>Change nothing</Button>
+          <Button onClick={() => settle(null)}>Cancel</Button>
           <Button onClick={() => here && settle(where({ timelines: [here.timeline_id] }))}>
             Split off for {here?.timeline} alone
           </Button>
@@ -45,7 +45,7 @@ export function Reach({ asked, settle }: { asked: Asked; settle: (where: Where |
       <p className="px-4 pb-2 text-soft">
         Reading a clip at another rate acts on every timeline that uses it
         {preview.proxies > 0 ? `, and on ${preview.proxies === 1 ? "its proxy" : `${preview.proxies} proxies`}` : ""}.
-        Split off, this timeline gets a reading of its own and leaves the others alone.
+        Split off: this timeline reads the clip differently; the others stay as they are.
       </p>
       {events > 0 && (
         <label className="flex items-center gap-2 px-4 pb-2">

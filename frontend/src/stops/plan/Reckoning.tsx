@@ -58,8 +58,8 @@ export function Reckoning(props: {
         {one && <Marks row={one} />}
         {!any && (
           <p className="p-3 text-soft">
-            Select clips to see their division written out and to decide on them. Arrow keys and Shift select; Ctrl A
-            takes all that the filter shows.
+            Select clips to see their arithmetic and to set their speeds. Use arrow keys with Shift; Ctrl A selects
+            everything shown.
           </p>
         )}
       </div>
@@ -82,12 +82,12 @@ function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Deci
   return data.near_misses.map((miss) => (
     <Part
       key={`${miss.factor} ${miss.read.exact}`}
-      title={`near miss${data.clips > 1 ? ` of ${miss.clips}` : ""}: two clean ways out`}
+      title={`near miss${data.clips > 1 ? ` of ${miss.clips}` : ""}: two clean alternatives`}
     >
       <div className="flex items-baseline gap-2">
         <Button
           disabled={data.clips !== miss.clips}
-          title={data.clips !== miss.clips ? "Select these clips alone to take it" : undefined}
+          title={data.clips !== miss.clips ? "Select only these clips to apply it" : undefined}
           onClick={() => decide(miss.take)}
         >
           Re-rate to {miss.read.spoken}
@@ -100,9 +100,9 @@ function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Deci
         Sound follows, {miss.cents}; left alone it drifts {miss.drift}.
       </p>
       <p className="mt-1 text-[12.5px] text-soft">
-        Or leave and accept it:{" "}
+        Or keep it:{" "}
         {miss.hiccup_count === 0
-          ? "no hiccup falls within"
+          ? "no hiccup within"
           : `${miss.hiccup_count} ${miss.hiccup_count === 1 ? "hiccup" : "hiccups"}`}
         , one every {miss.hiccup_every}; sound stays {miss.as_it_is}.
       </p>
@@ -112,10 +112,10 @@ function NearMisses({ data, decide }: { data: Schemas["Reckoning"]; decide: Deci
 
 function Smooth({ smooth }: { smooth: Schemas["SmoothView"] }) {
   return (
-    <Part title="how slow it can go smoothly">
+    <Part title="slowest smooth speed">
       <p className="text-[12.5px]">
-        Down to speed <Number>{smooth.floor_speed}</Number>, <Number>{smooth.floor_pace}</Number> of real time. Shutter
-        at most <Number>{smooth.shutter}</Number>.
+        Down to <Number>{smooth.floor_speed}</Number>, <Number>{smooth.floor_pace}</Number> of real time. Shutter at
+        most <Number>{smooth.shutter}</Number>.
       </p>
       {!smooth.smooth && (
         <p className="text-[12.5px] text-brass">
@@ -145,14 +145,14 @@ function Sound({ sound }: { sound: Schemas["SoundView"] }) {
 
 function Rounding(props: { data: Schemas["Reckoning"]; precise: (precision: Schemas["Precision"]) => void }) {
   return (
-    <Part title="what a receiving system makes of it">
+    <Part title="rounding in the receiving system">
       <ul>
         {props.data.rounding.map((one) => (
           <li key={one.precision} className="flex items-baseline gap-2 text-[12.5px]">
             <button
               type="button"
               aria-pressed={one.chosen}
-              title={one.chosen ? "what the house says receiving systems take" : "make it the house rule"}
+              title={one.chosen ? "set by the house rules" : "make this the house rule"}
               className={`w-34 text-left hover:text-patina ${one.chosen ? "font-medium text-patina" : ""}`}
               onClick={() => props.precise(one.precision)}
             >

@@ -69,7 +69,7 @@ function Line(props: { name: string; part: Part; back: () => void; children: Rea
         <button
           type="button"
           aria-label={`Put ${props.name} back`}
-          title="Leave it to the levels above"
+          title="Inherit"
           className="text-soft hover:text-patina"
           onClick={props.back}
         >

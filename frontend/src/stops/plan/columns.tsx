@@ -65,7 +65,7 @@ export const COLUMNS: Column[] = [
     cell: (row) => (
       <span title={`${row.intent_words} ${row.decided_by}`.trim()}>
         {row.plan ? row.intent_words : ""}
-        {row.alone && <span title="decided for this timeline alone"> ·1</span>}
+        {row.alone && <span title="decided only for this timeline"> ·1</span>}
       </span>
     ),
   },
@@ -134,7 +134,7 @@ export const COLUMNS: Column[] = [
     look: ({ receiving }) => `text-right whitespace-nowrap ${receiving?.off_by ? "text-brass" : ""}`,
     cell: ({ receiving }) =>
       receiving && (
-        <span title="as the receiving system takes it, and how many frames that ends off">
+        <span title="value in the receiving system, and how many frames it ends off">
           <Number>
             {receiving.number}
             {receiving.off_by ? ` ${signed(receiving.off_by)}` : ""}

@@ -20,7 +20,7 @@ from oddmeter.core.numbers.numerals import decimal_text, fraction_text, percent_
 from oddmeter.core.numbers.rates import rate_text
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.web.http.context import Here
-from oddmeter.web.stops.assembly.book import ShowBook, open_book
+from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import ShowId
 from oddmeter.web.views.values import Json, LengthView, RateView, length_view, rate_view
 
@@ -150,7 +150,7 @@ class RulersView(BaseModel):
 @router.get("")
 def list_cuts(here: Here, show_id: ShowId) -> list[CutEntry]:
     """The timelines of a show, each with how much is on it."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     show = book.board.show
     return [
         CutEntry(
@@ -166,7 +166,7 @@ def list_cuts(here: Here, show_id: ShowId) -> list[CutEntry]:
 @router.get("/{timeline_id}", response_model=CutView)
 def get_cut(here: Here, show_id: ShowId, timeline_id: int) -> Json:
     """A timeline with all its events."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     return Json(json.dumps(cut_view(book, timeline_id), ensure_ascii=False))
 
 
@@ -176,7 +176,7 @@ def rulers(
     frames: Annotated[int, Query(ge=1, le=10_000_000)], pixels: Annotated[int, Query(ge=50, le=10_000)],
 ) -> RulersView:  # fmt: skip
     """Timecode over a window of the timeline that is drawn so many pixels wide, and how source frames pass under it."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     cut = book.cut(timeline_id)
     scale = Fraction(pixels, frames)
     out = []
@@ -188,7 +188,7 @@ def rulers(
     return RulersView(axis=_axis(book.timeline(timeline_id), first, first + frames, scale), events=out)
 
 
-def cut_view(book: ShowBook, timeline_id: int) -> dict[str, Any]:
+def cut_view(book: ShowTimelines, timeline_id: int) -> dict[str, Any]:
     """A timeline of a book for the page, as ``CutView`` has it; thousands of events are not made into models first."""
     timeline, cut = book.timeline(timeline_id), book.cut(timeline_id)
     settings = timeline.settings
@@ -198,7 +198,7 @@ def cut_view(book: ShowBook, timeline_id: int) -> dict[str, Any]:
     return {
         "id": timeline_id, "name": settings.name, "rate": rate_view(settings.rate).model_dump(),
         "frame_seconds": float(1 / settings.rate.value), "drop_frame": settings.drop_frame,
-        "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""), "shown": book.shown,
+        "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""), "shown": book.content_version,
         "sounds": book.is_heard(timeline_id),
         "length": length_view(cut.length, timeline).model_dump(),
         "markers": [
@@ -210,7 +210,7 @@ def cut_view(book: ShowBook, timeline_id: int) -> dict[str, Any]:
 
 
 def _event_view(
-    book: ShowBook, timeline: Timeline, event: Event, gaps: Mapping[tuple[Track, int], int]
+    book: ShowTimelines, timeline: Timeline, event: Event, gaps: Mapping[tuple[Track, int], int]
 ) -> dict[str, Any]:
     use = book.use(timeline.id, event)
     transition = event.transition
@@ -242,7 +242,7 @@ def _use_view(use: Use) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def source_name(book: ShowBook, event: Event) -> str:
+def source_name(book: ShowTimelines, event: Event) -> str:
     if event.clip_id is not None and (known := book.board.everything.get(event.clip_id)):
         return book.board.told(known.clip)
     if event.timeline_id is not None:

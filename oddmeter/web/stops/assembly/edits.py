@@ -7,13 +7,13 @@ from pydantic import BaseModel
 
 from oddmeter.core.cutting import edits
 from oddmeter.core.cutting.commands import Edited, edited, events_text, later
-from oddmeter.core.cutting.events import Cut, frames_text, named
+from oddmeter.core.cutting.events import EventList, frames_text, named
 from oddmeter.store import events
 from oddmeter.store.changes import ConflictError, change
 from oddmeter.web.http.context import Context, Here
-from oddmeter.web.stops.assembly.book import ShowBook, open_book, written
-from oddmeter.web.stops.assembly.looks import strokes_on
+from oddmeter.web.stops.assembly.looks import beats_on
 from oddmeter.web.stops.assembly.placing import EditIn, command_of
+from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines, written
 from oddmeter.web.views.asked import ShowId
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}", tags=["assembly"])
@@ -61,11 +61,11 @@ class EffectView(BaseModel):
 def edit(here: Here, show_id: ShowId, timeline_id: int, asked: EditIn) -> EffectView:
     """Change the events of a timeline, which is refused where somebody changed it first; or say what a change would do
     to them as they are by now."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     if not asked.preview:
         insist(book, timeline_id, asked.version)
     settings = book.timeline(timeline_id).settings
-    command = command_of(book, timeline_id, asked, lambda: strokes_on(here, show_id, book, timeline_id))
+    command = command_of(book, timeline_id, asked, lambda: beats_on(here, show_id, book, timeline_id))
     made = edited(book.cut(timeline_id), book.windows(timeline_id), settings, command)
     if asked.preview:
         told = _effect_view(book, timeline_id, made, book.versions[timeline_id], [], made_it=False)
@@ -76,7 +76,7 @@ def edit(here: Here, show_id: ShowId, timeline_id: int, asked: EditIn) -> Effect
 
 
 def _effect_view(
-    book: ShowBook, timeline_id: int, made: Edited, version: str, added: Sequence[int], *, made_it: bool
+    book: ShowTimelines, timeline_id: int, made: Edited, version: str, added: Sequence[int], *, made_it: bool
 ) -> EffectView:
     cut = book.cut(timeline_id)
     found = edits.effect(cut, made.cut, book.with_cut(timeline_id, made.cut).windows(timeline_id))
@@ -100,14 +100,14 @@ def _effect_view(
     )  # fmt: skip
 
 
-def _markers_moved(was: Cut, now: Cut) -> list[str]:
+def _markers_moved(was: EventList, now: EventList) -> list[str]:
     if len(was.markers) != len(now.markers):
         return []
     by = [after.at - before.at for before, after in zip(was.markers, now.markers, strict=True) if after.at != before.at]
     return [f"{len(by)} marker{'s move' if len(by) > 1 else ' moves'} {later(by[0])}"] if by else []
 
 
-def _places(book: ShowBook, timeline_id: int, cut: Cut) -> PlacesView:
+def _places(book: ShowTimelines, timeline_id: int, cut: EventList) -> PlacesView:
     was, settings = book.cut(timeline_id).by_id, book.timeline(timeline_id).settings
     moved = [
         one for one in cut.events
@@ -121,7 +121,7 @@ def _places(book: ShowBook, timeline_id: int, cut: Cut) -> PlacesView:
 
 
 def _write(
-    here: Context, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, title: str
+    here: Context, show_id: int, book: ShowTimelines, timeline_id: int, cut: EventList, title: str
 ) -> tuple[str, list[int]]:
     was = book.cut(timeline_id)
     with change(here.database, show_id, title, here.person) as connection:
@@ -132,7 +132,7 @@ def _write(
     return version, added
 
 
-def insist(book: ShowBook, timeline_id: int, version: str) -> None:
+def insist(book: ShowTimelines, timeline_id: int, version: str) -> None:
     """Raise ``ConflictError`` where a timeline is no longer at the version that was seen."""
     book.timeline(timeline_id)
     if book.versions[timeline_id] != version:

@@ -9,11 +9,11 @@ from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from oddmeter.core.cutting.commands import events_text
-from oddmeter.core.cutting.events import Cut, Event
+from oddmeter.core.cutting.events import Event, EventList
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.lists.finding import Footage, Found, FoundBy, events_of, found_again, linked
 from oddmeter.core.lists.listing import MadeFile, listed_cut, of_made_files
-from oddmeter.core.lists.versions import Compared, Fate, Takeover, laid_out, taken_over
+from oddmeter.core.lists.versions import ChangeKind, Compared, Takeover, laid_out, taken_over
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import percent_text
 from oddmeter.core.numbers.rates import Rate
@@ -25,7 +25,7 @@ from oddmeter.store import events, renders, shows
 from oddmeter.store.changes import change
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
-from oddmeter.web.stops.assembly.book import ShowBook, open_book
+from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import Name, ShowId
 from oddmeter.web.views.files import carried_away
 from oddmeter.web.views.values import RateView, rate_view
@@ -89,10 +89,10 @@ class TakenView(BaseModel):
     title: str
 
 
-class FateView(BaseModel):
+class EventChangeView(BaseModel):
     """What became of one event in the next version of a cut, in words."""
 
-    fate: Fate
+    fate: ChangeKind
     name: str
     track: str
     timecode: str
@@ -103,10 +103,10 @@ class VersionsView(BaseModel):
     """Two versions of a cut: how many events are kept, moved, trimmed, retimed, new and gone; what has to be made
     ``again``, where ``files`` were made of events."""
 
-    counts: dict[Fate, int]
+    counts: dict[ChangeKind, int]
     files: int
     again: int
-    changes: list[FateView]
+    changes: list[EventChangeView]
 
 
 class LinkIn(BaseModel):
@@ -161,7 +161,10 @@ def take(here: Here, show_id: ShowId, asked: TakeIn) -> TakenView:
     with change(here.database, show_id, title, here.person) as connection:
         timeline_id = shows.add_timeline(connection, show_id, settings)
         events.write(
-            connection, timeline_id, Cut(cut.rate), Cut(cut.rate, laid_out([event for event, _ in found]), cut.markers)
+            connection,
+            timeline_id,
+            EventList(cut.rate),
+            EventList(cut.rate, laid_out([event for event, _ in found]), cut.markers),
         )
     return TakenView(timeline_id=timeline_id, title=title)
 
@@ -169,26 +172,26 @@ def take(here: Here, show_id: ShowId, asked: TakeIn) -> TakenView:
 @router.post("/cuts/{timeline_id}/versions")
 def compare(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> VersionsView:
     """Hold the next version of a list beside a timeline: what became of each event, and what has to be made again."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     found = _takeover(book, timeline_id, asked)
     with here.database.transaction() as connection:
         made = renders.made_of_timeline(connection, timeline_id)
     timeline = book.timeline(timeline_id)
     again = sum(one.made_again for one in found.found)
     return VersionsView(
-        counts={fate: len(found.of(fate)) for fate in Fate},
+        counts={fate: len(found.of(fate)) for fate in ChangeKind},
         files=len(made),
         again=again,
-        changes=[_fate_view(one, timeline) for one in found.found if one.fate is not Fate.KEPT][:_MOST_SHOWN],
+        changes=[_fate_view(one, timeline) for one in found.found if one.fate is not ChangeKind.KEPT][:_MOST_SHOWN],
     )
 
 
 @router.post("/cuts/{timeline_id}/take-over")
 def take_over(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> TakenView:
-    """Take the next version of a list over in one stroke; what was decided here stays where the source is the same."""
-    book = open_book(here, show_id)
+    """Take the next version of a list over in one step; what was decided here stays where the source is the same."""
+    book = open_timelines(here, show_id)
     found = _takeover(book, timeline_id, asked)
-    counts = ", ".join(f"{len(found.of(fate))} {fate}" for fate in Fate if found.of(fate))
+    counts = ", ".join(f"{len(found.of(fate))} {fate}" for fate in ChangeKind if found.of(fate))
     title = f"“{asked.file_name}” taken over: {counts}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
@@ -199,12 +202,12 @@ def take_over(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> T
 @router.post("/cuts/{timeline_id}/link")
 def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenView:
     """Say which clip events of a list use; each keeps its place, its length and the list's in point."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     (row,) = book.board.some([asked.clip_id], book.timeline(timeline_id))
     cut = book.cut(timeline_id)
     some = [cut.event(one) for one in asked.events]
     if any(event.listed is None for event in some):
-        raise RuleError("Only events of a list are given a clip by hand.", "event")
+        raise RuleError("Only events from an imported list can be relinked by hand.", "event")
     changed = cut.with_events(linked(event, row.known) for event in some)
     title = f"{row.clip.name} for {events_text(len(some))}"
     with change(here.database, show_id, title, here.person) as connection:
@@ -216,11 +219,11 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
 @router.post("/cuts/{timeline_id}/find")
 def find(here: Here, show_id: ShowId, timeline_id: int) -> TakenView:
     """Look again for the clips that a list's events ask for, where footage has come since."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     cut = book.cut(timeline_id)
     found = found_again(cut.events, _footage(book.board), cut.rate)
     if not found:
-        raise RuleError("No clip is found for any of these events; settle them by hand.", "event")
+        raise RuleError("No clip matches any of these events. Choose their clips by hand.", "event")
     title = f"Clips found for {events_text(len(found))}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
@@ -237,7 +240,7 @@ def write(
     """The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
     run at 100 per cent; ``form`` is the ending of a format of the vocabulary. ``chains`` tells speeds that change as
     events of one speed each."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     cut = listed_cut(book, book.timeline, timeline_id, book.board.everything, chains=chains and of == "sources")
     if of == "made":
         with here.database.transaction() as connection:
@@ -255,12 +258,12 @@ def write(
 @router.get("/cuts/{timeline_id}/losses")
 def losses(here: Here, show_id: ShowId, timeline_id: int) -> list[str]:
     """What an EDL of this timeline could not hold, event by event."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
     return [str(note) for note in (*cut.notes, *write_cut(cut, "x.edl").losses)]
 
 
-def _takeover(book: ShowBook, timeline_id: int, asked: ListIn) -> Takeover:
+def _takeover(book: ShowTimelines, timeline_id: int, asked: ListIn) -> Takeover:
     timeline = book.timeline(timeline_id)
     new = read_cut(asked.text.encode(), asked.file_name, _rate(asked) or timeline.settings.rate, asked.drop_frame)
     told = listed_cut(book, book.timeline, timeline_id, book.board.everything)
@@ -268,18 +271,18 @@ def _takeover(book: ShowBook, timeline_id: int, asked: ListIn) -> Takeover:
     return taken_over(book.cut(timeline_id), told, new, found, book.board.known)
 
 
-def _fate_view(one: Compared, timeline: Timeline) -> FateView:
+def _fate_view(one: Compared, timeline: Timeline) -> EventChangeView:
     was, now, words = one.was, one.now, ""
     if was is not None and now is not None:
         told = [
             f"from {timeline.settings.timecode(was.record_in)} to {timeline.settings.timecode(now.record_in)}"
             if was.record_in != now.record_in else "",
             f"{was.length} → {now.length} frames" if was.length != now.length else "",
-            f"{percent_text(was.speed)} → {percent_text(now.speed)}" if one.fate is Fate.RETIMED else "",
+            f"{percent_text(was.speed)} → {percent_text(now.speed)}" if one.fate is ChangeKind.RETIMED else "",
         ]  # fmt: skip
         words = ", ".join(filter(None, told)) or "other source frames"
     event = one.event
-    return FateView(
+    return EventChangeView(
         fate=one.fate, name=event.name or event.reel or event.kind.value, track=event.track,
         timecode=timeline.settings.timecode(event.record_in), words=words,
     )  # fmt: skip

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.cutting.events import TrackKind
-from oddmeter.core.cutting.programmes import programme_of
+from oddmeter.core.cutting.ranges import range_of_timeline
 from oddmeter.core.cutting.shown import Seen, shown_at, timeline_of
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.music import Music
@@ -20,12 +20,12 @@ from oddmeter.media.viewing import Viewed
 from oddmeter.store.changes import MissingError
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Side
-from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.cuts import source_name
+from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.music import strokes_of
+from oddmeter.web.views.music import beats_of
 from oddmeter.web.views.values import FOREVER, Jpeg, Wav
-from oddmeter.work.programmes import sources_of
+from oddmeter.work.ranges import sources_of
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts", tags=["assembly"])
 
@@ -55,7 +55,7 @@ class LookView(BaseModel):
 @router.get("/{timeline_id}/frames/{number}")
 def look(here: Here, show_id: ShowId, timeline_id: int, number: int) -> LookView:
     """What a timeline frame shows, through every transition and nested timeline."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     parts = shown_at(book, timeline_id, max(0, number))
     return LookView(
         frame=number, timecode=book.timeline(timeline_id).settings.timecode(number),
@@ -69,12 +69,12 @@ def picture(
     size: Literal["draft", "final"] = "draft",
 ) -> Jpeg:  # fmt: skip
     """The picture of a timeline frame, as ``shown`` names it; a draft is made of the nearest source pictures."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     parts = [part for part in shown_at(book, timeline_id, max(0, number)) if part.clip_id is not None]
     if not parts:
         raise MissingError("A picture here")
     data = [(_picture(here, book, timeline_id, part, size), part.share) for part in parts]
-    headers = FOREVER if shown == book.shown else None
+    headers = FOREVER if shown == book.content_version else None
     return Jpeg(blended(data), headers=headers)
 
 
@@ -84,22 +84,23 @@ def sound(
     count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)], shown: str,
 ) -> Wav:  # fmt: skip
     """What is heard over consecutive timeline frames, mixed as it is made, as ``shown`` names it."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     settings, cut = book.timeline(timeline_id).settings, book.cut(timeline_id)
-    programme = programme_of(book, timeline_id, settings, cut, first, first + count)
+    programme = range_of_timeline(book, timeline_id, settings, cut, first, first + count)
     clips = {one: book.board.everything[one].clip for one in programme.clip_ids}
     mix = mix_of(programme, *sources_of(programme, clips, here.config))
-    return Wav(here.looking.mixed(mix), headers=FOREVER if shown == book.shown else None)
+    return Wav(here.looking.mixed(mix), headers=FOREVER if shown == book.content_version else None)
 
 
-@router.get("/{timeline_id}/strokes")
-def strokes(here: Here, show_id: ShowId, timeline_id: int) -> list[int]:
-    """The timeline frames nearest to the strokes of music that lies on a timeline, by itself or under a clip."""
-    return strokes_on(here, show_id, open_book(here, show_id), timeline_id)
+@router.get("/{timeline_id}/strokes", include_in_schema=False)  # as it was called before
+@router.get("/{timeline_id}/beats")
+def beats(here: Here, show_id: ShowId, timeline_id: int) -> list[int]:
+    """The timeline frames nearest to the beats of music that lies on a timeline, by itself or under a clip."""
+    return beats_on(here, show_id, open_timelines(here, show_id), timeline_id)
 
 
-def strokes_on(here: Context, show_id: int, book: ShowBook, timeline_id: int) -> list[int]:
-    """The timeline frames nearest to the strokes of music on a timeline."""
+def beats_on(here: Context, show_id: int, book: ShowTimelines, timeline_id: int) -> list[int]:
+    """The timeline frames nearest to the beats of music on a timeline."""
     settings, found = book.timeline(timeline_id).settings, set[int]()
     for event in book.cut(timeline_id).events:
         window = book.window(timeline_id, event)
@@ -108,11 +109,11 @@ def strokes_on(here: Context, show_id: int, book: ShowBook, timeline_id: int) ->
         known = book.board.everything.get(event.clip_id) if event.clip_id is not None else None
         asked = window.conformed.treatment.music
         if window.conformed.material.of_sound and known is not None:
-            heard, _ = strokes_of(here, show_id, Music(known.clip.root, known.clip.path))
+            heard, _ = beats_of(here, show_id, Music(known.clip.root, known.clip.path))
             clock = window.conformed.material.file_clock
             places = [at for second in heard for at in window.looking_at(clock.frame(Seconds(second)))]
         elif asked and event.track.kind is TrackKind.PICTURE:
-            heard, _ = strokes_of(here, show_id, asked)
+            heard, _ = beats_of(here, show_id, asked)
             places = [asked.place(second, settings.rate) for second in heard]
         else:
             continue
@@ -120,7 +121,7 @@ def strokes_on(here: Context, show_id: int, book: ShowBook, timeline_id: int) ->
     return sorted(found)
 
 
-def _seen_view(book: ShowBook, timeline_id: int, part: Seen, number: int) -> SeenView:
+def _seen_view(book: ShowTimelines, timeline_id: int, part: Seen, number: int) -> SeenView:
     event = part.event
     assert event is not None
     known = book.board.everything.get(part.clip_id) if part.clip_id is not None else None
@@ -140,7 +141,7 @@ def _unit_text(window: Window, unit: int) -> str:
     return "/".join(map(str, frames))
 
 
-def _picture(here: Context, book: ShowBook, outer: int, part: Seen, size: str) -> bytes:
+def _picture(here: Context, book: ShowTimelines, outer: int, part: Seen, size: str) -> bytes:
     assert part.event is not None and part.clip_id is not None
     timeline = timeline_of(outer, part)
     window, known = book.window(timeline, part.event), book.board.everything.get(part.clip_id)

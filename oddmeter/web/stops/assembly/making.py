@@ -12,13 +12,13 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.cutting.events import Event, TrackKind, frames_text, named
 from oddmeter.core.cutting.listed import SourceKind
-from oddmeter.core.cutting.programmes import (
-    Programme,
-    programme_of,
-    programme_of_event,
-    programme_of_transition,
+from oddmeter.core.cutting.ranges import (
+    RenderRange,
+    range_of_event,
+    range_of_timeline,
+    range_of_transition,
 )
-from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.decisions.vocabulary import intent_text
 from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
@@ -31,12 +31,12 @@ from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.store.renders import FinishedFile, MadeOf
 from oddmeter.web.http.context import Context, Here
-from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.cuts import source_name
+from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import ShowId
 from oddmeter.web.views.files import named_path, note_taken
 from oddmeter.work.orders import Order, order_of_event, plan_to_make
-from oddmeter.work.programmes import OrderedPart, ProgrammeOrder, order_of_programme, timeline_plan
+from oddmeter.work.ranges import OrderedPart, RangeOrder, order_of_range, timeline_plan
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}/files", tags=["assembly"])
 
@@ -92,13 +92,13 @@ class EventsQueued(BaseModel):
 class _Wanted:
     view: EventFile
     clip_id: int | None
-    order: Order | ProgrammeOrder | None
+    order: Order | RangeOrder | None
 
 
 @router.post("/preview")
 def preview(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> list[EventFile]:
     """The files that would be made of a timeline, and what stands against any of them."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     with here.database.transaction() as connection:
         return [one.view for one in _wanted(here, connection, book, timeline_id, asked)]
 
@@ -106,7 +106,7 @@ def preview(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> l
 @router.post("", status_code=201)
 def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> EventsQueued:
     """Queue files of a timeline. What cannot be made is refused by name; the rest is queued."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     with here.database.transaction() as connection:
         wanted = _wanted(here, connection, book, timeline_id, asked)
         current = [one for one in wanted if asked.changed_only and one.view.current]
@@ -120,7 +120,9 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
     return EventsQueued(queued=len(wanted) - len(refused), refused=refused, current=len(current))
 
 
-def _wanted(here: Context, connection: Connection, book: ShowBook, timeline_id: int, asked: EventsIn) -> list[_Wanted]:
+def _wanted(
+    here: Context, connection: Connection, book: ShowTimelines, timeline_id: int, asked: EventsIn
+) -> list[_Wanted]:
     made = renders.made_of_timeline(connection, timeline_id)
     out = list(_Making(here, book, timeline_id, asked, made).files())
     note_taken(here, connection, [one.view for one in out], asked.of.value)
@@ -131,7 +133,7 @@ class _Making:
     """The files that are asked for of one timeline."""
 
     def __init__(
-        self, here: Context, book: ShowBook, timeline_id: int, asked: EventsIn, made: Mapping[MadeOf, FinishedFile]
+        self, here: Context, book: ShowTimelines, timeline_id: int, asked: EventsIn, made: Mapping[MadeOf, FinishedFile]
     ) -> None:
         self.here, self.book, self.timeline_id, self.asked = here, book, timeline_id, asked
         self.cut, self.settings = book.cut(timeline_id), book.timeline(timeline_id).settings
@@ -154,15 +156,15 @@ class _Making:
 
     def _of_timeline(self) -> _Wanted:
         if not self.cut.length:
-            raise RuleError(f"“{self.settings.name}” is empty; there is nothing to make.", "empty")
-        programme = programme_of(self.book, self.timeline_id, self.settings, self.cut)
+            raise RuleError(f"“{self.settings.name}” is empty: add events before making files.", "empty")
+        programme = range_of_timeline(self.book, self.timeline_id, self.settings, self.cut)
         order = self._ordered(programme, self.settings.name)
         path = named_path(self.folder, self.asked.pattern, self.asked.setting, self._words())
         return self._file(MadeOf(), None, self.settings.name, path, order, programme.length)
 
     def _of_transition(self, event: Event, number: int) -> _Wanted:
         assert event.transition is not None
-        programme = programme_of_transition(self.book, self.timeline_id, self.settings, event)
+        programme = range_of_transition(self.book, self.timeline_id, self.settings, event)
         name = f"{event.transition.kind} into {source_name(self.book, event)}"
         order = self._ordered(programme, name, OrderedPart(id=event.id, transition=True))
         words = {**self._words(event, number), "clip": f"{event.transition.kind}_{self._stem(event)}"}
@@ -181,15 +183,15 @@ class _Making:
             order = order_of_event(use.window, self.settings, self.asked.handles, event.id)
             return self._file(MadeOf(event.id), event.clip_id, name, path, order, event.length)
         head, tail = use.window.handles_within(self.asked.handles)
-        programme = programme_of_event(self.book, self.timeline_id, self.settings, event, head, tail)
+        programme = range_of_event(self.book, self.timeline_id, self.settings, event, head, tail)
         nested = self._ordered(programme, name, OrderedPart(id=event.id, head=head, tail=tail))
         return self._file(MadeOf(event.id), None, name, path, nested, programme.length)
 
-    def _ordered(self, programme: Programme, name: str, part: OrderedPart | None = None) -> ProgrammeOrder:
-        return order_of_programme(programme, self.names, name, part)
+    def _ordered(self, programme: RenderRange, name: str, part: OrderedPart | None = None) -> RangeOrder:
+        return order_of_range(programme, self.names, name, part)
 
     def _file(
-        self, made_of: MadeOf, clip_id: int | None, name: str, path: str, order: Order | ProgrammeOrder | None,
+        self, made_of: MadeOf, clip_id: int | None, name: str, path: str, order: Order | RangeOrder | None,
         frames: int, problem: str | None = None,
     ) -> _Wanted:  # fmt: skip
         part = order.event if order is not None else None
@@ -206,8 +208,8 @@ class _Making:
         )  # fmt: skip
         return _Wanted(view, clip_id, order)
 
-    def _problem(self, order: Order | ProgrammeOrder, clip_id: int | None, path: str) -> str | None:
-        missing = self._missing(order) if isinstance(order, ProgrammeOrder) else []
+    def _problem(self, order: Order | RangeOrder, clip_id: int | None, path: str) -> str | None:
+        missing = self._missing(order) if isinstance(order, RangeOrder) else []
         if missing:
             more = f" and {len(missing) - 3} more" if len(missing) > 3 else ""
             return f"nothing is there to show for {', '.join(missing[:3])}{more}"
@@ -219,9 +221,9 @@ class _Making:
             return str(error)
         return None if as_known else CHANGED
 
-    def _plan(self, order: Order | ProgrammeOrder, clip_id: int | None, path: str) -> FilePlan:
+    def _plan(self, order: Order | RangeOrder, clip_id: int | None, path: str) -> FilePlan:
         config, setting = self.here.config, self.asked.setting
-        if isinstance(order, ProgrammeOrder):
+        if isinstance(order, RangeOrder):
             return timeline_plan(order, [self._clip(one) for one in order.clip_ids], config, setting, path)
         assert clip_id is not None
         return plan_to_make(order, self._clip(clip_id), config, setting, path)
@@ -229,7 +231,7 @@ class _Making:
     def _clip(self, clip_id: int) -> Clip:
         return self.book.board.everything[clip_id].clip
 
-    def _missing(self, order: ProgrammeOrder) -> list[str]:
+    def _missing(self, order: RangeOrder) -> list[str]:
         """The events that would show nothing, by name: never black without a word."""
         return [
             named(self.book.cut(held.id).by_id.get(one.id, one.event()))
@@ -262,7 +264,7 @@ class _Making:
         return {
             **words, "clip": self._stem(event), "delivery": delivery.name if delivery else "",
             "folder": self.book.board.folder(known.clip) if known else "",
-            "intent": wish_text(decided) if decided else "", "event": f"{number:03}", "track": event.track.name,
+            "intent": intent_text(decided) if decided else "", "event": f"{number:03}", "track": event.track.name,
             "speed": f"{decimal_text(use.window.conformed.speed * 100, 2)}pc" if use.window else "",
         }  # fmt: skip
 
@@ -274,10 +276,10 @@ class _Making:
         return PurePosixPath(known.clip.name if known else source_name(self.book, event)).stem
 
 
-def _is_same(order: Order | ProgrammeOrder, before: dict[str, object]) -> bool:
+def _is_same(order: Order | RangeOrder, before: dict[str, object]) -> bool:
     """True where a stored order makes the same file."""
-    if ("timelines" in before) is not isinstance(order, ProgrammeOrder):
+    if ("timelines" in before) is not isinstance(order, RangeOrder):
         return False
-    if isinstance(order, ProgrammeOrder):
-        return order.is_same_as(ProgrammeOrder.model_validate(before))
+    if isinstance(order, RangeOrder):
+        return order.is_same_as(RangeOrder.model_validate(before))
     return order == Order.model_validate(before)

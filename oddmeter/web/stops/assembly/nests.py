@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.cutting.commands import events_text
 from oddmeter.core.cutting.edits import with_sound
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, TrackKind, named
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, TrackKind, named
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.cutting.rerating import rerated
 from oddmeter.core.cutting.shown import lost_by_flattening
@@ -20,8 +20,8 @@ from oddmeter.core.numbers.timecode import Timecode, can_drop, relabelled
 from oddmeter.store import events, shows
 from oddmeter.store.changes import change
 from oddmeter.web.http.context import Here
-from oddmeter.web.stops.assembly.book import ShowBook, open_book
 from oddmeter.web.stops.assembly.edits import insist
+from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import Name, ShowId
 
 router = APIRouter(prefix="/api/shows/{show_id}/cuts/{timeline_id}", tags=["assembly"])
@@ -72,12 +72,12 @@ class LostView(BaseModel):
 @router.post("/nest")
 def nest(here: Here, show_id: ShowId, timeline_id: int, asked: NestIn) -> NewTimelineView:
     """Make a timeline of its own of some events; an event of it stands in their place."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     insist(book, timeline_id, asked.version)
     cut, settings = book.cut(timeline_id), book.timeline(timeline_id).settings
     chosen = cut.together(cut.event(one) for one in asked.events)
     first, stop = min(one.record_in for one in chosen), max(one.stop for one in chosen)
-    inner = Cut(cut.rate, tuple(one.moved(-first) for one in chosen))
+    inner = EventList(cut.rate, tuple(one.moved(-first) for one in chosen))
     others = cut.with_events((), [one.id for one in chosen])
     tracks = {one.track for one in chosen if one.track.kind is TrackKind.PICTURE}
     track = min(tracks, default=FIRST_PICTURE)
@@ -85,7 +85,7 @@ def nest(here: Here, show_id: ShowId, timeline_id: int, asked: NestIn) -> NewTim
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         inner_id = shows.add_timeline(connection, show_id, replace(settings, name=asked.name, start=0))
-        events.write(connection, inner_id, Cut(cut.rate), replace(inner, events=tuple(_anew(inner.events))))
+        events.write(connection, inner_id, EventList(cut.rate), replace(inner, events=tuple(_anew(inner.events))))
         event = Event(
             cut.free_id, track, SourceKind.TIMELINE, first, stop - first, timeline_id=inner_id, name=asked.name
         )
@@ -96,7 +96,7 @@ def nest(here: Here, show_id: ShowId, timeline_id: int, asked: NestIn) -> NewTim
 @router.post("/rerate", status_code=201)
 def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> NewTimelineView:
     """This cut at another rate: a new timeline, with every cut point worked out exactly."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     rate = Rate.parse(asked.rate)
     timeline, cut = book.timeline(timeline_id), book.cut(timeline_id)
     found = rerated(cut, rate, book.windows(timeline_id))
@@ -110,7 +110,7 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
         made = shows.add_timeline(
             connection, show_id, replace(settings, name=asked.name, rate=rate, drop_frame=drop, start=start)
         )
-        events.write(connection, made, Cut(rate), replace(found.cut, events=tuple(_anew(found.cut.events))))
+        events.write(connection, made, EventList(rate), replace(found.cut, events=tuple(_anew(found.cut.events))))
     points = [
         CutPointView(was=point.was, now=point.now, late=decimal_text(point.late, 3))
         for point in found.points if point.late
@@ -122,10 +122,10 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
 @router.get("/events/{event_id}/flattened")
 def flattened(here: Here, show_id: ShowId, timeline_id: int, event_id: int) -> list[LostView]:
     """What an event of a nested timeline would lose, by clip, if it showed that by its own frames only."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     event = book.cut(timeline_id).event(event_id)
     if event.timeline_id is None:
-        raise RuleError(f"{named(event)} is no timeline.", "nested")
+        raise RuleError(f"{named(event)} is not a nested timeline.", "nested")
     return [
         LostView(name=_clip_name(book, one.clip_id), shown=one.shown, lost=one.lost)
         for one in lost_by_flattening(book, timeline_id, event)
@@ -144,6 +144,6 @@ def _anew(some: Sequence[Event]) -> list[Event]:
     ]
 
 
-def _clip_name(book: ShowBook, clip_id: int) -> str:
+def _clip_name(book: ShowTimelines, clip_id: int) -> str:
     known = book.board.everything.get(clip_id)
     return book.board.told(known.clip) if known else "a clip"

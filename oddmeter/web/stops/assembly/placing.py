@@ -18,7 +18,7 @@ from oddmeter.core.decisions.treatment import SoundChoice
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.planning.clips import KnownClip, sound_material
-from oddmeter.web.stops.assembly.book import ShowBook
+from oddmeter.web.stops.assembly.timelines import ShowTimelines
 
 _MOST_EVENTS = 50_000
 
@@ -47,7 +47,7 @@ class EditIn(BaseModel):
     places: bool = False
 
 
-def command_of(book: ShowBook, timeline_id: int, asked: EditIn, beats: Callable[[], list[int]] = list) -> Command:
+def command_of(book: ShowTimelines, timeline_id: int, asked: EditIn, beats: Callable[[], list[int]] = list) -> Command:
     """What is asked, as the core's command; ``beats`` gives those of music on the timeline. Raises ``RuleError`` where
     what is to be placed cannot be."""
     command = Command(
@@ -73,7 +73,7 @@ def command_of(book: ShowBook, timeline_id: int, asked: EditIn, beats: Callable[
     return replace(command, new=new, what=new[0].name if len(asked.clips) == 1 else f"{len(asked.clips)} clips")
 
 
-def _sounds(book: ShowBook, timeline_id: int, heard: Sequence[KnownClip]) -> tuple[Event, ...]:
+def _sounds(book: ShowTimelines, timeline_id: int, heard: Sequence[KnownClip]) -> tuple[Event, ...]:
     """An event for each file of sound."""
     rate, out = book.timeline(timeline_id).settings.rate, []
     for number, one in enumerate(heard):
@@ -88,12 +88,12 @@ def _sounds(book: ShowBook, timeline_id: int, heard: Sequence[KnownClip]) -> tup
     return tuple(out)
 
 
-def _clips(book: ShowBook, timeline_id: int, asked: EditIn) -> tuple[Event, ...]:
+def _clips(book: ShowTimelines, timeline_id: int, asked: EditIn) -> tuple[Event, ...]:
     """Clips in order, as Plan has decided them; with sound, each has an event for it beside the picture."""
     picture = Track.named(asked.track) if asked.track else FIRST_PICTURE
     rows = book.board.some(asked.clips, book.timeline(timeline_id))
     if not rows:
-        raise RuleError("Choose clips to place first.", "clip")
+        raise RuleError("Select clips to place first.", "clip")
     laid: list[Event] = []
     for row in rows:
         if row.refusal is not None:
@@ -114,7 +114,7 @@ def _clips(book: ShowBook, timeline_id: int, asked: EditIn) -> tuple[Event, ...]
     return edits.in_order(laid)
 
 
-def _nested(book: ShowBook, timeline_id: int, inner: int, *, sound: bool) -> tuple[Event, ...]:
+def _nested(book: ShowTimelines, timeline_id: int, inner: int, *, sound: bool) -> tuple[Event, ...]:
     """The event of a timeline, with sound that of its sound beside it."""
     if contains(book, inner, timeline_id):
         raise RuleError("A timeline cannot be placed inside itself.", "nested")

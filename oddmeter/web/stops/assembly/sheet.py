@@ -12,8 +12,8 @@ from oddmeter.interchange.eventsheet import POLICY, EventRow, EventSheet, as_csv
 from oddmeter.store import renders
 from oddmeter.store.renders import FinishedFile, MadeOf
 from oddmeter.web.http.context import Context, Here
-from oddmeter.web.stops.assembly.book import open_book
 from oddmeter.web.stops.assembly.cuts import cut_view
+from oddmeter.web.stops.assembly.timelines import open_timelines
 from oddmeter.web.views.asked import ShowId
 from oddmeter.web.views.files import carried_away
 
@@ -43,7 +43,7 @@ def events_html(here: Here, show_id: ShowId, timeline_id: int) -> HTMLResponse:
 
 def _sheet(here: Context, show_id: int, timeline_id: int) -> tuple[EventSheet, str]:
     """The sheet, and what its timeline is called."""
-    book = open_book(here, show_id)
+    book = open_timelines(here, show_id)
     settings = book.timeline(timeline_id).settings
     with here.database.transaction() as connection:
         made = renders.made_of_timeline(connection, timeline_id)

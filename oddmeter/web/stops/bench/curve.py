@@ -37,7 +37,7 @@ from oddmeter.web.stops.bench.markers import markers_on
 from oddmeter.web.stops.bench.music import moments_on
 from oddmeter.web.stops.bench.sides import side_asked
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
-from oddmeter.web.views.music import strokes_of
+from oddmeter.web.views.music import beats_of
 from oddmeter.web.views.values import LengthView, length_view
 
 router = APIRouter(prefix="/api", tags=["bench"])
@@ -91,7 +91,7 @@ class CurveEdit(BaseModel):
     picture at a timeline frame, *place* puts a point on the source frame ``source`` and pins it to the timeline
     frame. With ``drawn``, a speed is
     one as the lane draws it, and goes to the nearest five per cent, as *faster* and *slower* do from a point on. Within
-    ``snap`` timeline frames, what falls on a frame goes to the nearest stroke, moment, marker, cut or
+    ``snap`` timeline frames, what falls on a frame goes to the nearest beat, moment, marker, cut or
     other point of the side of that ``token``."""
 
     side: TreatmentIn = TreatmentIn()
@@ -180,7 +180,7 @@ def _snapped(here: Context, show_id: int, plan: Plan, asked: CurveEdit) -> int |
     points = drawn(plan.conformed).comes if plan.conformed.treatment.curve else ()
     spots |= {round(comes) for number, comes in enumerate(points) if number != asked.number}
     if music := plan.conformed.treatment.music:
-        spots |= {round(music.place(one, plan.timeline.settings.rate)) for one in strokes_of(here, show_id, music)[0]}
+        spots |= {round(music.place(one, plan.timeline.settings.rate)) for one in beats_of(here, show_id, music)[0]}
     return snapped(frame, spots, asked.snap)
 
 
@@ -197,7 +197,7 @@ def _eased(planned: Conform, asked: CurveEdit) -> Curve:
 
 def _speed_of(text: str) -> SpeedOf:
     if text not in {one.value for one in SpeedOf}:
-        raise RuleError(f"A curve holds {' or '.join(one.value for one in SpeedOf)}, not “{text}”.", "curve")
+        raise RuleError(f"A curve sets {' or '.join(one.value for one in SpeedOf)}, not “{text}”.", "curve")
     return SpeedOf(text)
 
 
@@ -255,7 +255,7 @@ def _moved(before: Conform, after: Conform) -> list[str]:
 
 def _given(value: int | None) -> int:
     if value is None:
-        raise RuleError("This edit needs a frame or the number of a point.", "curve")
+        raise RuleError("This edit needs a frame or a point number.", "curve")
     return value
 
 
@@ -266,12 +266,12 @@ def _fitted(asked: CurveEdit) -> int:
         return _count(asked.text)
     frames = _count(typed.removeprefix("to")) - _given(asked.frame)
     if frames < 1:
-        raise RuleError("The stretch would end before it begins.", "curve")
+        raise RuleError("The range would end before it begins.", "curve")
     return frames
 
 
 def _count(text: str) -> int:
     typed = text.strip().removesuffix("f").strip()
     if not typed.isdecimal() or len(typed) > 9:
-        raise RuleError(f"“{text.strip()}” is no number of frames.", "curve")
+        raise RuleError(f"“{text.strip()}” is not a number of frames.", "curve")
     return int(typed)

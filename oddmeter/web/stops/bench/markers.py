@@ -47,7 +47,7 @@ def edit_marker(here: Here, show_id: ShowId, clip_id: int, asked: MarkerEdit) ->
     board = here.boards.open(show_id)
     (row,) = board.some([clip_id], board.timeline())
     if row.clip.facts is None or asked.frame >= row.clip.facts.frames:
-        raise RuleError(f"{row.clip.name} has no frame {asked.frame}.", "marker")
+        raise RuleError(f"Frame {asked.frame} lies outside {row.clip.name}.", "marker")
     done = "taken from" if asked.away else "put at"
     title = f"Marker {done} source frame {asked.frame} of {row.clip.name}"
     with change(here.database, show_id, title, here.person) as connection:

@@ -1,24 +1,24 @@
-"""Music beside a clip on the Bench: which, where it starts, its strokes; and the moments that fall on them."""
+"""Music beside a clip on the Bench: which, where it starts, its beats; and the moments that fall on them."""
 
 from collections.abc import Callable
 from fractions import Fraction
 from typing import Annotated, Literal
 
 from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, BeforeValidator, Field
 
 from oddmeter.core.decisions.music import (
     NO_MUSIC,
     Music,
-    Strokes,
+    MusicBeats,
     doubled,
     halved,
-    nearest_stroke,
+    nearest_beat,
     tapped,
     tempo,
-    with_moved_stroke,
-    with_stroke,
-    without_stroke,
+    with_beat,
+    with_moved_beat,
+    without_beat,
 )
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Intent
@@ -28,12 +28,12 @@ from oddmeter.core.numbers.timecode import parse_length
 from oddmeter.core.planning.plans import Plan
 from oddmeter.media.analysis.moments import MomentKind
 from oddmeter.store.changes import change
-from oddmeter.store.decisions import forget_strokes, keep_strokes
+from oddmeter.store.decisions import forget_beats, keep_beats
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.looking import Token
 from oddmeter.web.stops.bench.sides import comes_at, side_asked
 from oddmeter.web.views.asked import IntentIn, ShowId, TreatmentIn
-from oddmeter.web.views.music import strokes_of
+from oddmeter.web.views.music import beats_of
 
 router = APIRouter(prefix="/api", tags=["bench"])
 
@@ -47,27 +47,30 @@ class MusicChoice(BaseModel):
     only_sound: bool
 
 
-class StrokesView(BaseModel):
-    """The music beside a side: its file, where it starts and fades, its tempo, and its strokes, each at the nearest
+class BeatsView(BaseModel):
+    """The music beside a side: its file, where it starts and fades, its tempo, and its beats, each at the nearest
     timeline frame; ``ends`` is the frame after its last one. ``changed`` where people have changed what was found."""
 
     name: str
     start: int
     fade: int
     tempo: str
-    strokes: list[int]
-    first_stroke: int | None
+    beats: list[int]
+    first_beat: int | None
     ends: int
     changed: bool
 
 
 class MusicEdit(BaseModel):
     """One edit of the music beside a side, ``side`` being how that differs from what is planned. *choose* takes
-    ``root`` and ``path``, *start* the timeline frame on which the music begins, *first-stroke* that on which its first
-    stroke falls; ``text`` is a fade in frames. *end-here* and *end-with-music* fit the clip to a length."""
+    ``root`` and ``path``, *start* the timeline frame on which the music begins, *first-beat* that on which its first
+    beat falls; ``text`` is a fade in frames. *end-here* and *end-with-music* fit the clip to a length."""
 
     side: TreatmentIn = TreatmentIn()
-    do: Literal["choose", "start", "first-stroke", "fade", "off", "end-here", "end-with-music"]
+    do: Annotated[
+        Literal["choose", "start", "first-beat", "fade", "off", "end-here", "end-with-music"],
+        BeforeValidator(lambda do: "first-beat" if do == "first-stroke" else do),
+    ]
     root: Annotated[str, Field(max_length=200)] = ""
     path: Annotated[str, Field(max_length=4000)] = ""
     frame: Annotated[int, Field(ge=-(1 << 31), le=1 << 31)] = 0
@@ -80,10 +83,10 @@ class MusicEdited(BaseModel):
     take: TreatmentIn
 
 
-class StrokeEdit(BaseModel):
-    """One edit of the strokes of the music beside a side. ``frame`` and ``to`` are timeline frames: *move* takes the
-    stroke nearest to one to the other, *add* and *remove* put one down and take the nearest away; *tap* puts down
-    strokes at ``taps``, exact timeline frames as decimals."""
+class BeatEdit(BaseModel):
+    """One edit of the beats of the music beside a side. ``frame`` and ``to`` are timeline frames: *move* takes the
+    beat nearest to one to the other, *add* and *remove* put one down and take the nearest away; *tap* puts down
+    beats at ``taps``, exact timeline frames as decimals."""
 
     side: TreatmentIn = TreatmentIn()
     do: Literal["move", "add", "remove", "halve", "double", "tap", "find"]
@@ -122,32 +125,34 @@ def edit_music(here: Here, show_id: ShowId, clip_id: int, asked: MusicEdit) -> M
         if asked.do == "end-with-music":
             frames = _ends(here, plan, _known(music))
         if frames < 1:
-            raise RuleError("The clip would have no length; choose a later frame.", "music")
+            raise RuleError("The clip would have no length. Choose a later frame.", "music")
         return MusicEdited(take=take.model_copy(update={"intent": IntentIn(intent=Intent.FIT, value=f"{frames}f")}))
     made = _edited(here, plan, music, asked)
     return MusicEdited(take=take.model_copy(update={"set": {**take.set, Part.MUSIC: str(made)}}))
 
 
-@router.post("/shows/{show_id}/bench/{clip_id}/strokes")
-def find_strokes(here: Here, show_id: ShowId, clip_id: int, side: TreatmentIn) -> StrokesView:
-    """The music beside a side with its strokes."""
+@router.post("/shows/{show_id}/bench/{clip_id}/strokes", include_in_schema=False)  # as it was called before
+@router.post("/shows/{show_id}/bench/{clip_id}/beats")
+def find_beats(here: Here, show_id: ShowId, clip_id: int, side: TreatmentIn) -> BeatsView:
+    """The music beside a side with its beats."""
     plan = _plan(here, show_id, clip_id, side)
     return _view(here, plan, _known(plan.conformed.treatment.music))
 
 
-@router.post("/shows/{show_id}/bench/{clip_id}/strokes/edit")
-def edit_strokes(here: Here, show_id: ShowId, clip_id: int, asked: StrokeEdit) -> StrokesView:
-    """Change the strokes of the music beside a side; it can be undone like any change."""
+@router.post("/shows/{show_id}/bench/{clip_id}/strokes/edit", include_in_schema=False)
+@router.post("/shows/{show_id}/bench/{clip_id}/beats/edit")
+def edit_beats(here: Here, show_id: ShowId, clip_id: int, asked: BeatEdit) -> BeatsView:
+    """Change the beats of the music beside a side; it can be undone like any change."""
     plan = _plan(here, show_id, clip_id, asked.side)
     music = _known(plan.conformed.treatment.music)
-    strokes, _ = strokes_of(here, show_id, music)
-    made = _EDITS[asked.do](plan, music, strokes, asked)
-    title = f"Strokes of {music.name}: {_TITLES[asked.do]}"
+    beats, _ = beats_of(here, show_id, music)
+    made = _EDITS[asked.do](plan, music, beats, asked)
+    title = f"Beats of {music.name}: {_TITLES[asked.do]}"
     with change(here.database, show_id, title, here.person) as connection:
         if made is None:
-            forget_strokes(connection, show_id, music)
+            forget_beats(connection, show_id, music)
         else:
-            keep_strokes(connection, show_id, music, made)
+            keep_beats(connection, show_id, music, made)
     return _view(here, plan, music)
 
 
@@ -172,7 +177,7 @@ def _plan(here: Context, show_id: int, clip_id: int, side: TreatmentIn) -> Plan:
 
 def _known(music: Music) -> Music:
     if not music:
-        raise RuleError("There is no music beside this clip yet.", "music")
+        raise RuleError("No music has been added to this clip yet.", "music")
     return music
 
 
@@ -189,24 +194,24 @@ def _edited(here: Context, plan: Plan, music: Music, asked: MusicEdit) -> Music:
         return Music(music.root, music.path, music.start, fade)
     if asked.do == "start":
         return Music(music.root, music.path, asked.frame, music.fade)
-    strokes, _ = strokes_of(here, plan.known.clip.show_id, music)
-    nearest_stroke(strokes, Fraction(0))
-    start = asked.frame - round(strokes[0] * rate.value)
+    beats, _ = beats_of(here, plan.known.clip.show_id, music)
+    nearest_beat(beats, Fraction(0))
+    start = asked.frame - round(beats[0] * rate.value)
     return Music(music.root, music.path, start, music.fade)
 
 
-def _view(here: Context, plan: Plan, music: Music) -> StrokesView:
+def _view(here: Context, plan: Plan, music: Music) -> BeatsView:
     rate = plan.timeline.settings.rate
-    strokes, changed = strokes_of(here, plan.known.clip.show_id, music)
-    speed = tempo(strokes)
-    frames = [round(music.place(one, rate)) for one in strokes]
-    return StrokesView(
+    beats, changed = beats_of(here, plan.known.clip.show_id, music)
+    speed = tempo(beats)
+    frames = [round(music.place(one, rate)) for one in beats]
+    return BeatsView(
         name=music.name,
         start=music.start,
         fade=music.fade,
         tempo=decimal_text(speed, 1) if speed else "",
-        strokes=frames,
-        first_stroke=frames[0] if frames else None,
+        beats=frames,
+        first_beat=frames[0] if frames else None,
         ends=_ends(here, plan, music),
         changed=changed,
     )
@@ -219,20 +224,20 @@ def _ends(here: Context, plan: Plan, music: Music) -> int:
     return -int(-music.place(lasts, rate) // 1)
 
 
-_EDITS: dict[str, Callable[[Plan, Music, Strokes, StrokeEdit], Strokes | None]] = {
-    "move": lambda plan, music, strokes, asked: with_moved_stroke(
-        strokes, nearest_stroke(strokes, _second(plan, music, asked.frame)), _second(plan, music, asked.to)
+_EDITS: dict[str, Callable[[Plan, Music, MusicBeats, BeatEdit], MusicBeats | None]] = {
+    "move": lambda plan, music, beats, asked: with_moved_beat(
+        beats, nearest_beat(beats, _second(plan, music, asked.frame)), _second(plan, music, asked.to)
     ),
-    "add": lambda plan, music, strokes, asked: with_stroke(strokes, _second(plan, music, asked.frame)),
-    "remove": lambda plan, music, strokes, asked: without_stroke(
-        strokes, nearest_stroke(strokes, _second(plan, music, asked.frame))
+    "add": lambda plan, music, beats, asked: with_beat(beats, _second(plan, music, asked.frame)),
+    "remove": lambda plan, music, beats, asked: without_beat(
+        beats, nearest_beat(beats, _second(plan, music, asked.frame))
     ),
-    "halve": lambda plan, music, strokes, asked: halved(strokes),
-    "double": lambda plan, music, strokes, asked: doubled(strokes),
-    "tap": lambda plan, music, strokes, asked: tapped(
-        strokes, [music.second(Fraction(tap), plan.timeline.settings.rate) for tap in asked.taps]
+    "halve": lambda plan, music, beats, asked: halved(beats),
+    "double": lambda plan, music, beats, asked: doubled(beats),
+    "tap": lambda plan, music, beats, asked: tapped(
+        beats, [music.second(Fraction(tap), plan.timeline.settings.rate) for tap in asked.taps]
     ),
-    "find": lambda plan, music, strokes, asked: None,
+    "find": lambda plan, music, beats, asked: None,
 }
 _TITLES = {
     "move": "one moved", "add": "one added", "remove": "one taken out", "halve": "every other one",

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oddmeter.core.decisions.treatment import Fields
-from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.decisions.vocabulary import intent_text
 from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
@@ -62,7 +62,7 @@ class MakeIn(BaseModel):
     pattern: str = "{clip}_{rate}"
 
 
-UNSEEN = "its pictures have not been looked at yet, so its original pictures cannot be taken out"
+UNSEEN = "its pictures have not been analysed yet, so pulldown and repeats cannot be removed"
 
 
 class FilePreview(BaseModel):
@@ -144,7 +144,7 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
         "delivery": delivery.name if delivery else "",
         "timeline": settings.name,
         "rate": settings.rate.spoken,
-        "intent": wish_text(row.resolved.decisions.intent),
+        "intent": intent_text(row.resolved.decisions.intent),
         "speed": f"{decimal_text(plan.conformed.speed * 100, 2)}pc" if plan else "",
     }
     encoding, path = ENCODINGS[asked.setting], named_path(folder, asked.pattern, asked.setting, values)
@@ -181,5 +181,5 @@ def _remark(plan: Plan, encoding: Encoding) -> str | None:
         told.append(f"It stays {facts.width} × {facts.height}; the timeline is {settings.width} × {settings.height}.")
     left_in = planned.fields is Fields.ORIGINAL and planned.material.originals is None
     if left_in and clip.picture is not None and clip.picture.repeats is not None:
-        told.append("Its repeats stay inside: only samples of it were looked at. Look at the whole clip in Intake.")
+        told.append("Its repeats stay in: only samples were analysed. Analyse the whole clip in Intake.")
     return " ".join(filter(None, told)) or None

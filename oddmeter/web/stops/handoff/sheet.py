@@ -12,7 +12,7 @@ from oddmeter.core.conform.arithmetic import pattern_text, stride_equation
 from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import SoundChoice
-from oddmeter.core.decisions.vocabulary import decided_by, held_text, part_text, wish_text
+from oddmeter.core.decisions.vocabulary import decided_by, held_text, intent_text, part_text
 from oddmeter.core.evidence.verdicts import Certainty, Question
 from oddmeter.core.numbers.numerals import fraction_text, percent_text
 from oddmeter.core.numbers.timecode import duration_text
@@ -142,7 +142,7 @@ def _sheet_row(board: Board, row: Row, made: Render | None) -> tuple[SheetRow, s
         shot_rate=planned.shot_rate.exact,
         file_rate=planned.material.file_rate.exact,
         read_rate=planned.read_rate.exact,
-        intent=wish_text(decided.intent),
+        intent=intent_text(decided.intent),
         decided_by=decided_by(row.resolved),
         speed=fraction_text(planned.speed),
         speed_percent=percent_text(planned.speed),

@@ -186,7 +186,7 @@ def _bring_in(here: Context, show_id: int, name: str, root: str, path: str) -> D
             left_out.append(_printable(file))
     paths = gathered(file for file in kept if not is_report(file))
     if not paths and not reports:
-        raise RuleError("There are no files in this folder.", "empty")
+        raise RuleError("This folder contains no files.", "empty")
     delivery = None
     with change(here.database, show_id, f"“{name}” brought in", here.person) as connection:
         if paths:
@@ -215,7 +215,7 @@ def _entries(folder: Path) -> list[os.DirEntry[str]]:
         with os.scandir(folder) as entries:
             return sorted((e for e in entries if not e.name.startswith(".")), key=lambda e: e.name.lower())
     except OSError as error:
-        raise RuleError(f"The folder cannot be read: {error.strerror}.", "folder") from error
+        raise RuleError(f"This folder cannot be read: {error.strerror}.", "folder") from error
 
 
 def _media_files(config: Config, root: str, folder: Path) -> Iterator[Path]:
@@ -229,7 +229,7 @@ def _media_files(config: Config, root: str, folder: Path) -> Iterator[Path]:
                 continue
             count += 1
             if count > MOST_FILES:
-                raise RuleError(f"There are more than {MOST_FILES} files below this folder; choose a smaller one.")
+                raise RuleError(f"This folder holds more than {MOST_FILES} files. Choose a folder below it.")
             yield path
 
 

@@ -184,7 +184,7 @@ def settle(here: Here, show_id: ShowId, asked: Settling) -> ChangedView:
     with _changing(here, show_id, asked.clips) as (connection, known):
         told = [clip for clip in known if value is not None or clip.verdicts[asked.question].value is not None]
         if not told:
-            raise RuleError("Nothing is known to confirm; say what it is.", "value")
+            raise RuleError("There is no value to confirm. Enter one.", "value")
         name = question_name(asked.question)
         what = f"{name} {spoken(asked.question, value)}" if value is not None else f"{name} confirmed"
         said: dict[str, list[int]] = {}
@@ -206,7 +206,7 @@ def confirm(here: Here, show_id: ShowId, asked: Confirming) -> ChangedView:
             if found.value is not None and found.state in (Certainty.AGREED, Certainty.ASSUMED)
         ]
         if not agreeing:
-            raise RuleError("There is nothing left here that agrees and is not confirmed.", "value")
+            raise RuleError("Everything that agrees here is already confirmed.", "value")
         said: dict[tuple[Question, str], list[int]] = {}
         for clip, found in agreeing:
             said.setdefault((found.question, found.value or ""), []).append(clip.id)

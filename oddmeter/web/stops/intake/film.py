@@ -131,14 +131,14 @@ def _roll(film: Gauge, text: str) -> Roll:
     typed = text.strip().lower().replace(",", ".")
     match = re.fullmatch(r"(\d{1,9}(?:\.\d{1,6})?)\s*(m|metres?|ft|feet|foot|'|f|frames?)?", typed)
     if not match:
-        raise RuleError(f"“{text.strip()}” is no length of film. Type one like 61 m, 200 ft or 3650.", "length")
+        raise RuleError(f"“{text.strip()}” is not a length of film. Type, for example, 61 m, 200 ft or 3650 frames.", "length")
     value, unit = Fraction(match[1]), match[2] or "frames"
     if unit.startswith("m"):
         return Roll.of_length(film, value)
     if unit in ("ft", "feet", "foot", "'"):
         return Roll.of_length(film, value * FOOT)
     if not 1 <= value <= 10**9:
-        raise RuleError("A roll holds at least one frame, and at most a thousand million.", "frames")
+        raise RuleError("A roll has between 1 and 1,000,000,000 frames.", "frames")
     return Roll(film, int(value))
 
 

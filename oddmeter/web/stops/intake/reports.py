@@ -124,7 +124,7 @@ def correct_log(here: Here, show_id: ShowId, log_id: int, asked: ColumnMapping) 
     with change(here.database, show_id, "", here.person) as connection:
         report = _report(connection, show_id, log_id)
         if any(not 0 <= index < len(report.table.headings) for index in asked.columns.values()):
-            raise RuleError("There is no such column.", "column")
+            raise RuleError("This column does not exist.", "column")
         entitle(connection, f"Columns of {report.name} corrected")
 
         def correct() -> None:

@@ -21,7 +21,7 @@ from oddmeter.core.conform.strips import strip_of
 from oddmeter.core.decisions.levels import Decisions, Level, Resolved
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Intent
-from oddmeter.core.decisions.vocabulary import origin_text, part_text, wish_text
+from oddmeter.core.decisions.vocabulary import intent_text, origin_text, part_text
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text, number_text, percent_range_text, percent_text
@@ -173,7 +173,7 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
     rows = board.some(asked.clip_ids, timeline)
     plans = plans_of(row.outcome for row in rows)
     if not plans:
-        raise RuleError("None of these clips can be planned yet.", "facts")
+        raise RuleError("None of these clips can be planned yet. Settle their rates in Intake.", "facts")
     total = totals(plans)
     told = [] if asked.only_totals else plans
     groups: dict[tuple[object, ...], list[Plan]] = {}
@@ -225,7 +225,7 @@ def _parts(held: Sequence[Resolved]) -> list[PartView]:
             PartView(
                 part=part,
                 text=texts.get(part.value, ""),
-                words="mixed" if mixed else wish_text(None) if value is None else part_text(part, value),
+                words="mixed" if mixed else intent_text(None) if value is None else part_text(part, value),
                 mixed=mixed,
                 origin=next(iter(origins)) if len(origins) == 1 else "several",
                 own=bool(levels & {Level.CLIP, Level.USE}),
@@ -268,7 +268,7 @@ def _alternative(found: Alternative, clips: int) -> AlternativeView:
     kinds = [(f"{count} {kind}" if clips > 1 else str(kind)) for kind in Kind if (count := found.kinds.get(kind, 0))]
     value = found.wish.value
     return AlternativeView(
-        label="half real time" if found.wish.intent is Intent.PACE else wish_text(found.wish),
+        label="half real time" if found.wish.intent is Intent.PACE else intent_text(found.wish),
         speed=percent_range_text(min(found.speeds), max(found.speeds)),
         after=length_view(found.after, found.first.timeline),
         kinds=kinds,

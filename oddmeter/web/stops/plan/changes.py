@@ -47,7 +47,7 @@ def _split_off(connection: Connection, board: Board, clip_ids: Sequence[int]) ->
         wanted = {one for one in clip_ids if following.get(one, {}).get(timeline.id)}
         if not wanted:
             continue
-        cut = events.cut_of(connection, timeline)
+        cut = events.event_list_of(connection, timeline)
         changed = [
             split_off(one, board.everything[one.clip_id], board.house, timeline)
             for one in cut.events if one.clip_id in wanted

@@ -13,7 +13,7 @@ from oddmeter.core.conform.rounding import Precision, rounded
 from oddmeter.core.conform.speeds import Conform
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Between, Intent
-from oddmeter.core.decisions.vocabulary import decided_by, held_text, part_text, wish_text
+from oddmeter.core.decisions.vocabulary import decided_by, held_text, intent_text, part_text
 from oddmeter.core.evidence.verdicts import Certainty
 from oddmeter.core.planning.marks import Mark, notable
 from oddmeter.core.planning.plans import WAITING
@@ -216,7 +216,7 @@ def clip_row(board: Board, row: Row, other: Row | None, uses: Mapping[int, int])
         read=rate_view(read) if read else None,
         rerated=plan is not None and read != plan.conformed.material.file_rate,
         intent=decided.intent.intent if decided.intent else None,
-        intent_words=wish_text(decided.intent),
+        intent_words=intent_text(decided.intent),
         decided_by=decided_by(held),
         between=decided.between or Between.PICK,
         held=held_text(decided.held) if decided.held and (decided.held.frames or decided.held.rate) else None,
@@ -252,7 +252,7 @@ def haystack(board: Board, row: Row) -> str:
     rates = (known.findings.shot_rate, known.facts.file_rate if known.facts else None)
     words: Iterable[Any] = (
         clip.path, delivery.name if delivery else "", recipe.name if recipe else "",
-        wish_text(row.resolved.decisions.intent),
+        intent_text(row.resolved.decisions.intent),
         *rates, plan.conformed.read_rate if plan else "", plan.conformed.frame_map.kind if plan else "",
         row.refusal.sentence if row.refusal else "",
         *(mark.value.replace("-", " ") for mark in row.marks), *row.known.decided.tags, row.known.decided.note,

@@ -105,7 +105,7 @@ def run(here: Here, show_id: ShowId, asked: RunIn) -> ChangedView:
     made = _run(board, asked)
     title = _run_title(board, asked, made)
     if not made:
-        raise RuleError("No recipe fits any of these clips that it is not on already.", "recipe")
+        raise RuleError("No recipe matches these clips, beyond those already applied.", "recipe")
     check(board, made, board.timeline())
     seen = {ref.id: ref.revision for ref in asked.clips}
     with change(here.database, show_id, title, here.person) as connection:
@@ -194,7 +194,7 @@ def _run_title(board: Board, asked: RunIn, made: Sequence[KnownClip]) -> str:
 
 def _free(board: Board, name: str, recipe_id: int | None) -> None:
     if any(recipe.name == name and recipe.id != recipe_id for recipe in board.house.recipes):
-        raise RuleError(f"There is a recipe “{name}” already.", "exists")
+        raise RuleError(f"A recipe named “{name}” already exists.", "exists")
 
 
 def _view(recipe: Recipe, board: Board, first: Sequence[Recipe | None]) -> RecipeView:

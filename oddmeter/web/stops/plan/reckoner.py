@@ -11,9 +11,9 @@ from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.routes import Circumstances, smoothness, two_ways
 from oddmeter.core.conform.sound import SoundFigures
 from oddmeter.core.conform.speeds import Conform, conform
-from oddmeter.core.decisions.parts import Wish, parse_wish
+from oddmeter.core.decisions.parts import IntentSetting, parse_intent
 from oddmeter.core.decisions.treatment import Intent, Treatment
-from oddmeter.core.decisions.vocabulary import wish_text
+from oddmeter.core.decisions.vocabulary import intent_text
 from oddmeter.core.maps.cadence import Kind
 from oddmeter.core.numbers.numerals import number_text, percent_text
 from oddmeter.core.numbers.rates import Rate, rate_text
@@ -72,7 +72,7 @@ def reckoner(
     material = Material(frames, file_rate, shot_rate)
     wishes = [*ALTERNATIVES]
     if speed.strip():
-        wishes.insert(0, parse_wish(Intent.SPEED, speed, timeline_rate, False))
+        wishes.insert(0, parse_intent(Intent.SPEED, speed, timeline_rate, False))
     plans = [(wish, conform(material, Treatment(wish.intent, wish.value), timeline_rate)) for wish in wishes]
     first = smoothness(plans[-1][1])
     return ReckonerAnswer(
@@ -89,12 +89,12 @@ def reckoner(
     )
 
 
-def _reckoned(wish: Wish, planned: Conform, on: Timeline) -> Reckoned:
+def _reckoned(wish: IntentSetting, planned: Conform, on: Timeline) -> Reckoned:
     sound = SoundFigures(planned.sound_factor)
     by_rate, by_speed = two_ways(planned, Circumstances())
     return Reckoned(
         label={Intent.PACE: "half real time", Intent.LEAVE: "as it stands", Intent.SPEED: "speed"}.get(
-            wish.intent, wish_text(wish)
+            wish.intent, intent_text(wish)
         ),
         intent=wish.intent,
         plan=conformed_view(planned, on),

@@ -64,7 +64,7 @@ def choices(board: Board, plan: Plan) -> list[WaysView]:
     elif planned.played_rate != planned.material.file_rate.value or planned.treatment.read_rate is not None:
         around = Circumstances(plan.clip.proxies, len(board.show.timelines) - 1, board.house.receiving)
         ways = [_way(way, planned) for way in two_ways(planned, around)]
-        found.append(WaysView(title="two ways to this stride: read × speed", ways=ways))
+        found.append(WaysView(title="same result by re-rating or by speed", ways=ways))
     return found
 
 
@@ -118,7 +118,7 @@ def _motions(plan: Plan) -> list[WayView]:
                 made,
                 route,
                 read=rate_view(made.read_rate),
-                product=f"{rate_text(made.read_rate.value * made.units_a_frame)} a second",
+                product=f"{rate_text(made.read_rate.value * made.units_per_frame)} a second",
                 cost=_motions_cost(plan, made),
                 now=made.fields is plan.conformed.fields,
                 take=TreatmentIn(set={Part.FIELDS: made.fields.value}),

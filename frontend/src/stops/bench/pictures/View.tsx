@@ -76,9 +76,10 @@ export function View(props: {
   }, [key, side.token, side.length.frames, at, quality, area, playing, props.name]);
 
   const words = {
-    draft: quality === "final" && !playing ? "draft; the final one is being made …" : "draft: the nearest frame, small",
-    final: area === "trust" ? "final; plum: mixed, the fuller the more" : "final",
-    waiting: "being made …",
+    draft:
+      quality === "final" && !playing ? "draft; rendering the final picture …" : "draft: nearest frame, reduced size",
+    final: area === "trust" ? "final; plum shows where frames were mixed" : "final",
+    waiting: "rendering …",
     fault: drawn.fault,
   }[state];
   return (
@@ -92,7 +93,7 @@ export function View(props: {
       />
       {past && (
         <span className="absolute inset-0 flex items-center justify-center text-[13px] text-white">
-          has ended at frame {side.length.frames - 1}
+          ended at frame {side.length.frames - 1}
         </span>
       )}
       <span className={`absolute right-1 bottom-1 bg-black/55 px-1 text-[11px] leading-4 text-white`}>

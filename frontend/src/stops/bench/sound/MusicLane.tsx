@@ -6,8 +6,8 @@ import { Wave } from "./Wave";
 const MUSIC = 44;
 
 /**
- * The music beside a side on the axis of the strip: how loud it is, and its strokes. The whole is dragged to another
- * start, a stroke to another place; a stroke that is clicked takes what is chosen, or the playhead.
+ * The music beside a side on the axis of the strip: how loud it is, and its beats. The whole is dragged to another
+ * start, a beat to another place; a beat that is clicked takes what is chosen, or the playhead.
  */
 export function MusicLane(props: {
   side: Side;
@@ -16,16 +16,16 @@ export function MusicLane(props: {
   span: number;
   width: number;
   frame: number;
-  take: (stroke: number) => void;
+  take: (beat: number) => void;
 }) {
   const { side, work, first, span, width, frame, take } = props;
   const music = work.music;
-  const drag = useRef<{ x: number; stroke: number | null; by: number } | null>(null);
+  const drag = useRef<{ x: number; beat: number | null; by: number } | null>(null);
   const x = (place: number) => ((place - first + 0.5) / span) * width;
-  const begin = (event: PointerEvent<Element>, stroke: number | null) => {
+  const begin = (event: PointerEvent<Element>, beat: number | null) => {
     event.stopPropagation();
     event.currentTarget.setPointerCapture(event.pointerId);
-    drag.current = { x: event.clientX, stroke, by: 0 };
+    drag.current = { x: event.clientX, beat, by: 0 };
   };
   const carry = (event: PointerEvent<Element>) => {
     if (drag.current && event.buttons) drag.current.by = Math.round(((event.clientX - drag.current.x) / width) * span);
@@ -34,10 +34,10 @@ export function MusicLane(props: {
     const done = drag.current;
     drag.current = null;
     if (!done || !music || done.by === 0) return;
-    if (done.stroke === null) void work.edit({ do: "start", frame: music.start + done.by });
-    else work.strokes({ do: "move", frame: done.stroke, to: done.stroke + done.by });
+    if (done.beat === null) void work.edit({ do: "start", frame: music.start + done.by });
+    else work.beats({ do: "move", frame: done.beat, to: done.beat + done.by });
   };
-  const seen = (music?.strokes ?? []).filter((stroke) => stroke >= first - 1 && stroke <= first + span);
+  const seen = (music?.beats ?? []).filter((beat) => beat >= first - 1 && beat <= first + span);
   const tight = seen.length > width / 14;
   return (
     <div className="relative border-t border-hair" style={{ height: MUSIC }} role="group" aria-label="Music">
@@ -50,15 +50,15 @@ export function MusicLane(props: {
         <Wave {...{ side, first, span, width, frame }} stream={work.stream} height={MUSIC} name="Music" has />
       </div>
       {!tight &&
-        seen.map((stroke, i) => (
+        seen.map((beat, i) => (
           <button
-            key={`${stroke} ${i}`}
+            key={`${beat} ${i}`}
             type="button"
-            aria-label={`Stroke on frame ${stroke}`}
-            className={`absolute top-0 flex h-5 w-3 -translate-x-1/2 justify-center ${stroke === frame ? "text-patina" : "text-ink"}`}
-            style={{ left: x(stroke), touchAction: "none" }}
-            onClick={() => take(stroke)}
-            onPointerDown={(event) => begin(event, stroke)}
+            aria-label={`Beat at frame ${beat}`}
+            className={`absolute top-0 flex h-5 w-3 -translate-x-1/2 justify-center ${beat === frame ? "text-patina" : "text-ink"}`}
+            style={{ left: x(beat), touchAction: "none" }}
+            onClick={() => take(beat)}
+            onPointerDown={(event) => begin(event, beat)}
             onPointerMove={carry}
             onPointerUp={end}
           >
@@ -66,13 +66,8 @@ export function MusicLane(props: {
           </button>
         ))}
       {tight &&
-        seen.map((stroke, i) => (
-          <span
-            key={`${stroke} ${i}`}
-            className="absolute top-0 h-2 w-px bg-ink"
-            style={{ left: x(stroke) }}
-            aria-hidden
-          />
+        seen.map((beat, i) => (
+          <span key={`${beat} ${i}`} className="absolute top-0 h-2 w-px bg-ink" style={{ left: x(beat) }} aria-hidden />
         ))}
     </div>
   );

@@ -1,7 +1,7 @@
 import { Button, fieldLook, Number, TypedField } from "../../../ui/parts";
 import type { Moment, MusicWork } from "./music";
 
-/** Which music stands beside the clip, where it starts and how it ends; its strokes; and where the clip ends on it. */
+/** Which music stands beside the clip, where it starts and how it ends; its beats; and where the clip ends on it. */
 export function MusicPanel({ work, frame }: { work: MusicWork; frame: number }) {
   const { music, choices } = work;
   const small = "h-6! px-1.5!";
@@ -27,7 +27,7 @@ export function MusicPanel({ work, frame }: { work: MusicWork; frame: number }) 
           </option>
         ))}
       </select>
-      {work.has && !music && <span className="text-soft">listening for its strokes …</span>}
+      {work.has && !music && <span className="text-soft">listening for its beats …</span>}
       {music && (
         <>
           <TypedField
@@ -35,8 +35,8 @@ export function MusicPanel({ work, frame }: { work: MusicWork; frame: number }) 
             value={String(music.start)}
             put={(text) => void work.edit({ do: "start", frame: Math.trunc(+text.replace("−", "-")) || 0 })}
           />
-          <Button className={small} onClick={() => void work.edit({ do: "first-stroke", frame })}>
-            First stroke here
+          <Button className={small} onClick={() => void work.edit({ do: "first-beat", frame })}>
+            First beat here
           </Button>
           <TypedField
             name="fade"
@@ -44,16 +44,16 @@ export function MusicPanel({ work, frame }: { work: MusicWork; frame: number }) 
             put={(text) => void work.edit({ do: "fade", text: text === "0f" ? "0" : text })}
           />
           <span className="text-soft">
-            <Number>{music.tempo || "no"}</Number> strokes a minute{music.changed && ", changed by hand"}
+            <Number>{music.tempo || "no"}</Number> beats per minute{music.changed && ", edited"}
           </span>
-          <Button className={small} weight="quiet" onClick={() => work.strokes({ do: "halve" })}>
-            Every other
+          <Button className={small} weight="quiet" onClick={() => work.beats({ do: "halve" })}>
+            Half as many
           </Button>
-          <Button className={small} weight="quiet" onClick={() => work.strokes({ do: "double" })}>
+          <Button className={small} weight="quiet" onClick={() => work.beats({ do: "double" })}>
             Twice as many
           </Button>
           {music.changed && (
-            <Button className={small} weight="quiet" onClick={() => work.strokes({ do: "find" })}>
+            <Button className={small} weight="quiet" onClick={() => work.beats({ do: "find" })}>
               As found
             </Button>
           )}
@@ -67,14 +67,14 @@ export function MusicPanel({ work, frame }: { work: MusicWork; frame: number }) 
       )}
       {work.taps > 0 && (
         <span role="status" className="text-patina">
-          <Number>{work.taps}</Number> tapped; they are put down when playing stops
+          <Number>{work.taps}</Number> tapped; they are added when playback stops
         </span>
       )}
       {work.chosen?.kind === "marker" && <OfMarker work={work} marker={work.chosen} key={work.chosen.frame} />}
       {work.chosen && (
         <span className="text-patina">
-          {work.chosen.name || work.chosen.kind} of source frame <Number>{work.chosen.frame}</Number>: click a stroke,
-          or 5 for this frame
+          {work.chosen.name || work.chosen.kind} of source frame <Number>{work.chosen.frame}</Number>: click a beat, or
+          5 for this frame
         </span>
       )}
     </div>
@@ -88,7 +88,7 @@ function OfMarker({ work, marker }: { work: MusicWork; marker: Moment }) {
     <>
       <TypedField wide name="marker" value={marker.name ?? ""} put={(name) => work.mark({ frame, name })} />
       <Button className="h-6! px-1.5!" weight="quiet" onClick={() => work.mark({ frame, away: true })}>
-        Take it away
+        Remove
       </Button>
     </>
   );

@@ -31,7 +31,7 @@ export function WaveLane(props: {
       <span className="absolute top-0 left-1 text-[11px] leading-4 text-soft">
         {names.length > 1 ? (
           <select
-            aria-label="Sound that is heard"
+            aria-label="Sound track"
             className="h-4 border border-hair bg-raised text-[11px]"
             value={stream}
             onChange={(event) => props.choose(+event.target.value)}

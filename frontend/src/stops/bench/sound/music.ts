@@ -7,7 +7,7 @@ import type { Side, SideAsked } from "../data";
 
 type MusicAsked = Schemas["MusicEdit"];
 type MarkerAsked = Schemas["MarkerEdit"];
-type StrokesAsked = Schemas["StrokeEdit"];
+type BeatsAsked = Schemas["BeatEdit"];
 /** A moment of the action that was found, or a marker that somebody put. */
 export interface Moment {
   frame: number;
@@ -16,13 +16,13 @@ export interface Moment {
   name?: string;
 }
 
-/** The music beside a side, its strokes, moments of the action and markers, and what can be done with them. Edits of which
- *  music and where land on side B; strokes belong to the music. */
+/** The music beside a side, its beats, moments of the action and markers, and what can be done with them. Edits of which
+ *  music and where land on side B; beats belong to the music. */
 export interface MusicWork {
   has: boolean;
   /** Which of the side's sounds the music is. */
   stream: number;
-  music: Schemas["StrokesView"] | undefined;
+  music: Schemas["BeatsView"] | undefined;
   choices: Schemas["MusicChoice"][];
   /** Moments of the action, and markers, in order. */
   moments: Moment[];
@@ -36,8 +36,8 @@ export interface MusicWork {
   chosen: Moment | null;
   choose: (moment: Moment | null) => void;
   edit: (edit: Partial<MusicAsked> & Pick<MusicAsked, "do">) => Promise<void>;
-  strokes: (edit: Partial<StrokesAsked> & Pick<StrokesAsked, "do">) => void;
-  /** Note a stroke at a timeline frame, exact; those that are noted are put down together. */
+  beats: (edit: Partial<BeatsAsked> & Pick<BeatsAsked, "do">) => void;
+  /** Note a beat at a timeline frame, exact; those that are noted are put down together. */
   tap: (frame: number) => void;
   putTaps: () => void;
   taps: number;
@@ -57,12 +57,12 @@ export function useMusic(given: {
   const path = { show_id: showId, clip_id: clipId };
   const has = (side.parts.music ?? "none") !== "none";
   const music = useQuery({
-    queryKey: ["bench-strokes", showId, clipId, side.token],
+    queryKey: ["bench-beats", showId, clipId, side.token],
     enabled: has,
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
-        api.POST("/api/shows/{show_id}/bench/{clip_id}/strokes", {
+        api.POST("/api/shows/{show_id}/bench/{clip_id}/beats", {
           params: { path },
           body: asked() as Schemas["TreatmentIn"],
         }),
@@ -103,9 +103,9 @@ export function useMusic(given: {
   const [looked, choose] = useState<Moment | null>(null);
   const taps = useRef<number[]>([]);
   const [tapped, setTapped] = useState(0);
-  const strokes = useAct((edit: Partial<StrokesAsked> & Pick<StrokesAsked, "do">) =>
+  const beats = useAct((edit: Partial<BeatsAsked> & Pick<BeatsAsked, "do">) =>
     answer(
-      api.POST("/api/shows/{show_id}/bench/{clip_id}/strokes/edit", {
+      api.POST("/api/shows/{show_id}/bench/{clip_id}/beats/edit", {
         params: { path },
         body: { frame: 0, to: 0, taps: [], ...edit, side: asked() as Schemas["TreatmentIn"] },
       }),
@@ -122,8 +122,8 @@ export function useMusic(given: {
     marked: marked.length > 0,
     mark: (edit) => mark.mutate(edit),
     noMoment: moments.isPending
-      ? "looking for moments of the action …"
-      : (moments.error?.message ?? "no moment of the action here"),
+      ? "finding moments of the action …"
+      : (moments.error?.message ?? "no moments of the action"),
     chosen: found.find((one) => one.frame === looked?.frame && one.kind === looked.kind) ?? null,
     choose,
     edit: (edit) => {
@@ -137,15 +137,15 @@ export function useMusic(given: {
           );
           setB(made.take as SideAsked);
         } catch (error) {
-          notice.complain(error instanceof Error ? error.message : "The music stays as it is.");
+          notice.complain(error instanceof Error ? error.message : "The music was not changed.");
         }
       });
       return queue.current;
     },
-    strokes: (edit) => strokes.mutate(edit),
+    beats: (edit) => beats.mutate(edit),
     tap: (frame) => setTapped(taps.current.push(frame)),
     putTaps: () => {
-      if (taps.current.length >= 2) strokes.mutate({ do: "tap", taps: taps.current.map((frame) => frame.toFixed(4)) });
+      if (taps.current.length >= 2) beats.mutate({ do: "tap", taps: taps.current.map((frame) => frame.toFixed(4)) });
       taps.current = [];
       setTapped(0);
     },

@@ -25,16 +25,16 @@ export function musicKeys(given: {
     tune.choose(next);
     go(next.comes);
   };
-  const stroke = (way: 1 | -1) => () => {
-    const beyond = (tune.music?.strokes ?? []).filter((one) => (one - frame) * way > 0 && one >= 0);
+  const beat = (way: 1 | -1) => () => {
+    const beyond = (tune.music?.beats ?? []).filter((one) => (one - frame) * way > 0 && one >= 0);
     const next = way > 0 ? beyond[0] : beyond.at(-1);
     if (next !== undefined) go(next);
   };
   return [
     { does: "the moment of the action, or marker, before or after", keys: { "1": moment(-1), "2": moment(1) } },
-    { does: "the stroke of the music before or after", keys: { "3": stroke(-1), "4": stroke(1) } },
+    { does: "previous or next beat", keys: { "3": beat(-1), "4": beat(1) } },
     {
-      does: "the moment or marker that is chosen falls on this frame",
+      does: "place the selected moment or marker on this frame",
       keys: {
         "5": () => {
           if (tune.chosen) void bends.make({ do: "place", source: tune.chosen.frame, frame });
@@ -42,14 +42,14 @@ export function musicKeys(given: {
       },
     },
     {
-      does: "add a stroke here, or take out the nearest",
+      does: "add a beat here, or remove the nearest",
       keys: {
-        "6": () => tune.strokes({ do: "add", frame }),
-        "7": () => tune.strokes({ do: "remove", frame }),
+        "6": () => tune.beats({ do: "add", frame }),
+        "7": () => tune.beats({ do: "remove", frame }),
       },
     },
     {
-      does: "a marker here, or away with it",
+      does: "add or remove a marker",
       keys: {
         "8": () =>
           withSource((source) => {
@@ -60,8 +60,8 @@ export function musicKeys(given: {
           }),
       },
     },
-    { does: "tap strokes while it plays", keys: { Enter: () => player.play.speed !== 0 && tune.tap(player.at()) } },
-    { does: "music and moments, shown or not", keys: { "0": () => put({ music: !looks.music }) } },
-    { does: "points snap, or not", keys: { v: () => put({ snaps: !looks.snaps }) } },
+    { does: "tap beats during playback", keys: { Enter: () => player.play.speed !== 0 && tune.tap(player.at()) } },
+    { does: "show or hide music and moments", keys: { "0": () => put({ music: !looks.music }) } },
+    { does: "snapping on or off", keys: { v: () => put({ snaps: !looks.snaps }) } },
   ];
 }

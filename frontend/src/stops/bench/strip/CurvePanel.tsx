@@ -7,10 +7,10 @@ export function CurvePanel(props: {
   work: CurveWork;
   stretch: Stretch | null;
   frame: number;
-  /** The strokes of the music beside the clip: a stretch can be made to end on one. */
-  strokes: number[];
+  /** The beats of the music beside the clip: a stretch can be made to end on one. */
+  beats: number[];
 }) {
-  const { work, stretch, frame, strokes } = props;
+  const { work, stretch, frame, beats } = props;
   const { view, chosen, foreseen } = work;
   const point = chosen === null ? undefined : view.points[chosen];
   const make = (edit: Edit) => void work.make(edit);
@@ -45,13 +45,13 @@ export function CurvePanel(props: {
           />
           <TypedField
             name="turn begins"
-            hint="0 soft, 1 straight, 3 at once"
+            hint="0 soft, 1 linear, 3 abrupt"
             value={point.ease_begins}
             put={(text) => make({ do: "ease", number: chosen, end: "begin", text })}
           />
           <TypedField
             name="ends"
-            hint="0 soft, 1 straight, 3 at once"
+            hint="0 soft, 1 linear, 3 abrupt"
             value={point.ease_finishes}
             put={(text) => make({ do: "ease", number: chosen, end: "finish", text })}
           />
@@ -61,10 +61,10 @@ export function CurvePanel(props: {
               make(point.at === null ? { do: "pin", number: chosen, frame } : { do: "unpin", number: chosen })
             }
           >
-            {point.at === null ? `Pin to frame ${frame}` : `Let go of frame ${point.at}`}
+            {point.at === null ? `Pin to frame ${frame}` : `Unpin from frame ${point.at}`}
           </Button>
           <Button weight="quiet" className="h-6! px-1!" onClick={() => make({ do: "remove", number: chosen })}>
-            Take out
+            Delete point
           </Button>
         </>
       ) : stretch ? (
@@ -92,7 +92,7 @@ export function CurvePanel(props: {
             value=""
             put={(text) => make({ do: "fit", frame: stretch.first, last: stretch.last, text })}
           />
-          {strokes
+          {beats
             .filter((one) => one > stretch.first)
             .sort((a, b) => Math.abs(a - stretch.last - 1) - Math.abs(b - stretch.last - 1))
             .slice(0, 2)
@@ -103,13 +103,14 @@ export function CurvePanel(props: {
                 className="h-6! px-1.5!"
                 onClick={() => make({ do: "fit", frame: stretch.first, last: stretch.last, text: `to ${one}` })}
               >
-                End on stroke {one}
+                End on a beat {one}
               </Button>
             ))}
         </>
       ) : (
         <span className="text-soft">
-          Mark a stretch on the strip with Shift, or set a point with N: then give it a speed. Drag points and the line.
+          Shift-drag on the strip to mark a range, or press N to add a point; then set a speed. Points and the line can
+          be dragged.
         </span>
       )}
       <span className="flex-1" />
@@ -132,7 +133,7 @@ export function CurvePanel(props: {
             <option value="pace">of real time</option>
           </select>
           <Button weight="quiet" className="h-6! px-1!" onClick={work.oneSpeed}>
-            One speed again
+            Back to one speed
           </Button>
         </>
       )}

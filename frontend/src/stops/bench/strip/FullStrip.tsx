@@ -79,19 +79,19 @@ export function FullStrip(props: {
         </span>
         {stretch && (
           <span className="whitespace-nowrap text-patina">
-            ▭ stretch <Number>{stretch.first}</Number> to <Number>{stretch.last}</Number>
+            ▭ range <Number>{stretch.first}</Number> to <Number>{stretch.last}</Number>
           </span>
         )}
         <span className="flex-1" />
         {more}
         <Button weight="quiet" className="h-6!" onClick={() => zoom(0.5)}>
-          Closer
+          Zoom in
         </Button>
         <Button weight="quiet" className="h-6!" onClick={() => zoom(2)}>
-          Wider
+          Zoom out
         </Button>
         <Button weight="quiet" className="h-6!" onClick={() => setSpan(length)}>
-          Whole clip
+          Fit
         </Button>
       </div>
       <div className="relative px-2">

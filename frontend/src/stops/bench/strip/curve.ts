@@ -28,7 +28,7 @@ export function useCurve(
   clipId: number,
   view: Schemas["CurveView"],
   side: () => SideAsked,
-  /** The side whose strokes, moments and cuts a point snaps to, and within how many frames. */
+  /** The side whose beats, moments and cuts a point snaps to, and within how many frames. */
   snap: { token: string; within: number },
   setB: (asked: SideAsked) => void,
   /** Marks what a stretch fills once it runs at another speed. */
@@ -74,7 +74,7 @@ export function useCurve(
           const [was, is] = [made.before.frames, made.after.frames];
           if (was !== is || made.moved.length) notice.say([`${was} → ${is} frames`, ...made.moved].join("; "));
         } catch (error) {
-          notice.complain(error instanceof Error ? error.message : "The curve stays as it is.");
+          notice.complain(error instanceof Error ? error.message : "The curve was not changed.");
         }
       });
     },

@@ -34,21 +34,21 @@ export function curveKeys(work: CurveWork, frame: number, go: (to: number) => vo
       return work.make({ do: "ease", number, text: String(next ?? (way > 0 ? 3 : 0)) });
     });
   return [
-    { does: "a point of speed here", keys: { n: () => void work.make({ do: "point", frame }) } },
+    { does: "add a point here", keys: { n: () => void work.make({ do: "point", frame }) } },
     { does: "the point before or after", keys: { ",": () => step(-1), ".": () => step(1) } },
-    { does: "the point a source frame back or on", keys: { "Alt+ArrowLeft": nudge(-1), "Alt+ArrowRight": nudge(1) } },
+    { does: "move the point by one source frame", keys: { "Alt+ArrowLeft": nudge(-1), "Alt+ArrowRight": nudge(1) } },
     {
-      does: "from the point on: 5 % faster or slower; a stretch: its fastest even speed, or the slow floor",
+      does: "5 % faster or slower from the point on; in a range: its fastest even speed, or the slow floor",
       keys: { "Alt+ArrowUp": slower(1), "Alt+ArrowDown": slower(-1) },
     },
-    { does: "a softer turn from the point, or a straighter one", keys: { s: turn(-1), "Shift+S": turn(1) } },
+    { does: "softer or harder ease from the point", keys: { s: turn(-1), "Shift+S": turn(1) } },
     {
-      does: "pin the point to this frame, or let it go",
+      does: "pin the point to this frame, or unpin it",
       keys: {
         y: ofChosen((number) => work.make(point?.at == null ? { do: "pin", number, frame } : { do: "unpin", number })),
       },
     },
-    { does: "take the point out", keys: { x: ofChosen((number) => work.make({ do: "remove", number })) } },
-    { does: "one speed again", keys: { "Shift+N": () => work.oneSpeed() } },
+    { does: "delete the point", keys: { x: ofChosen((number) => work.make({ do: "remove", number })) } },
+    { does: "back to one speed", keys: { "Shift+N": () => work.oneSpeed() } },
   ];
 }

@@ -117,7 +117,7 @@ function Runner({ sheet, rate, running }: { sheet: Sheet; rate: number; running:
 
 async function load(address: string): Promise<Sheet> {
   const got = await fetch(address);
-  if (!got.ok) throw new Error(((await got.json()) as { detail?: string }).detail ?? "The frames cannot be fetched.");
+  if (!got.ok) throw new Error(((await got.json()) as { detail?: string }).detail ?? "The frames cannot be loaded.");
   const place = JSON.parse(got.headers.get("X-Sheet") ?? "{}") as Omit<Sheet, "image">;
   return { image: await createImageBitmap(await got.blob()), ...place };
 }

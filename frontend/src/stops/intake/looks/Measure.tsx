@@ -21,7 +21,7 @@ export function Measure({ showId, row, dossier }: LookProps) {
       return null;
     },
   );
-  if (dossier.frames < 3) return <p className="p-3 text-soft">There are too few frames to measure between.</p>;
+  if (dossier.frames < 3) return <p className="p-3 text-soft">There are too few frames to measure.</p>;
   const mark = (index: 0 | 1) => (frame: number) => {
     setFound(null);
     setMarks(index === 0 ? [frame, marks[1]] : [marks[0], frame]);
@@ -57,7 +57,7 @@ export function Measure({ showId, row, dossier }: LookProps) {
         }}
       >
         <div className="w-36">
-          <Labelled label="Between them pass, seconds">
+          <Labelled label="Seconds between them">
             <input
               className={`${fieldLook} font-mono`}
               value={seconds}
@@ -70,7 +70,7 @@ export function Measure({ showId, row, dossier }: LookProps) {
           </Labelled>
         </div>
         <div className="w-28">
-          <Labelled label="Give or take">
+          <Labelled label="Uncertainty ±">
             <input
               className={`${fieldLook} font-mono`}
               value={doubt}

@@ -6,12 +6,12 @@ const RISE = 26;
 /** The pictures as they follow each other: a beat for each frame, a thread from a repeat to what it repeats. */
 export function Rhythm({ dossier }: LookProps) {
   const picture = dossier.picture;
-  if (!picture) return <p className="p-3 text-soft">The pictures have not been looked at yet.</p>;
+  if (!picture) return <p className="p-3 text-soft">The pictures have not been analysed yet.</p>;
   return (
     <div className="flex flex-col gap-2 p-3">
       {picture.blended && (
         <p className="text-madder">
-          ✕ The fields are mixes of those of another standard. They cannot be taken apart cleanly; ask for the original.
+          ✕ The fields are blended from another standard and cannot be separated cleanly. Ask for the original.
         </p>
       )}
       <dl className="grid grid-cols-[8.5rem_1fr] gap-x-3 gap-y-0.5 text-[12.5px]">
@@ -25,7 +25,7 @@ export function Rhythm({ dossier }: LookProps) {
         ))}
       </dl>
       <p className="text-[12.5px]">
-        {picture.repeats ?? "No frame repeats the one before it, as far as was looked."}{" "}
+        {picture.repeats ?? "No repeated frames in what was analysed."}{" "}
         {picture.cuts.length > 0 && <>Cuts at {picture.cuts.join(", ")}.</>}
       </p>
       {[0, 1].map((line) => (

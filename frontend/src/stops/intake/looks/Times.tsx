@@ -6,16 +6,16 @@ import type { LookProps } from "./props";
 export function Times({ row, dossier }: LookProps) {
   const facts = row.facts;
   if (dossier.intervals.length === 0)
-    return <p className="p-3 text-soft">This clip has no timestamps: it has no rate of its own.</p>;
+    return <p className="p-3 text-soft">This clip has no timestamps, so no frame rate.</p>;
   return (
     <div className="flex flex-col gap-2 p-3">
       {dossier.clock && <OwnTimes clock={dossier.clock} />}
       <p className="text-[12.5px]">
         {facts?.timing === "variable"
-          ? "Its frames come at uneven times."
+          ? "Its frames are unevenly spaced."
           : dossier.intervals.length > 1
-            ? "Its frames come evenly; the container's clock is coarse and rounds their times."
-            : "Its frames come evenly."}{" "}
+            ? "Its frames are evenly spaced; the container rounds their times."
+            : "Its frames are evenly spaced."}{" "}
         <span className="text-soft">
           On average <Number>{facts?.measured_rate ?? "?"}</Number> a second; the first at{" "}
           <Number>{dossier.start}</Number>.

@@ -15,7 +15,7 @@ export const LOOKS: Record<LookKey, { name: string; view: ComponentType<LookProp
   fields: { name: "Fields", view: Fields },
   times: { name: "Times", view: Times },
   measure: { name: "Known duration", view: Measure },
-  eye: { name: "By eye", view: ByEye },
+  eye: { name: "Visual count", view: ByEye },
   roll: { name: "Gauge and roll", view: Roll },
 };
 

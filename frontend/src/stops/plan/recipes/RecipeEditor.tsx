@@ -126,7 +126,7 @@ export function RecipeEditor(props: {
               ▲ It is on <Number>{recipe.on}</Number> {recipe.on === 1 ? "clip, which follows" : "clips, which follow"}.
             </span>
           )}
-          <Button onClick={close}>Leave it</Button>
+          <Button onClick={close}>Cancel</Button>
           <Button weight="main" disabled={!name.trim() || save.isPending} onClick={() => save.mutate(undefined)}>
             {recipe ? `Set “${name}”` : `Make “${name || "…"}”`}
           </Button>
@@ -144,7 +144,7 @@ export function RecipeEditor(props: {
           />
         </Labelled>
         <div className="mt-3 flex items-baseline gap-3">
-          <h3 className="font-semibold">Fits clips that are</h3>
+          <h3 className="font-semibold">Matches clips that are</h3>
           <label className="flex items-center gap-1.5 text-soft">
             <input
               type="checkbox"
@@ -152,7 +152,7 @@ export function RecipeEditor(props: {
               checked={!byRule}
               onChange={(event) => setByRule(!event.target.checked)}
             />
-            none by itself; only put on by hand
+            none; applied by hand only
           </label>
           {byRule && (
             <span className="ml-auto" aria-live="polite">
@@ -170,8 +170,8 @@ export function RecipeEditor(props: {
           <div className="mt-1 grid grid-cols-4 gap-x-3 gap-y-1.5">{conditions.map((one) => condition(one))}</div>
         )}
         <div className="mt-3 mb-1 flex items-baseline gap-3">
-          <h3 className="font-semibold">Decides for them</h3>
-          <span className="text-soft">what is left open is left to delivery and show</span>
+          <h3 className="font-semibold">Sets</h3>
+          <span className="text-soft">empty fields are inherited from delivery and show</span>
         </div>
         <DecidesForm value={decides} set={setDecides} />
       </div>

@@ -48,14 +48,14 @@ export function Recipes(props: {
           disabled={!recipes.length || !batch.length}
           onClick={() => setRunning({ ids: batch, recipe: null })}
         >
-          Run over {clips}…
+          Run on {clips}…
         </Button>
         <Button onClick={() => setEditing("new")}>New recipe…</Button>
       </div>
       {recipes.length === 0 && (
         <p className="p-3 text-soft">
-          A recipe is a named treatment with a rule that says which clips it fits, such as “shot from 100: half of
-          life”. They stand in order, and the first that fits decides.
+          A recipe sets a treatment for all clips that match its rule, such as “shot from 100: half real time”. Recipes
+          are tried in order; the first match is used.
         </p>
       )}
       <ol className="min-h-0 flex-1 overflow-auto">
@@ -91,7 +91,7 @@ export function Recipes(props: {
                 disabled={!selected.length}
                 onClick={() => props.decide({ recipe: recipe.id })}
               >
-                Put on {selected.length} selected
+                Apply to {selected.length} selected
               </Button>
             </div>
           </li>
@@ -99,7 +99,7 @@ export function Recipes(props: {
         {selected.length > 0 && recipes.some((recipe) => recipe.on > 0) && (
           <li className="px-3 py-2">
             <Button weight="quiet" onClick={() => props.decide({ recipe: null })}>
-              Take the recipe off {selected.length} selected
+              Remove the recipe {selected.length} selected
             </Button>
           </li>
         )}

@@ -51,15 +51,15 @@ export function RunPreview(props: { showId: number; ids: number[]; recipe: numbe
       title={preview.data?.title ?? "Recipes"}
       foot={
         <>
-          <Button onClick={close}>Change nothing</Button>
+          <Button onClick={close}>Cancel</Button>
           <Button weight="main" disabled={!count || run.isPending} onClick={() => run.mutate(undefined)} autoFocus>
-            {count ? `Run over ${count} ${count === 1 ? "clip" : "clips"}` : "Nothing to change"}
+            {count ? `Run on ${count} ${count === 1 ? "clip" : "clips"}` : "No changes"}
           </Button>
         </>
       }
     >
       {!preview.data || !here ? (
-        <Waiting what="Working out what changes" why={preview.error} />
+        <Waiting what="Calculating changes" why={preview.error} />
       ) : (
         <>
           <p className="px-4 pb-2">
@@ -69,7 +69,7 @@ export function RunPreview(props: { showId: number; ids: number[]; recipe: numbe
             )}
           </p>
           <PreviewTable
-            label="What the recipes change"
+            label="Changes by recipes"
             moves={here.moves}
             more={here.moved - here.moves.length}
             ticked={new Set(here.moves.map((move) => move.id).filter((id) => !off.has(id)))}

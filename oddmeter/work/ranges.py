@@ -6,9 +6,9 @@ from fractions import Fraction
 from pydantic import BaseModel
 
 from oddmeter.config import Config
-from oddmeter.core.cutting.events import Cut, Event, Track
+from oddmeter.core.cutting.events import Event, EventList, Track
 from oddmeter.core.cutting.listed import SourceKind, Transition
-from oddmeter.core.cutting.programmes import Programme
+from oddmeter.core.cutting.ranges import RenderRange
 from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.errors import RuleError
@@ -18,7 +18,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.media.containers.settings import Setting
-from oddmeter.media.programmes import TimelinePlan
+from oddmeter.media.ranges import TimelinePlan
 from oddmeter.media.soundtracks import Footage, Music
 from oddmeter.work.orders import Order, OrderedCanvas, order_of_conform
 
@@ -52,7 +52,7 @@ class OrderedUse(BaseModel):
         """From the core's value; of transitions only dissolves are made."""
         return OrderedUse(
             id=event.id, track=event.track.name, kind=event.kind, record_in=event.record_in, length=event.length,
-            source_in=fraction_text(event.source_in), lead=fraction_text(event.lead), clip=event.clip_id,
+            source_in=fraction_text(event.source_in), lead=fraction_text(event.curve_offset), clip=event.clip_id,
             timeline=event.timeline_id,
             dissolve=event.dissolves_over, group=event.group, flattened=event.flattened, plan=plan,
         )  # fmt: skip
@@ -85,7 +85,7 @@ class OrderedPart(BaseModel):
     tail: int = 0
 
 
-class ProgrammeOrder(BaseModel):
+class RangeOrder(BaseModel):
     """The order of a file of a timeline: frames ``first`` to ``stop − 1``. ``plans`` are what is decided on its
     sources, each once; what it is called is no part of it, but said in ``name``."""
 
@@ -107,22 +107,22 @@ class ProgrammeOrder(BaseModel):
         uses = (one for held in self.timelines for one in held.events if one.plan is not None)
         return sorted({one.clip for one in uses if one.clip is not None})
 
-    def is_same_as(self, other: "ProgrammeOrder") -> bool:
+    def is_same_as(self, other: "RangeOrder") -> bool:
         """True where the file would be the same, whatever it is called."""
         return self.model_copy(update={"name": ""}) == other.model_copy(update={"name": ""})
 
-    def programme(self, clips: Mapping[int, Clip]) -> Programme:
+    def programme(self, clips: Mapping[int, Clip]) -> RenderRange:
         """The programme that was ordered, of such clips."""
         canvas = self.canvas
         settings = TimelineSettings(
             self.name, Rate(Fraction(self.rate)), canvas.width, canvas.height, Fraction(canvas.pixel_aspect),
             canvas.scan, self.drop_frame, self.sound_rate, self.start,
         )  # fmt: skip
-        cuts: dict[int, Cut] = {}
+        cuts: dict[int, EventList] = {}
         planned: dict[tuple[int, int], Window] = {}
         for held in self.timelines:
             rate = Rate(Fraction(held.rate))
-            cuts[held.id] = Cut(rate, tuple(one.event() for one in held.events))
+            cuts[held.id] = EventList(rate, tuple(one.event() for one in held.events))
             for one in held.events:
                 if one.plan is None:
                     continue
@@ -130,12 +130,12 @@ class ProgrammeOrder(BaseModel):
                 clock = clip.facts.times if clip is not None and clip.facts is not None else None
                 order = self.plans[one.plan]
                 planned[held.id, one.id] = window(one.event(), order.material(clock), order.treatment, rate)
-        return Programme(self.timelines[0].id, self.first, self.stop, settings, cuts, planned)
+        return RenderRange(self.timelines[0].id, self.first, self.stop, settings, cuts, planned)
 
 
-def order_of_programme(
-    programme: Programme, names: Mapping[int, TimelineSettings], name: str, event: OrderedPart | None = None
-) -> ProgrammeOrder:
+def order_of_range(
+    programme: RenderRange, names: Mapping[int, TimelineSettings], name: str, event: OrderedPart | None = None
+) -> RangeOrder:
     """The order to make a file of a programme; ``names`` are the settings of the timelines in it."""
     plans: dict[str, int] = {}
     kept: list[Order] = []
@@ -159,7 +159,7 @@ def order_of_programme(
         for timeline_id, cut in programme.cuts.items()
     ]  # fmt: skip
     settings = programme.settings
-    return ProgrammeOrder(
+    return RangeOrder(
         name=name, first=programme.first, stop=programme.stop, rate=settings.rate.exact,
         drop_frame=settings.drop_frame, start=settings.start,
         canvas=OrderedCanvas(
@@ -171,7 +171,7 @@ def order_of_programme(
 
 
 def timeline_plan(
-    ordered: ProgrammeOrder, clips: Iterable[Clip], config: Config, setting: str, out_path: str,
+    ordered: RangeOrder, clips: Iterable[Clip], config: Config, setting: str, out_path: str,
     identity_at: IdentityAt = unasked,
 ) -> TimelinePlan:  # fmt: skip
     """The plan of an order for its clips. Raises ``RuleError`` where a clip has not been looked at, or its places are
@@ -183,14 +183,14 @@ def timeline_plan(
 
 
 def sources_of(
-    programme: Programme, clips: Mapping[int, Clip], config: Config, identity_at: IdentityAt = unasked
+    programme: RenderRange, clips: Mapping[int, Clip], config: Config, identity_at: IdentityAt = unasked
 ) -> tuple[dict[int, Footage], dict[tuple[str, str], Music]]:
     """The files of clips and of music that a programme is made of, here; raises as ``timeline_plan`` does."""
     footage: dict[int, Footage] = {}
     for clip_id in sorted(programme.clip_ids):
         clip = clips.get(clip_id)
         if clip is None or clip.facts is None:
-            raise RuleError(f"{clip.name if clip else 'A clip'} has not been looked at yet.", "facts")
+            raise RuleError(f"{clip.name if clip else 'A clip'} has not been analysed yet.", "facts")
         cuts = frozenset(clip.picture.cuts if clip.picture else ())
         footage[clip_id] = Footage(config.footage(clip.root, clip.path), clip.facts, cuts)
     music = {

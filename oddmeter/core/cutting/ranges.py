@@ -5,8 +5,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from oddmeter.core.cutting.events import Cut, Event, TrackKind
-from oddmeter.core.cutting.shown import HALF, Book, Seen, shown_at, timeline_of
+from oddmeter.core.cutting.events import Event, EventList, TrackKind
+from oddmeter.core.cutting.shown import HALF, Seen, TimelineResolver, shown_at, timeline_of
 from oddmeter.core.cutting.windows import Window, begun, window
 from oddmeter.core.decisions.music import Music
 from oddmeter.core.numbers.errors import RuleError
@@ -16,7 +16,7 @@ from oddmeter.core.planning.timelines import TimelineSettings
 
 
 @dataclass(frozen=True)
-class Programme(Book):
+class RenderRange(TimelineResolver):
     """Frames ``first`` to ``stop − 1`` of a timeline with all that they are made of: it needs nothing else to be shown.
 
     ``settings`` are those of the timeline; ``cuts`` are its events and those of timelines nested in it, ``planned``
@@ -27,10 +27,10 @@ class Programme(Book):
     first: int
     stop: int
     settings: TimelineSettings
-    cuts: Mapping[int, Cut]
+    cuts: Mapping[int, EventList]
     planned: Mapping[tuple[int, int], Window]
 
-    def cut(self, timeline_id: int) -> Cut:
+    def cut(self, timeline_id: int) -> EventList:
         """The events of a timeline."""
         return self.cuts[timeline_id]
 
@@ -87,9 +87,14 @@ class Programme(Book):
         return frozenset(event.clip_id for event in events if event.clip_id is not None)
 
 
-def programme_of(
-    book: Book, timeline_id: int, settings: TimelineSettings, cut: Cut, first: int = 0, stop: int | None = None
-) -> Programme:
+def range_of_timeline(
+    book: TimelineResolver,
+    timeline_id: int,
+    settings: TimelineSettings,
+    cut: EventList,
+    first: int = 0,
+    stop: int | None = None,
+) -> RenderRange:
     """Frames ``first`` to ``stop − 1`` of a timeline, or all of them, as a programme; ``cut`` are its events, or some
     of them."""
     stop = cut.length if stop is None else stop
@@ -104,10 +109,10 @@ def programme_of(
             if event.timeline_id is not None and event.timeline_id not in cuts:
                 cuts[event.timeline_id] = book.cut(event.timeline_id)
                 waiting.append(event.timeline_id)
-    return Programme(timeline_id, first, stop, settings, cuts, planned)
+    return RenderRange(timeline_id, first, stop, settings, cuts, planned)
 
 
-def _within(cut: Cut, first: int, stop: int) -> Cut:
+def _within(cut: EventList, first: int, stop: int) -> EventList:
     """The events that are seen or heard between two frames, and those that run on under one of them."""
     kept = [event for event in cut.events if event.record_in < stop and event.stop > first]
     under = [before for event in kept if event.transition is not None and (before := cut.before(event)) is not None]
@@ -115,16 +120,16 @@ def _within(cut: Cut, first: int, stop: int) -> Cut:
     return replace(cut, events=tuple(event for event in cut.events if event.id in ids))
 
 
-def programme_of_event(
-    book: Book, timeline_id: int, settings: TimelineSettings, event: Event, head: int = 0, tail: int = 0
-) -> Programme:
+def range_of_event(
+    book: TimelineResolver, timeline_id: int, settings: TimelineSettings, event: Event, head: int = 0, tail: int = 0
+) -> RenderRange:
     """An event by itself, with the sound of its group, and so many timeline frames of handles before and behind it."""
     together = book.cut(timeline_id).together([event])
     some = [one for one in together if one.id == event.id or one.track.kind is TrackKind.SOUND]
     longer = (_with_handles(one, book.window(timeline_id, one), event.record_in, head, tail) for one in some)
     begins = (settings.start + event.record_in - head) % frames_in_day(settings.rate, settings.drop_frame)
-    cut = Cut(settings.rate, tuple(one for one in longer if one is not None))
-    return programme_of(book, timeline_id, replace(settings, start=begins), cut, 0, event.length + head + tail)
+    cut = EventList(settings.rate, tuple(one for one in longer if one is not None))
+    return range_of_timeline(book, timeline_id, replace(settings, start=begins), cut, 0, event.length + head + tail)
 
 
 def _with_handles(event: Event, found: Window | None, zero: int, head: int, tail: int) -> Event | None:
@@ -139,20 +144,22 @@ def _with_handles(event: Event, found: Window | None, zero: int, head: int, tail
     return plain if found is None else begun(plain, found, -head)
 
 
-def programme_of_transition(book: Book, timeline_id: int, settings: TimelineSettings, event: Event) -> Programme:
+def range_of_transition(
+    book: TimelineResolver, timeline_id: int, settings: TimelineSettings, event: Event
+) -> RenderRange:
     """The frames over which an event comes in, with what goes out under it; raises ``RuleError`` where it is cut in."""
     if event.transition is None:
-        raise RuleError("Nothing leads into this event but a cut.", "transition")
+        raise RuleError("This event has no transition.", "transition")
     cut = book.cut(timeline_id)
     before = cut.before(event)
     stop = event.record_in + event.transition.length
     both = [before, event] if before is not None else [event, *_below(cut, event, stop)]
     sounds = [one for one in cut.together(both) if one.track.kind is TrackKind.SOUND]
     some = replace(cut, events=(*both, *sounds))
-    return programme_of(book, timeline_id, settings, some, event.record_in, stop)
+    return range_of_timeline(book, timeline_id, settings, some, event.record_in, stop)
 
 
-def _below(cut: Cut, event: Event, stop: int) -> list[Event]:
+def _below(cut: EventList, event: Event, stop: int) -> list[Event]:
     """The events on lower tracks of pictures from the first frame of an event to another."""
     lower = [one for one in cut.events if one.track.kind is TrackKind.PICTURE and one.track < event.track]
     return [one for one in lower if one.record_in < stop and one.stop > event.record_in]

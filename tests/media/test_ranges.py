@@ -16,9 +16,9 @@ import pytest
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.proof import Proof
 from oddmeter.core.conform.speeds import conform
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
-from oddmeter.core.cutting.programmes import programme_of, programme_of_event, programme_of_transition
+from oddmeter.core.cutting.ranges import range_of_event, range_of_timeline, range_of_transition
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Between, Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
@@ -33,7 +33,7 @@ from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import field_of
 from oddmeter.media.plans import ClipPlan
-from oddmeter.media.programmes import TimelinePlan
+from oddmeter.media.ranges import TimelinePlan
 from oddmeter.media.render import render
 from oddmeter.media.sound.hearing import Hearing
 from oddmeter.media.soundtracks import Footage, mix_of
@@ -63,7 +63,7 @@ class Desk:
         self.book, self.folder = Shelf({}, materials, treat), folder
 
     def plan(self, settings: TimelineSettings = FILM, setting: Setting = Setting.ARCHIVE) -> TimelinePlan:
-        programme = programme_of(self.book, 0, settings, self.book.cuts[0])
+        programme = range_of_timeline(self.book, 0, settings, self.book.cuts[0])
         return self.of(programme, setting)
 
     def of(self, programme: object, setting: Setting = Setting.ARCHIVE) -> TimelinePlan:
@@ -79,8 +79,8 @@ def desk(footage: dict[str, Path], tmp_path: Path) -> Desk:
 
 def test_a_timeline_runs_on_through_midnight(desk: Desk) -> None:
     late = replace(FILM, start=24 * 3600 * 25 - 50)
-    desk.book.cuts[0] = Cut(late.rate, (clip_event(1, 100, 20),))
-    programme = programme_of(desk.book, 0, late, desk.book.cuts[0])
+    desk.book.cuts[0] = EventList(late.rate, (clip_event(1, 100, 20),))
+    programme = range_of_timeline(desk.book, 0, late, desk.book.cuts[0])
     assert str(desk.of(replace(programme, first=100)).start) == "00:00:02:00" == late.timecode(100)
 
 
@@ -104,7 +104,7 @@ def code(frame: av.VideoFrame, field: FieldOrder | None = None) -> int | None:
 
 def film(desk: Desk) -> None:
     """A straight event, one on a curve, one backwards, a nest slowed to a fifth, a gap, one that runs out."""
-    desk.book.cuts[0] = Cut(
+    desk.book.cuts[0] = EventList(
         FILM.rate,
         (
             clip_event(1, 0, 12, 40, decisions=speed("1/4")),
@@ -114,7 +114,9 @@ def film(desk: Desk) -> None:
             clip_event(5, 80, 10, 494),
         ),
     )
-    desk.book.cuts[7] = Cut(Rate.of(24), (clip_event(1, 0, 8, 300), clip_event(2, 8, 40, 20, decisions=speed("1/2"))))
+    desk.book.cuts[7] = EventList(
+        Rate.of(24), (clip_event(1, 0, 8, 300), clip_event(2, 8, 40, 20, decisions=speed("1/2")))
+    )
 
 
 def nested_place(moment: Fraction) -> int:
@@ -160,7 +162,7 @@ def test_on_an_interlaced_timeline_each_field_has_its_own_moment(scan: TimelineS
 
 
 def test_a_dissolve_adds_both_pictures_as_light_through_its_frames(desk: Desk) -> None:
-    desk.book.cuts[0] = Cut(
+    desk.book.cuts[0] = EventList(
         FILM.rate,
         (
             clip_event(1, 0, 10, 0),
@@ -185,7 +187,7 @@ def same(a: av.VideoFrame, b: av.VideoFrame) -> bool:
 
 def test_other_rasters_and_matrices_come_into_the_one_of_the_timeline(desk: Desk) -> None:
     """A tape at 720 × 576 with its own pixel shape beside video at 640 × 360, in high definition."""
-    desk.book.cuts[0] = Cut(FILM.rate, (clip_event(1, 0, 6, 10, clip_id=4), clip_event(2, 6, 6, 0, clip_id=2)))
+    desk.book.cuts[0] = EventList(FILM.rate, (clip_event(1, 0, 6, 10, clip_id=4), clip_event(2, 6, 6, 0, clip_id=2)))
     plan = desk.plan(replace(FILM, width=1280, height=720))
     made_and_proven(plan)
     with FrameReader(plan.out) as made:
@@ -203,7 +205,7 @@ def test_clips_of_any_depth_and_colour_stand_in_one_file_that_loses_none_of_it(d
         path = drawn(desk.folder / "clips" / f"{pixel_format}.mkv", pixel_format, size)
         desk.footage[number] = Footage(path, probe(path))
         desk.book.materials[number] = Material(10, Rate.of(25))
-    desk.book.cuts[0] = Cut(
+    desk.book.cuts[0] = EventList(
         FILM.rate,
         tuple(
             clip_event(n, 5 * n, 5, clip_id=10 + n, transition=Transition("dissolve", 3) if n else None)
@@ -213,7 +215,7 @@ def test_clips_of_any_depth_and_colour_stand_in_one_file_that_loses_none_of_it(d
     plan = desk.plan()
     made_and_proven(plan)
     assert probe(plan.out).pixel_format == "yuv444p16le", "what holds the depth of one and the colour of another"
-    desk.book.cuts[0] = Cut(FILM.rate, (Event(1, FIRST_PICTURE, SourceKind.BLACK, 0, 4),))
+    desk.book.cuts[0] = EventList(FILM.rate, (Event(1, FIRST_PICTURE, SourceKind.BLACK, 0, 4),))
     plan.out.unlink()
     made_and_proven(desk.plan())
 
@@ -234,7 +236,7 @@ def drawn(path: Path, pixel_format: str, size: tuple[int, int]) -> Path:
 
 def test_built_moments_are_the_same_in_the_timeline_and_by_themselves(footage: dict[str, Path], tmp_path: Path) -> None:
     desk = Desk(footage, tmp_path, lambda treatment: replace(treatment, between=Between.FLOW))
-    desk.book.cuts[0] = Cut(FILM.rate, (clip_event(1, 0, 8, 12, decisions=speed("1/10")),))
+    desk.book.cuts[0] = EventList(FILM.rate, (clip_event(1, 0, 8, 12, decisions=speed("1/10")),))
     plan = desk.plan()
     assert [plan.shown(number).built for number in range(6)] == [False, True, True, True, True, False], "0.4 a frame"
     made_and_proven(plan)
@@ -253,7 +255,7 @@ def tone(path: Path) -> npt.NDArray[np.float32]:
 
 def test_sounds_are_added_at_unity_to_the_sample(desk: Desk) -> None:
     talk = {"clip_id": 3, "track": SOUND}
-    desk.book.cuts[0] = Cut(
+    desk.book.cuts[0] = EventList(
         FILM.rate,
         (
             clip_event(1, 0, 40),
@@ -272,7 +274,7 @@ def test_sounds_are_added_at_unity_to_the_sample(desk: Desk) -> None:
 
 def test_a_dissolve_of_sound_goes_over_evenly(desk: Desk) -> None:
     talk = {"clip_id": 3, "track": SOUND}
-    desk.book.cuts[0] = Cut(
+    desk.book.cuts[0] = EventList(
         FILM.rate,
         (
             clip_event(1, 0, 10, 0, **talk),
@@ -291,8 +293,8 @@ def test_a_dissolve_of_sound_goes_over_evenly(desk: Desk) -> None:
 def test_a_nested_timeline_is_heard_at_the_speed_of_its_event(desk: Desk) -> None:
     """At half speed backwards from its end: the samples of the inner mix, each where it belongs."""
     talk = {"clip_id": 3, "track": SOUND}
-    desk.book.cuts[7] = Cut(FILM.rate, (clip_event(1, 0, 20, 10, **talk), clip_event(2, 20, 20, 80, **talk)))
-    desk.book.cuts[0] = Cut(
+    desk.book.cuts[7] = EventList(FILM.rate, (clip_event(1, 0, 20, 10, **talk), clip_event(2, 20, 20, 80, **talk)))
+    desk.book.cuts[0] = EventList(
         FILM.rate,
         (nest(1, 4, 40, 7, speed(1, reverse=True), source_in=Fraction(40), track=SOUND),),
     )
@@ -311,7 +313,7 @@ def test_an_event_of_a_nest_has_its_handles_and_a_transition_its_frames(desk: De
     film(desk)
     cut = desk.book.cuts[0]
     event = cut.event(4)
-    programme = programme_of_event(desk.book, 0, FILM, event, 5, 3)
+    programme = range_of_event(desk.book, 0, FILM, event, 5, 3)
     plan = desk.of(programme)
     made_and_proven(plan)
     assert (plan.length, plan.start.frames) == (33, 90_000 + 52 - 5)
@@ -319,29 +321,29 @@ def test_an_event_of_a_nest_has_its_handles_and_a_transition_its_frames(desk: De
     plan.out.unlink()
     dissolved = cut.with_events([replace(event, transition=Transition("dissolve", 6))])
     desk.book.cuts[0] = dissolved
-    into = desk.of(programme_of_transition(desk.book, 0, FILM, dissolved.event(4)))
+    into = desk.of(range_of_transition(desk.book, 0, FILM, dissolved.event(4)))
     made_and_proven(into)
     assert (into.length, into.start.frames) == (6, 90_052)
-    with pytest.raises(RuleError, match="but a cut"):
-        programme_of_transition(desk.book, 0, FILM, dissolved.event(5))
+    with pytest.raises(RuleError, match="This event has no transition"):
+        range_of_transition(desk.book, 0, FILM, dissolved.event(5))
 
 
 def test_a_file_that_is_not_as_planned_is_found_out(desk: Desk) -> None:
     """One frame of another place in one event, one sample of sound: both are named."""
     talk = {"clip_id": 3, "track": SOUND}
-    desk.book.cuts[0] = Cut(FILM.rate, (clip_event(1, 0, 30, 40), clip_event(2, 0, 30, 0, **talk)))
+    desk.book.cuts[0] = EventList(FILM.rate, (clip_event(1, 0, 30, 40), clip_event(2, 0, 30, 0, **talk)))
     plan = desk.plan()
     render(plan)
-    desk.book.cuts[0] = Cut(FILM.rate, (clip_event(1, 0, 30, 42), clip_event(2, 0, 30, Fraction(1, 10), **talk)))
+    desk.book.cuts[0] = EventList(FILM.rate, (clip_event(1, 0, 30, 42), clip_event(2, 0, 30, Fraction(1, 10), **talk)))
     failed = {check.name for check in verify(desk.plan()).checks if not check.passed}
     assert {"pictures", "sound, each sample"} <= failed and "frames" not in failed
 
 
 def test_high_range_and_video_are_not_put_into_one_file(desk: Desk) -> None:
-    desk.book.cuts[0] = Cut(FILM.rate, (clip_event(1, 0, 5), clip_event(2, 5, 5, 0, clip_id=3)))
+    desk.book.cuts[0] = EventList(FILM.rate, (clip_event(1, 0, 5), clip_event(2, 5, 5, 0, clip_id=3)))
     bright = desk.footage[1]
     desk.footage[1] = replace(bright, facts=replace(bright.facts, transfer="HLG"))
-    with pytest.raises(RuleError, match="one file cannot hold both"):
+    with pytest.raises(RuleError, match="one file cannot contain both"):
         desk.plan()
 
 
@@ -354,8 +356,8 @@ def test_what_is_heard_while_it_plays_is_what_the_file_holds(desk: Desk) -> None
     kept = ClipPlan(source.path, source.facts, planned, Setting.ARCHIVE, desk.folder / "kept" / "talk.mkv")
     render(kept)
     desk.footage[3] = Footage(kept.out, probe(kept.out))
-    desk.book.cuts[7] = Cut(FILM.rate, (clip_event(1, 0, 60, 10, **talk),))
-    desk.book.cuts[0] = Cut(
+    desk.book.cuts[7] = EventList(FILM.rate, (clip_event(1, 0, 60, 10, **talk),))
+    desk.book.cuts[0] = EventList(
         FILM.rate,
         (
             nest(1, 4, 75, 7, speed("4/5"), track=SOUND),
@@ -367,7 +369,7 @@ def test_what_is_heard_while_it_plays_is_what_the_file_holds(desk: Desk) -> None
     made, hearing = tone(plan.out), Hearing(desk.folder / "heard")
     try:
         for first, stop in ((0, 30), (30, 50), (50, 79)):
-            mix = mix_of(programme_of(desk.book, 0, FILM, desk.book.cuts[0], first, stop), desk.footage, {})
+            mix = mix_of(range_of_timeline(desk.book, 0, FILM, desk.book.cuts[0], first, stop), desk.footage, {})
             with wave.open(io.BytesIO(hearing.mixed(mix, {path: str(path) for path in mix.paths}))) as file:
                 heard = np.frombuffer(file.readframes(file.getnframes()), "<i2").reshape(-1, 2).T / 32_767
             assert heard.shape[1] == (stop - first) * 1920

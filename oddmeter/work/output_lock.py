@@ -16,7 +16,7 @@ class BusyError(LaterError):
     """Another worker has the right."""
 
 
-class SoleRight:
+class OutputLock:
     """Holds a lock in the database by a connection of its own; use as a context manager.
 
     A server restart ends the connection; ``hold`` and ``insist`` then take the lock anew, and raise
@@ -27,7 +27,7 @@ class SoleRight:
         self._url, self._output = url, output
         self._connection: psycopg.Connection[tuple[object, ...]] | None = None
 
-    def __enter__(self) -> "SoleRight":
+    def __enter__(self) -> "OutputLock":
         self._take()
         return self
 

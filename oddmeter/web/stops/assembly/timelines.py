@@ -6,9 +6,9 @@ from functools import cached_property
 from hashlib import sha256
 from threading import Lock
 
-from oddmeter.core.cutting.events import Cut, Event, TrackKind
+from oddmeter.core.cutting.events import Event, EventList, TrackKind
 from oddmeter.core.cutting.listed import SourceKind
-from oddmeter.core.cutting.shown import Book
+from oddmeter.core.cutting.shown import TimelineResolver
 from oddmeter.core.cutting.uses import NO_SOURCE, Use, use_of_clip, use_of_timeline
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.planning.timelines import Timeline
@@ -22,18 +22,18 @@ _MOST_READ = 8
 
 
 @dataclass
-class ShowBook(Book):
+class ShowTimelines(TimelineResolver):
     """The timelines of a show; ``versions`` tell whether somebody has changed one since, ``state`` whether anything
     about the show's clips is another."""
 
     board: Board
     state: str
-    cuts: Mapping[int, Cut]
+    cuts: Mapping[int, EventList]
     versions: Mapping[int, str]
     _uses: dict[tuple[object, ...], Use] = field(default_factory=dict)
 
     @cached_property
-    def shown(self) -> str:
+    def content_version(self) -> str:
         """A text that is another one whenever any frame of any of the timelines may show something else."""
         return sha256(f"{self.state} {sorted(self.versions.items())}".encode()).hexdigest()[:24]
 
@@ -51,15 +51,15 @@ class ShowBook(Book):
         """A timeline of the show; raises ``MissingError`` where it is not there."""
         return self.board.timeline(timeline_id)
 
-    def cut(self, timeline_id: int) -> Cut:
+    def cut(self, timeline_id: int) -> EventList:
         """The events of a timeline."""
         self.timeline(timeline_id)
         return self.cuts[timeline_id]
 
-    def with_cut(self, timeline_id: int, cut: Cut) -> "ShowBook":
+    def with_cut(self, timeline_id: int, cut: EventList) -> "ShowTimelines":
         """The book as it would be with other events on one timeline."""
         cuts = {**self.cuts, timeline_id: cut}
-        return ShowBook(self.board, self.state, cuts, self.versions, self._uses_with(cuts))
+        return ShowTimelines(self.board, self.state, cuts, self.versions, self._uses_with(cuts))
 
     def use(self, timeline_id: int, event: Event) -> Use:
         """An event planned on its timeline; worked out once."""
@@ -88,7 +88,7 @@ class ShowBook(Book):
         known = self.board.everything.get(event.clip_id) if event.clip_id is not None else None
         return use_of_clip(event, known, self.board.house, timeline)
 
-    def _uses_with(self, cuts: Mapping[int, Cut]) -> "dict[tuple[object, ...], Use]":
+    def _uses_with(self, cuts: Mapping[int, EventList]) -> "dict[tuple[object, ...], Use]":
         """What stays worked out with other events: an event of a nested timeline depends on how long that is."""
         same = all(one in self.cuts and self.cuts[one].length == cut.length for one, cut in cuts.items())
         return self._uses if same else {key: use for key, use in self._uses.items() if key[_INNER] is None}
@@ -102,10 +102,10 @@ class _Books:
     """The books that were opened last, each for one state of a show."""
 
     def __init__(self) -> None:
-        self._kept: dict[int, ShowBook] = {}
+        self._kept: dict[int, ShowTimelines] = {}
         self._lock = Lock()
 
-    def open(self, here: Context, show_id: int) -> ShowBook:
+    def open(self, here: Context, show_id: int) -> ShowTimelines:
         """The book of a show: its clips and its events as they stood at one moment."""
         for _ in range(_MOST_READ):
             board, state = here.boards.with_state(show_id)
@@ -114,7 +114,7 @@ class _Books:
                 break
         return book
 
-    def _read(self, here: Context, show_id: int, board: Board, state: str) -> ShowBook:
+    def _read(self, here: Context, show_id: int, board: Board, state: str) -> ShowTimelines:
         with here.database.transaction() as connection:
             connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
             versions = events.versions(connection, show_id)
@@ -127,17 +127,17 @@ class _Books:
                 version, rate = versions.get(timeline.id), timeline.settings.rate
                 known = before.cuts.get(timeline.id) if before and before.versions.get(timeline.id) == version else None
                 same = known is not None and known.rate == rate
-                cuts[timeline.id] = known if known and same else events.cut_of(connection, timeline)
+                cuts[timeline.id] = known if known and same else events.event_list_of(connection, timeline)
         kept = before._uses_with(cuts) if before and before.board is board else {}
-        return self._keep(show_id, ShowBook(board, state, cuts, versions, kept))
+        return self._keep(show_id, ShowTimelines(board, state, cuts, versions, kept))
 
-    def written(self, show_id: int, book: ShowBook, timeline_id: int, cut: Cut, version: str) -> None:
+    def written(self, show_id: int, book: ShowTimelines, timeline_id: int, cut: EventList, version: str) -> None:
         """Take over what was written just now, so that nobody has to read it again. Of all other timelines the book
         says what it has read, whatever their versions are by now."""
         cuts, versions = {**book.cuts, timeline_id: cut}, {**book.versions, timeline_id: version}
-        self._keep(show_id, ShowBook(book.board, book.state, cuts, versions, book._uses_with(cuts)))
+        self._keep(show_id, ShowTimelines(book.board, book.state, cuts, versions, book._uses_with(cuts)))
 
-    def _keep(self, show_id: int, book: ShowBook) -> ShowBook:
+    def _keep(self, show_id: int, book: ShowTimelines) -> ShowTimelines:
         with self._lock:
             self._kept.pop(show_id, None)
             if len(self._kept) >= _MOST_BOOKS:
@@ -149,11 +149,11 @@ class _Books:
 _books = _Books()
 
 
-def written(show_id: int, book: ShowBook, timeline_id: int, cut: Cut, version: str) -> None:
+def written(show_id: int, book: ShowTimelines, timeline_id: int, cut: EventList, version: str) -> None:
     """Take over the events of a timeline as they were written just now."""
     _books.written(show_id, book, timeline_id, cut, version)
 
 
-def open_book(here: Context, show_id: int) -> ShowBook:
+def open_timelines(here: Context, show_id: int) -> ShowTimelines:
     """The book of a show as it stands now."""
     return _books.open(here, show_id)

@@ -15,7 +15,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.cutting.programmes import Programme
+from oddmeter.core.cutting.ranges import RenderRange
 from oddmeter.core.cutting.shown import Seen
 from oddmeter.core.cutting.windows import Window
 from oddmeter.core.decisions.treatment import Framing
@@ -45,7 +45,7 @@ class TimelinePlan(FilePlan):
     """A file of a timeline, or of a stretch of one. ``footage`` are its clips, ``music`` the files of music that events
     name, each by its root and path."""
 
-    programme: Programme
+    programme: RenderRange
     footage: Mapping[int, Footage]
     setting: Setting
     out: Path
@@ -55,7 +55,7 @@ class TimelinePlan(FilePlan):
         if len({one.facts.transfer for one in self.seen}) > 1:
             odd = next(one for one in self.seen if one.facts.transfer)
             raise RuleError(
-                f"{odd.path.name} has {odd.facts.transfer}, and other clips have not: one file cannot hold both.",
+                f"{odd.path.name} is {odd.facts.transfer} and other clips are not: one file cannot contain both.",
                 "colour",
             )
 

@@ -8,13 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.conform.material import Material
-from oddmeter.core.cutting.events import FIRST_PICTURE, Cut, Event, Track, TrackKind
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import SourceKind, Transition
-from oddmeter.core.cutting.programmes import (
-    Programme,
-    programme_of,
-    programme_of_event,
-    programme_of_transition,
+from oddmeter.core.cutting.ranges import (
+    RenderRange,
+    range_of_event,
+    range_of_timeline,
+    range_of_transition,
 )
 from oddmeter.core.cutting.shown import shown_at
 from oddmeter.core.decisions.music import Music
@@ -48,11 +48,11 @@ def books(draw: st.DrawFn) -> Shelf:
         at += length
     if draw(st.booleans()):
         events.append(clip_event(90, draw(st.integers(0, at)), 5, 50, track=Track(TrackKind.PICTURE, 2)))
-    inner = Cut(Rate.of(24), (clip_event(1, 0, 9, 10), clip_event(2, 11, 12, 200, decisions=speed("1/2"))))
-    return Shelf({0: Cut(FILM, tuple(events)), 7: inner}, {1: Material(400, Rate.of(50))})
+    inner = EventList(Rate.of(24), (clip_event(1, 0, 9, 10), clip_event(2, 11, 12, 200, decisions=speed("1/2"))))
+    return Shelf({0: EventList(FILM, tuple(events)), 7: inner}, {1: Material(400, Rate.of(50))})
 
 
-def pictures(programme: Programme, number: int) -> list[list[object]]:
+def pictures(programme: RenderRange, number: int) -> list[list[object]]:
     return [[one.picture for one in moment] for moment in programme.moments(number)]
 
 
@@ -62,7 +62,7 @@ def test_a_stretch_shows_what_the_timeline_shows_there(book: Shelf, data: st.Dat
     cut = book.cuts[0]
     first = data.draw(st.integers(0, cut.length - 1))
     stop = data.draw(st.integers(first + 1, cut.length))
-    part = programme_of(book, 0, SETTINGS, cut, first, stop)
+    part = range_of_timeline(book, 0, SETTINGS, cut, first, stop)
     assert part.length == stop - first
     for number in range(part.length):
         assert pictures(part, number) == [[one.picture for one in shown_at(book, 0, first + number)]]
@@ -71,7 +71,7 @@ def test_a_stretch_shows_what_the_timeline_shows_there(book: Shelf, data: st.Dat
 @settings(max_examples=40, deadline=None)
 @given(books())
 def test_on_an_interlaced_timeline_a_frame_is_its_two_moments(book: Shelf) -> None:
-    scanned = programme_of(book, 0, replace(SETTINGS, scan=TimelineScan.UPPER), book.cuts[0])
+    scanned = range_of_timeline(book, 0, replace(SETTINGS, scan=TimelineScan.UPPER), book.cuts[0])
     half = Fraction(1, 2)
     for number in range(scanned.length):
         early, late = ([one.picture for one in shown_at(book, 0, at, lasts=half)] for at in (number, number + half))
@@ -80,11 +80,11 @@ def test_on_an_interlaced_timeline_a_frame_is_its_two_moments(book: Shelf) -> No
 
 def test_each_field_of_a_dissolve_has_the_share_of_its_own_half() -> None:
     events = (clip_event(1, 0, 8), clip_event(2, 8, 8, 100, transition=Transition("dissolve", 2)))
-    book = Shelf({0: Cut(FILM, events)}, {1: Material(400, Rate.of(50))})
-    scanned = programme_of(book, 0, replace(SETTINGS, scan=TimelineScan.LOWER), book.cuts[0])
+    book = Shelf({0: EventList(FILM, events)}, {1: Material(400, Rate.of(50))})
+    scanned = range_of_timeline(book, 0, replace(SETTINGS, scan=TimelineScan.LOWER), book.cuts[0])
     shares = [moment[-1].share for number in (8, 9) for moment in scanned.moments(number)]
     assert shares == [Fraction(n, 8) for n in (1, 3, 5, 7)]
-    whole = programme_of(book, 0, SETTINGS, book.cuts[0])
+    whole = range_of_timeline(book, 0, SETTINGS, book.cuts[0])
     assert [whole.moments(number)[0][-1].share for number in (8, 9)] == [Fraction(1, 4), Fraction(3, 4)]
 
 
@@ -96,9 +96,9 @@ def test_an_event_by_itself_shows_its_own_frames_and_what_lies_around_them(book:
     found = book.window(0, event)
     assert found is not None
     head, tail = found.handles_within(data.draw(st.integers(0, 6)))
-    alone = programme_of_event(book, 0, SETTINGS, event, head, tail)
+    alone = range_of_event(book, 0, SETTINGS, event, head, tail)
     assert (alone.length, alone.settings.start) == (event.length + head + tail, 90_000 + event.record_in - head)
-    plain = Shelf({**book.cuts, 0: Cut(FILM, (replace(event, record_in=0, transition=None),))}, book.materials)
+    plain = Shelf({**book.cuts, 0: EventList(FILM, (replace(event, record_in=0, transition=None),))}, book.materials)
     for number in range(event.length):
         assert pictures(alone, head + number) == [[one.picture for one in shown_at(plain, 0, number)]]
     held = Shelf({**book.cuts, 0: alone.cuts[0]}, book.materials).window(0, alone.cuts[0].event(event.id))
@@ -118,8 +118,8 @@ def test_a_sound_that_begins_before_its_picture_or_behind_it_keeps_its_place(
         clip_event(1, 50, 20, 100, group=1),
         clip_event(2, 50 - early, 30, 100 - 2 * early, track=SOUND, group=1),
     )  # fmt: skip
-    book = Shelf({0: Cut(FILM, events)}, {1: Material(400, Rate.of(50))})
-    file = programme_of_event(book, 0, SETTINGS, events[0], head, tail)
+    book = Shelf({0: EventList(FILM, events)}, {1: Material(400, Rate.of(50))})
+    file = range_of_event(book, 0, SETTINGS, events[0], head, tail)
     ends = 50 - early + 30 + tail
     heard = [event for event, _ in file.uses(TrackKind.SOUND, 0)]
     assert bool(heard) is (ends > 50 - head)
@@ -137,10 +137,10 @@ def test_a_transition_by_itself_has_its_frames_with_both_sounds() -> None:
         clip_event(3, 10, 10, 100, group=3, transition=dissolve),
         clip_event(4, 10, 10, 100, track=SOUND, group=3, transition=dissolve), clip_event(5, 20, 10, 200),
     )  # fmt: skip
-    book = Shelf({0: Cut(FILM, events)}, {1: Material(400, Rate.of(50))})
-    into = programme_of_transition(book, 0, SETTINGS, events[2])
+    book = Shelf({0: EventList(FILM, events)}, {1: Material(400, Rate.of(50))})
+    into = range_of_transition(book, 0, SETTINGS, events[2])
     assert (into.first, into.stop) == (10, 14) and set(into.cuts[0].by_id) == {1, 2, 3, 4}
-    whole = programme_of(book, 0, SETTINGS, book.cuts[0])
+    whole = range_of_timeline(book, 0, SETTINGS, book.cuts[0])
     assert [pictures(into, n) for n in range(4)] == [pictures(whole, 10 + n) for n in range(4)]
     assert [event.id for event, _ in into.uses(TrackKind.SOUND, 0)] == [2, 4]
 
@@ -151,9 +151,9 @@ def test_a_transition_over_a_picture_below_is_taken_with_that_picture() -> None:
         clip_event(1, 0, 40), clip_event(2, 10, 20, 200, track=upper, transition=Transition("dissolve", 6)),
         clip_event(3, 16, 5, 300, track=Track(TrackKind.PICTURE, 3)),
     )  # fmt: skip
-    book = Shelf({0: Cut(FILM, events)}, {1: Material(400, Rate.of(50))})
-    into = programme_of_transition(book, 0, SETTINGS, events[1])
-    whole = programme_of(book, 0, SETTINGS, book.cuts[0])
+    book = Shelf({0: EventList(FILM, events)}, {1: Material(400, Rate.of(50))})
+    into = range_of_transition(book, 0, SETTINGS, events[1])
+    whole = range_of_timeline(book, 0, SETTINGS, book.cuts[0])
     assert set(into.cuts[0].by_id) == {1, 2}
     assert [pictures(into, n) for n in range(6)] == [pictures(whole, 10 + n) for n in range(6)]
 
@@ -170,8 +170,8 @@ def test_a_programme_knows_its_clips_and_music_and_passes_over_what_is_missing()
             return super().window(timeline_id, event) if event.clip_id is not None else None
 
     materials = {1: Material(400, Rate.of(50)), 2: Material(300, FILM)}
-    book = Gappy({0: Cut(FILM, events)}, materials, lambda treatment: replace(treatment, music=theme))
-    made = programme_of(book, 0, SETTINGS, book.cuts[0])
+    book = Gappy({0: EventList(FILM, events)}, materials, lambda treatment: replace(treatment, music=theme))
+    made = range_of_timeline(book, 0, SETTINGS, book.cuts[0])
     assert made.clip_ids == {1, 2} and made.asked_music == {theme}
     for number in (22, 27):
         ((seen,),) = made.moments(number)
@@ -180,7 +180,7 @@ def test_a_programme_knows_its_clips_and_music_and_passes_over_what_is_missing()
 
 @given(st.lists(st.tuples(st.integers(0, 30), st.integers(1, 9), st.integers(1, 2), st.booleans()), max_size=8))
 def test_frames_of_black_are_those_that_no_picture_covers(laid: list[tuple[int, int, int, bool]]) -> None:
-    cut = Cut(FILM)
+    cut = EventList(FILM)
     for number, (at, length, track, shows) in enumerate(laid, 1):
         kind = SourceKind.CLIP if shows else SourceKind.BLACK
         event = replace(clip_event(number, at, length, track=Track(TrackKind.PICTURE, track)), kind=kind)
@@ -192,7 +192,7 @@ def test_frames_of_black_are_those_that_no_picture_covers(laid: list[tuple[int, 
 
 @pytest.mark.parametrize("by", [-3, 0, 7])
 def test_where_it_looks_at_a_place_is_the_other_way_round_of_its_place(by: int) -> None:
-    book = Shelf({0: Cut(FILM)}, {1: Material(400, Rate.of(50))})
+    book = Shelf({0: EventList(FILM)}, {1: Material(400, Rate.of(50))})
     for decided in (speed("1/3"), speed("3/2", reverse=True)):
         window = book.window(0, clip_event(1, 5, 40, 150 + by, decisions=decided))
         assert window is not None
