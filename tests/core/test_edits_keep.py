@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oddmeter.core.conform.material import Material
+from oddmeter.core.cutting.commands import checked
 from oddmeter.core.cutting.edits import (
     Edge,
     Following,
@@ -134,7 +135,7 @@ def dissolving(length: int = 50, over: int = 25) -> Shelf:
 def test_nothing_is_split_or_cut_short_inside_its_transition() -> None:
     book = dissolving()
     for after in (1, 24):
-        with pytest.raises(RuleError, match="dissolve into .* is still running"):
+        with pytest.raises(RuleError, match=r"dissolve into .* is still running"):
             split(book.cut(0), 2, after, book.windows())
     parts = split(book.cut(0), 2, 25, book.windows())
     before = seen(book)
@@ -202,6 +203,19 @@ def test_a_hundred_thousand_frames_over_are_found_without_walking() -> None:
     assert counted.frames_over(Fraction(100), 0) == 100_000 and len(asked) < 200
 
 
+def test_what_no_edit_may_leave_is_refused() -> None:
+    """A curve offset without a curve, and a group of two sources."""
+    book = shelf(clip_event(1, 0, 100, 100), material=Material(400, Rate.of(25)))
+    one = book.cut(0).event(1)
+    odd = EventList(FILM, (replace(one, curve_offset=Fraction(1)),))
+    with pytest.raises(RuleError, match="curve offset"):
+        checked(odd, book.windows(), book.cut(0))
+    assert checked(odd, book.windows(), odd) is odd, "what was so before is not looked at"
+    pair = [replace(one, group=1), replace(one, id=2, group=1, track=Track(TrackKind.SOUND, 1), clip_id=9)]
+    with pytest.raises(RuleError, match="another source"):
+        checked(EventList(FILM, tuple(pair)), book.windows())
+
+
 DECIDED = [speed(1), speed("1/3"), speed("7/4", reverse=True), speed(2), bent()]
 MATERIALS = [
     Material(400, Rate.of(50)), Material(400, Rate.parse("59.94")),
@@ -244,15 +258,20 @@ def lists(draw: st.DrawFn) -> Shelf:
     return Shelf({0: EventList(FILM, tuple(events)), 7: inner}, {1: draw(st.sampled_from(MATERIALS))})
 
 
-@given(
-    lists(),
-    st.lists(
-        st.tuples(
-            st.sampled_from(sorted(MADE)), st.integers(0, 9), st.integers(-9, 9), st.sampled_from([*Following])
-        ),
-        min_size=1, max_size=6,
-    ),
+edits_drawn = st.lists(
+    st.tuples(st.sampled_from(sorted(MADE)), st.integers(0, 9), st.integers(-9, 9), st.sampled_from([*Following])),
+    min_size=1, max_size=6,
 )  # fmt: skip
+"""What is done, to which event, by how much, and whether later events move."""
+
+
+def edited_by(step: tuple[str, int, int, Following], book: Shelf) -> EventList | None:
+    """The events of timeline 0 after an edit; None where there are none."""
+    (name, which, by, how), cut = step, book.cuts[0]
+    return MADE[name](cut, cut.events[which % len(cut.events)], book, by, how) if cut.events else None
+
+
+@given(lists(), edits_drawn)
 @settings(max_examples=int(os.environ.get("DRAWN_EDITS", "60")), deadline=None)
 def test_frames_that_an_edit_does_not_concern_stay_what_they_are(
     book: Shelf, steps: list[tuple[str, int, int, Following]]

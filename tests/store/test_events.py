@@ -1,5 +1,7 @@
 """Events as they are stored: exactly as they were, under the journal, and gone with what they belong to."""
 
+import os
+from collections.abc import Callable
 from dataclasses import fields, replace
 from fractions import Fraction
 
@@ -8,16 +10,19 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from oddmeter.core.cutting.edits import in_order
+from oddmeter.core.cutting.edits import Following, in_order
 from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList, Track, TrackKind
 from oddmeter.core.cutting.listed import ListedSource, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.places import Label, SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from oddmeter.store import clips, events, shows
 from oddmeter.store.changes import change, undo, undo_state
 from oddmeter.store.database import Database
+from tests.core.test_cutting import Shelf
+from tests.core.test_edits_keep import edited_by, edits_drawn, lists
 
 RATE = Rate.of(25)
 SOUND = Track(TrackKind.SOUND, 2)
@@ -176,3 +181,45 @@ def test_the_database_holds_the_shape_of_an_event(database: Database, columns: s
 )
 def test_tracks_are_known_by_the_names_that_lists_have(name: str, track: Track) -> None:
     assert Track.named(name) == track
+
+
+@settings(
+    max_examples=int(os.environ.get("STORED_EDITS", "8")), deadline=None,
+    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
+)  # fmt: skip
+@given(lists(), edits_drawn)
+def test_after_any_edits_memory_is_as_the_database_and_undo_leads_back(
+    database: Database, drawn: Shelf, steps: list[tuple[str, int, int, Following]]
+) -> None:
+    """Lists and edits of ``test_edits_keep``: each edit is kept as it was made, each undo gives what was before it."""
+    show, timeline, clip = a_show(database)
+    with database.transaction() as connection:
+        inner = shows.add_timeline(connection, show, TimelineSettings("inner", Rate.of(24)))
+    events_there = [
+        replace(one, clip_id=clip if one.clip_id else None, timeline_id=inner if one.timeline_id else None, id=-one.id,
+                group=-one.group if one.group else None)
+        for one in drawn.cuts[0].events
+    ]  # fmt: skip
+    book = Shelf({0: EventList(RATE), inner: drawn.cuts[7]}, {1: drawn.materials[1], clip: drawn.materials[1]})
+    history = [kept(database, timeline)]
+    edits: list[Callable[[], EventList | None]] = [lambda: EventList(RATE, tuple(events_there))]
+    edits += [lambda step=step: edited_by(step, book) for step in steps]  # type: ignore[misc]
+    for edit in edits:
+        try:
+            after = edit()
+        except RuleError:
+            continue
+        was = history[-1]
+        if after is None or after.by_track == was.by_track:
+            continue
+        with change(database, show, "Edit", "Ada") as connection:
+            stored, _ = events.write(connection, timeline.id, was, after)
+        assert kept(database, timeline).by_track == stored.by_track
+        history.append(stored)
+        book = Shelf({0: stored, inner: drawn.cuts[7]}, book.materials)
+    for before in history[-2::-1]:
+        with database.transaction() as connection:
+            newest = undo_state(connection, show).undo
+        assert newest is not None
+        undo(database, show, newest.id)
+        assert kept(database, timeline).by_track == before.by_track

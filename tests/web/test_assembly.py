@@ -285,6 +285,17 @@ def test_a_cut_comes_before_its_footage_and_finds_it_later(browser: Browser) -> 
     assert cutting.number_in(0) == 40 and cutting.picture[1]["speed"] == "200 %"
 
 
+def test_picture_and_sound_are_relinked_together(cutting: Cutting) -> None:
+    browser, show = cutting.browser, cutting.show
+    text = "001 LOST AA/V C 00:00:01:00 00:00:03:00 10:00:00:00 10:00:02:00\n* FROM CLIP NAME: lost\n"
+    asked = {"file_name": "x.edl", "text": text, "rate": "25", "name": "Lost", "like": cutting.timeline}
+    cutting.timeline = browser.send("POST", f"/api/shows/{show}/lists", asked)["timeline_id"]
+    events, clip = cutting.cut["events"], browser.ledger(show)[BELL]["id"]
+    assert len(events) > 1 and {one["clip_id"] for one in events} == {None}
+    browser.send("POST", f"{cutting.path}/link", {"events": [cutting.picture[0]["id"]], "clip_id": clip})
+    assert {one["clip_id"] for one in cutting.cut["events"]} == {clip}
+
+
 def test_a_list_that_cannot_be_read_loses_nothing(cutting: Cutting) -> None:
     path = f"/api/shows/{cutting.show}/lists"
     for text in ("", "nothing", '{"OTIO_SCHEMA": "Clip.1"}'):
@@ -532,7 +543,7 @@ def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> Non
         ("place", {}, "Select clips to place first"), ("split", {"at": None}, "Move the playhead"),
         ("speed", {"value": "0%"}, "above zero"), ("speed", {"value": "fast"}, "is not a number"),
         ("refit", {"value": "0"}, "at least one frame"), ("fill", {}, "There is no gap after"),
-        ("trim tail", {"by": "-999"}, "would be left"), ("move", {"by": "-1"}, "Events cannot start before the timeline does"),
+        ("trim tail", {"by": "-999"}, "would be left"), ("move", {"by": "-1"}, "before the timeline does"),
         ("split", {"at": 0}, "between its first and its last frame"),
         ("decide", {"set": {"held": "often"}}, "is not a rate"),
     ],

@@ -78,7 +78,27 @@ class Edited:
 
 def edited(cut: EventList, windows: Windows, settings: TimelineSettings, command: Command) -> Edited:
     """The cut after a command; raises ``RuleError`` where that cannot be done."""
-    return EDITS[command.edit](_On(cut, windows, settings, command))
+    made = EDITS[command.edit](_On(cut, windows, settings, command))
+    return replace(made, cut=checked(made.cut, windows, cut))
+
+
+def checked(cut: EventList, windows: Windows, before: EventList | None = None) -> EventList:
+    """The cut, whose events keep what no constructor can see: a curve offset belongs to a curve, and the events of a
+    group show one source. Of one that came of another, ``before``, only what changed is looked at. Raises ``RuleError``
+    where that does not hold; such a cut is not stored."""
+    known = before.by_id if before else {}
+    changed = [event for event in cut.events if known.get(event.id) != event]
+    for event in changed:
+        window = windows(event) if event.curve_offset else None
+        if window is not None and window.conformed.course is None:
+            raise RuleError(f"{named(event)} would keep a curve offset without a curve.", "curve")
+    groups = {event.group for event in changed} - {None}
+    sources: dict[int | None, tuple[int | None, int | None]] = {}
+    for event in cut.events if groups else ():
+        source = event.clip_id, event.timeline_id
+        if event.group in groups and sources.setdefault(event.group, source) != source:
+            raise RuleError(f"{named(event)} would be linked to another source.", "group")
+    return cut
 
 
 _EDGE_OF = {Edit.TRIM_HEAD: Edge.HEAD, Edit.MOVE: Edge.HEAD, Edit.TRIM_TAIL: Edge.TAIL, Edit.REFIT: Edge.TAIL}

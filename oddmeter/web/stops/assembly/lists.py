@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
-from oddmeter.core.cutting.commands import events_text
+from oddmeter.core.cutting.commands import checked, events_text
 from oddmeter.core.cutting.events import Event, EventList
 from oddmeter.core.cutting.listed import SourceKind
 from oddmeter.core.lists.finding import Footage, Found, FoundBy, events_of, found_again, linked
@@ -191,11 +191,13 @@ def take_over(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> T
     """Take the next version of a list over in one step; what was decided here stays where the source is the same."""
     book = open_timelines(here, show_id)
     found = _takeover(book, timeline_id, asked)
+    cut = book.cut(timeline_id)
+    after = checked(found.cut, book.windows(timeline_id), cut)
     counts = ", ".join(f"{len(found.of(fate))} {fate}" for fate in ChangeKind if found.of(fate))
     title = f"“{asked.file_name}” taken over: {counts}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
-        events.write(connection, timeline_id, book.cut(timeline_id), found.cut)
+        events.write(connection, timeline_id, cut, after)
     return TakenView(timeline_id=timeline_id, title=title)
 
 
@@ -205,10 +207,10 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
     book = open_timelines(here, show_id)
     (row,) = book.board.some([asked.clip_id], book.timeline(timeline_id))
     cut = book.cut(timeline_id)
-    some = [cut.event(one) for one in asked.events]
+    some = cut.together(cut.event(one) for one in asked.events)
     if any(event.listed is None for event in some):
         raise RuleError("Only events from an imported list can be relinked by hand.", "event")
-    changed = cut.with_events(linked(event, row.known) for event in some)
+    changed = checked(cut.with_events(linked(event, row.known) for event in some), book.windows(timeline_id), cut)
     title = f"{row.clip.name} for {events_text(len(some))}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
@@ -227,7 +229,7 @@ def find(here: Here, show_id: ShowId, timeline_id: int) -> TakenView:
     title = f"Clips found for {events_text(len(found))}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
-        events.write(connection, timeline_id, cut, cut.with_events(found))
+        events.write(connection, timeline_id, cut, checked(cut.with_events(found), book.windows(timeline_id), cut))
     return TakenView(timeline_id=timeline_id, title=title)
 
 
