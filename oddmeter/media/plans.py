@@ -158,12 +158,12 @@ class ClipPlan(FilePlan):
 
     @property
     def rate(self) -> Rate:
-        """The timeline's."""
+        """Frames per second of the file: the timeline rate."""
         return self.conformed.timeline_rate
 
     @property
     def length(self) -> int:
-        """That of the frame map."""
+        """Timeline frames of the file."""
         return self.conformed.frame_map.length
 
     @property

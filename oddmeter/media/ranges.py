@@ -45,7 +45,7 @@ class TimelinePlan(FilePlan):
     """A file of a timeline, or of a stretch of one. ``footage`` are its clips, ``music`` the files of music that events
     name, each by its root and path."""
 
-    programme: RenderRange
+    render_range: RenderRange
     footage: Mapping[int, Footage]
     setting: Setting
     out: Path
@@ -66,35 +66,35 @@ class TimelinePlan(FilePlan):
 
     @property
     def rate(self) -> Rate:
-        """The timeline's."""
-        return self.programme.settings.rate
+        """Frames per second of the file: the timeline rate."""
+        return self.render_range.settings.rate
 
     @property
     def length(self) -> int:
-        """That of the stretch."""
-        return self.programme.length
+        """Timeline frames of the file."""
+        return self.render_range.length
 
     @property
     def canvas(self) -> Canvas:
-        """The timeline's."""
-        settings = self.programme.settings
+        """Raster, pixel shape and scan of the timeline."""
+        settings = self.render_range.settings
         return Canvas(settings.width, settings.height, settings.pixel_aspect, settings.scan)
 
     @property
     def field_order(self) -> FieldOrder | None:
-        """The timeline's."""
+        """Which field of the timeline comes first; None where it is progressive."""
         return self.canvas.scan.first
 
     @property
     def start(self) -> Timecode:
         """The timecode of the stretch's first frame."""
-        settings = self.programme.settings
-        return of_any_day(settings.start + self.programme.first, settings.rate, settings.drop_frame)
+        settings = self.render_range.settings
+        return of_any_day(settings.start + self.render_range.first, settings.rate, settings.drop_frame)
 
     @cached_property
     def sounds(self) -> tuple[SoundTrack, ...]:
         """The mix, where anything is heard."""
-        mix = mix_of(self.programme, self.footage, self.music)
+        mix = mix_of(self.render_range, self.footage, self.music)
         return (mix,) if mix.laid else ()
 
     @property
@@ -134,7 +134,7 @@ class TimelinePlan(FilePlan):
     @property
     def builds(self) -> bool:
         """True where any event is built along motion."""
-        return any(one.conformed.treatment.between.along_motion for one in self.programme.planned.values())
+        return any(one.conformed.treatment.between.along_motion for one in self.render_range.planned.values())
 
     @property
     def only_picks(self) -> bool:
@@ -142,12 +142,12 @@ class TimelinePlan(FilePlan):
         return True
 
     def moments(self, number: int) -> tuple[tuple[Seen, ...], ...]:
-        """What a frame shows, as the programme says."""
+        """What a frame shows, as the render range says."""
         return self._looked_up(number)
 
     @cached_property
     def _looked_up(self) -> Callable[[int], tuple[tuple[Seen, ...], ...]]:
-        return lru_cache(maxsize=64)(self.programme.moments)
+        return lru_cache(maxsize=64)(self.render_range.moments)
 
     def _told(self, seen: Seen) -> object:
         window = self.window_of(seen)
@@ -159,7 +159,7 @@ class TimelinePlan(FilePlan):
         """The window of the event that uses the clip; None of black."""
         if seen.clip_id is None or seen.event is None:
             return None
-        return self.programme.window(self.programme.timeline_of(seen), seen.event)
+        return self.render_range.window(self.render_range.timeline_of(seen), seen.event)
 
 
 class _Made:
@@ -197,7 +197,7 @@ class _Made:
 
     def _maker(self, seen: Seen, window: Window) -> Maker:
         assert seen.event is not None and seen.clip_id is not None
-        key = (self._plan.programme.timeline_of(seen), seen.event.id)
+        key = (self._plan.render_range.timeline_of(seen), seen.event.id)
         if key not in self._open:
             while len(self._open) >= _MOST_OPEN:
                 self._open.popitem(last=False)[1][1].__exit__()

@@ -38,23 +38,23 @@ class Music:
     known: Identity | None
 
 
-def mix_of(programme: RenderRange, footage: Mapping[int, Footage], music: Mapping[tuple[str, str], Music]) -> Mix:
-    """All that is heard of a programme, at unity and at its timeline's samples a second. ``footage`` are its clips,
+def mix_of(render_range: RenderRange, footage: Mapping[int, Footage], music: Mapping[tuple[str, str], Music]) -> Mix:
+    """All that is heard of a render range, at unity and at its timeline's samples a second. ``footage`` are its clips,
     ``music`` the files of music by root and path; what is not among them is silent."""
-    rate = programme.settings.rate.value
-    first, stop = programme.first / rate, programme.stop / rate
-    return _Mixing(programme, footage, music).of(programme.timeline_id, first, stop)
+    rate = render_range.settings.rate.value
+    first, stop = render_range.first / rate, render_range.stop / rate
+    return _Mixing(render_range, footage, music).of(render_range.timeline_id, first, stop)
 
 
 @dataclass(frozen=True)
 class _Mixing:
-    programme: RenderRange
+    render_range: RenderRange
     footage: Mapping[int, Footage]
     music: Mapping[tuple[str, str], Music]
 
     @property
     def rate(self) -> int:
-        return self.programme.settings.sound_rate
+        return self.render_range.settings.sound_rate
 
     def of(self, timeline_id: int, first: Fraction, stop: Fraction) -> Mix:
         """The sounds of a timeline between two of its seconds."""
@@ -68,26 +68,26 @@ class _Mixing:
 
     def _sounds(self, timeline_id: int) -> Iterator[Laid]:
         """Every sound event where it is heard; in a dissolve what goes out is heard on under what comes in."""
-        cut = self.programme.cuts[timeline_id]
-        for event, window in self.programme.uses(TrackKind.SOUND, timeline_id):
+        cut = self.render_range.cuts[timeline_id]
+        for event, window in self.render_range.uses(TrackKind.SOUND, timeline_id):
             after = cut.after(event)
             falls = after.dissolves_over if after is not None else 0
-            longer = self.programme.window(timeline_id, replace(event, length=event.length + falls))
+            longer = self.render_range.window(timeline_id, replace(event, length=event.length + falls))
             at, rises, low = (self._samples(frames, cut) for frames in (event.record_in, event.dissolves_over, falls))
             for track in self._tracks(event, longer or window):
                 yield Laid(track, at, rises, low)
 
     def _music(self, timeline_id: int) -> Iterator[Laid]:
         """The music beside each clip, under its picture."""
-        for event, window in self.programme.uses(TrackKind.PICTURE, timeline_id):
+        for event, window in self.render_range.uses(TrackKind.PICTURE, timeline_id):
             asked = window.conformed.treatment.music
             if asked and (music := self.music.get((asked.root, asked.path))) is not None:
                 track = music_of(music.path, window.as_conform, self.rate)
-                yield Laid(track, self._samples(event.record_in, self.programme.cuts[timeline_id]))
+                yield Laid(track, self._samples(event.record_in, self.render_range.cuts[timeline_id]))
 
     def _tracks(self, event: Event, window: Window) -> tuple[SoundTrack, ...]:
         if event.timeline_id is not None:
-            cut = self.programme.cuts[event.timeline_id]
+            cut = self.render_range.cuts[event.timeline_id]
             used = (place / cut.rate.value for place in window.used)
             first, stop = floor(next(used)) - _AROUND, ceil(next(used)) + _AROUND
             first, stop = max(0, first), min(stop, ceil(cut.length / cut.rate.value))

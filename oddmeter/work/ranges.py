@@ -111,8 +111,8 @@ class RangeOrder(BaseModel):
         """True where the file would be the same, whatever it is called."""
         return self.model_copy(update={"name": ""}) == other.model_copy(update={"name": ""})
 
-    def programme(self, clips: Mapping[int, Clip]) -> RenderRange:
-        """The programme that was ordered, of such clips."""
+    def render_range(self, clips: Mapping[int, Clip]) -> RenderRange:
+        """The render range that was ordered, of such clips."""
         canvas = self.canvas
         settings = TimelineSettings(
             self.name, Rate(Fraction(self.rate)), canvas.width, canvas.height, Fraction(canvas.pixel_aspect),
@@ -134,14 +134,14 @@ class RangeOrder(BaseModel):
 
 
 def order_of_range(
-    programme: RenderRange, names: Mapping[int, TimelineSettings], name: str, event: OrderedPart | None = None
+    render_range: RenderRange, names: Mapping[int, TimelineSettings], name: str, event: OrderedPart | None = None
 ) -> RangeOrder:
-    """The order to make a file of a programme; ``names`` are the settings of the timelines in it."""
+    """The order to make a file of a render range; ``names`` are the settings of the timelines in it."""
     plans: dict[str, int] = {}
     kept: list[Order] = []
 
     def number_of(timeline_id: int, one: Event) -> int | None:
-        use = programme.planned.get((timeline_id, one.id))
+        use = render_range.planned.get((timeline_id, one.id))
         if use is None:
             return None
         order = order_of_conform(use.conformed, names[timeline_id])
@@ -156,11 +156,11 @@ def order_of_range(
             id=timeline_id, rate=cut.rate.exact,
             events=[OrderedUse.of(one, number_of(timeline_id, one)) for one in cut.in_time],
         )
-        for timeline_id, cut in programme.cuts.items()
+        for timeline_id, cut in render_range.cuts.items()
     ]  # fmt: skip
-    settings = programme.settings
+    settings = render_range.settings
     return RangeOrder(
-        name=name, first=programme.first, stop=programme.stop, rate=settings.rate.exact,
+        name=name, first=render_range.first, stop=render_range.stop, rate=settings.rate.exact,
         drop_frame=settings.drop_frame, start=settings.start,
         canvas=OrderedCanvas(
             width=settings.width, height=settings.height, pixel_aspect=fraction_text(settings.pixel_aspect),
@@ -177,17 +177,17 @@ def timeline_plan(
     """The plan of an order for its clips. Raises ``RuleError`` where a clip has not been looked at, or its places are
     not here."""
     known = {clip.id: clip for clip in clips}
-    programme = ordered.programme(known)
-    footage, music = sources_of(programme, known, config, identity_at)
-    return TimelinePlan(programme, footage, Setting(setting), config.product(out_path), music)
+    render_range = ordered.render_range(known)
+    footage, music = sources_of(render_range, known, config, identity_at)
+    return TimelinePlan(render_range, footage, Setting(setting), config.product(out_path), music)
 
 
 def sources_of(
-    programme: RenderRange, clips: Mapping[int, Clip], config: Config, identity_at: IdentityAt = unasked
+    render_range: RenderRange, clips: Mapping[int, Clip], config: Config, identity_at: IdentityAt = unasked
 ) -> tuple[dict[int, Footage], dict[tuple[str, str], Music]]:
-    """The files of clips and of music that a programme is made of, here; raises as ``timeline_plan`` does."""
+    """The files of clips and of music that a render range is made of, here; raises as ``timeline_plan`` does."""
     footage: dict[int, Footage] = {}
-    for clip_id in sorted(programme.clip_ids):
+    for clip_id in sorted(render_range.clip_ids):
         clip = clips.get(clip_id)
         if clip is None or clip.facts is None:
             raise RuleError(f"{clip.name if clip else 'A clip'} has not been analysed yet.", "facts")
@@ -195,6 +195,6 @@ def sources_of(
         footage[clip_id] = Footage(config.footage(clip.root, clip.path), clip.facts, cuts)
     music = {
         (one.root, one.path): Music(config.footage(one.root, one.path), identity_at(one.root, one.path))
-        for one in programme.asked_music
+        for one in render_range.asked_music
     }
     return footage, music

@@ -1,4 +1,4 @@
-"""Programmes: a stretch, an event or a transition with all it is made of shows what the timeline shows there."""
+"""Render ranges: a stretch, an event or a transition with all it is made of shows what the timeline shows there."""
 
 from dataclasses import replace
 from fractions import Fraction
@@ -52,8 +52,8 @@ def books(draw: st.DrawFn) -> Shelf:
     return Shelf({0: EventList(FILM, tuple(events)), 7: inner}, {1: Material(400, Rate.of(50))})
 
 
-def pictures(programme: RenderRange, number: int) -> list[list[object]]:
-    return [[one.picture for one in moment] for moment in programme.moments(number)]
+def pictures(render_range: RenderRange, number: int) -> list[list[object]]:
+    return [[one.picture for one in moment] for moment in render_range.moments(number)]
 
 
 @settings(max_examples=60, deadline=None)

@@ -63,13 +63,13 @@ class Desk:
         self.book, self.folder = Shelf({}, materials, treat), folder
 
     def plan(self, settings: TimelineSettings = FILM, setting: Setting = Setting.ARCHIVE) -> TimelinePlan:
-        programme = range_of_timeline(self.book, 0, settings, self.book.cuts[0])
-        return self.of(programme, setting)
+        render_range = range_of_timeline(self.book, 0, settings, self.book.cuts[0])
+        return self.of(render_range, setting)
 
-    def of(self, programme: object, setting: Setting = Setting.ARCHIVE) -> TimelinePlan:
+    def of(self, render_range: object, setting: Setting = Setting.ARCHIVE) -> TimelinePlan:
         out = self.folder / f"made{ENCODINGS[setting].suffix}"
-        used = {one: self.footage[one] for one in programme.clip_ids}  # type: ignore[attr-defined]
-        return TimelinePlan(programme, used, setting, out)  # type: ignore[arg-type]
+        used = {one: self.footage[one] for one in render_range.clip_ids}  # type: ignore[attr-defined]
+        return TimelinePlan(render_range, used, setting, out)  # type: ignore[arg-type]
 
 
 @pytest.fixture
@@ -80,8 +80,8 @@ def desk(footage: dict[str, Path], tmp_path: Path) -> Desk:
 def test_a_timeline_runs_on_through_midnight(desk: Desk) -> None:
     late = replace(FILM, start=24 * 3600 * 25 - 50)
     desk.book.cuts[0] = EventList(late.rate, (clip_event(1, 100, 20),))
-    programme = range_of_timeline(desk.book, 0, late, desk.book.cuts[0])
-    assert str(desk.of(replace(programme, first=100)).start) == "00:00:02:00" == late.timecode(100)
+    render_range = range_of_timeline(desk.book, 0, late, desk.book.cuts[0])
+    assert str(desk.of(replace(render_range, first=100)).start) == "00:00:02:00" == late.timecode(100)
 
 
 def made_and_proven(plan: TimelinePlan) -> Proof:
@@ -313,8 +313,8 @@ def test_an_event_of_a_nest_has_its_handles_and_a_transition_its_frames(desk: De
     film(desk)
     cut = desk.book.cuts[0]
     event = cut.event(4)
-    programme = range_of_event(desk.book, 0, FILM, event, 5, 3)
-    plan = desk.of(programme)
+    render_range = range_of_event(desk.book, 0, FILM, event, 5, 3)
+    plan = desk.of(render_range)
     made_and_proven(plan)
     assert (plan.length, plan.start.frames) == (33, 90_000 + 52 - 5)
     assert codes(plan.out, range(33)) == [nested_place(Fraction(j - 5, 25)) for j in range(33)]

@@ -30,20 +30,20 @@ NAMES = {0: SETTINGS, 7: TimelineSettings("Inside", Rate.of(24))}
 def test_what_is_stored_shows_the_same_frames(book: Shelf) -> None:
     for scan in (TimelineScan.PROGRESSIVE, TimelineScan.UPPER):
         asked = replace(SETTINGS, scan=scan, drop_frame=False, pixel_aspect=Fraction(16, 15))
-        programme = range_of_timeline(book, 0, asked, book.cuts[0])
-        order = order_of_range(programme, NAMES, "The film")
-        again = RangeOrder.model_validate_json(order.model_dump_json()).programme({})
-        assert again.settings == asked and (again.first, again.stop) == (programme.first, programme.stop)
-        for number in range(programme.length):
-            assert pictures(again, number) == pictures(programme, number)
+        render_range = range_of_timeline(book, 0, asked, book.cuts[0])
+        order = order_of_range(render_range, NAMES, "The film")
+        again = RangeOrder.model_validate_json(order.model_dump_json()).render_range({})
+        assert again.settings == asked and (again.first, again.stop) == (render_range.first, render_range.stop)
+        for number in range(render_range.length):
+            assert pictures(again, number) == pictures(render_range, number)
 
 
 @settings(max_examples=20, deadline=None)
 @given(books())
 def test_a_file_stays_what_it_is_called_anew_and_not_when_anything_in_it_changes(book: Shelf) -> None:
-    programme = range_of_timeline(book, 0, SETTINGS, book.cuts[0])
-    order = order_of_range(programme, NAMES, "The film")
-    assert order.is_same_as(order_of_range(programme, NAMES, "The film, again"))
+    render_range = range_of_timeline(book, 0, SETTINGS, book.cuts[0])
+    order = order_of_range(render_range, NAMES, "The film")
+    assert order.is_same_as(order_of_range(render_range, NAMES, "The film, again"))
     first = book.cuts[0].in_time[0]
     moved = book.cuts[0].with_events([replace(first, source_in=SourceFrame(first.source_in + 1))])
     assert not order.is_same_as(order_of_range(range_of_timeline(book, 0, SETTINGS, moved), NAMES, "The film"))

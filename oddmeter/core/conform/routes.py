@@ -146,9 +146,10 @@ def way_out(planned: Conform) -> WayOut | None:
 
 @dataclass(frozen=True)
 class Smoothness:
-    """How slow a clip can go without repeats: the speed and the pace at its slow floor; the shot rate that the
-    planned pace would have needed; and the longest exposure, in seconds, that keeps motion crisp at a rate (half
-    the frame time)."""
+    """How slow a clip can go without repeats. ``floor_speed`` and ``floor_pace`` are factors at the slow floor;
+    ``needed`` is the shot rate, in frames per second, that the planned pace would have needed; ``shutter`` and
+    ``needed_shutter`` are the longest exposures, in seconds, that keep motion crisp at the shot rate and at ``needed``
+    (half the frame time)."""
 
     floor_speed: Fraction
     floor_pace: Fraction

@@ -1,4 +1,4 @@
-"""Programmes: a stretch of a timeline, an event of one or a transition with all that they are made of, ready to be
+"""Render ranges: a stretch of a timeline, an event of one or a transition with all that they are made of, ready to be
 shown and heard without anything else."""
 
 from collections.abc import Iterator, Mapping
@@ -95,8 +95,8 @@ def range_of_timeline(
     first: int = 0,
     stop: int | None = None,
 ) -> RenderRange:
-    """Frames ``first`` to ``stop − 1`` of a timeline, or all of them, as a programme; ``cut`` are its events, or some
-    of them."""
+    """Frames ``first`` to ``stop − 1`` of a timeline, or all of them, as a render range; ``cut`` are its events, or
+    some of them."""
     stop = cut.length if stop is None else stop
     cuts, planned, waiting = {timeline_id: _within(cut, first, stop)}, dict[tuple[int, int], Window](), [timeline_id]
     while waiting:

@@ -107,8 +107,8 @@ def _straight_part(listed: ListedEvent, window: Window, a: int, b: int) -> Liste
 
 @dataclass(frozen=True)
 class MadeFile:
-    """A file that was made of an event: its path, the timecode of its first frame, at the timeline's rate, and the
-    frames of handles before the event."""
+    """A file made of an event: its path below the folder of made files, the timecode of its first frame at the timeline
+    rate, and ``head``, the timeline frames of handles before the event."""
 
     path: str
     start: str

@@ -89,7 +89,7 @@ class EvenRuler(Ruler):
         return marks, np.zeros_like(marks), np.ones_like(marks)
 
     def begin_at(self, marks: Whole) -> Flags:
-        """Everywhere."""
+        """True for each mark: every unit begins at one."""
         return np.ones(marks.shape, np.bool_)
 
 

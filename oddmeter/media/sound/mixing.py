@@ -58,7 +58,7 @@ class Mix(SoundTrack):
 
     @property
     def samples(self) -> int:
-        """Its length."""
+        """Length in samples."""
         return self.length
 
     @property
@@ -105,7 +105,7 @@ class NestedSound(SoundTrack):
 
     @property
     def rate(self) -> int:  # type: ignore[override]
-        """That of the plan."""
+        """Samples per second of the plan."""
         return self.plan.rate
 
     @property

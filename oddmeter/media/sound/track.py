@@ -97,7 +97,7 @@ class SoundPlan(SoundTrack):
 
     @property
     def layout(self) -> tuple[str, int]:
-        """That of the stream."""
+        """Layout name and channel count of the stream."""
         with opened(self.path) as container:
             stream = sound_of(container, self.path, self.place)
             return named_layout(stream), stream.channels

@@ -86,9 +86,9 @@ def sound(
     """What is heard over consecutive timeline frames, mixed as it is made, as ``shown`` names it."""
     book = open_timelines(here, show_id)
     settings, cut = book.timeline(timeline_id).settings, book.cut(timeline_id)
-    programme = range_of_timeline(book, timeline_id, settings, cut, first, first + count)
-    clips = {one: book.board.everything[one].clip for one in programme.clip_ids}
-    mix = mix_of(programme, *sources_of(programme, clips, here.config))
+    render_range = range_of_timeline(book, timeline_id, settings, cut, first, first + count)
+    clips = {one: book.board.everything[one].clip for one in render_range.clip_ids}
+    mix = mix_of(render_range, *sources_of(render_range, clips, here.config))
     return Wav(here.looking.mixed(mix), headers=FOREVER if shown == book.content_version else None)
 
 

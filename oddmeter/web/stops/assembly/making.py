@@ -157,20 +157,20 @@ class _Making:
     def _of_timeline(self) -> _Wanted:
         if not self.cut.length:
             raise RuleError(f"“{self.settings.name}” is empty: add events before making files.", "empty")
-        programme = range_of_timeline(self.book, self.timeline_id, self.settings, self.cut)
-        order = self._ordered(programme, self.settings.name)
+        render_range = range_of_timeline(self.book, self.timeline_id, self.settings, self.cut)
+        order = self._ordered(render_range, self.settings.name)
         path = named_path(self.folder, self.asked.pattern, self.asked.setting, self._words())
-        return self._file(MadeOf(), None, self.settings.name, path, order, programme.length)
+        return self._file(MadeOf(), None, self.settings.name, path, order, render_range.length)
 
     def _of_transition(self, event: Event, number: int) -> _Wanted:
         assert event.transition is not None
-        programme = range_of_transition(self.book, self.timeline_id, self.settings, event)
+        render_range = range_of_transition(self.book, self.timeline_id, self.settings, event)
         name = f"{event.transition.kind} into {source_name(self.book, event)}"
-        order = self._ordered(programme, name, OrderedPart(id=event.id, transition=True))
+        order = self._ordered(render_range, name, OrderedPart(id=event.id, transition=True))
         words = {**self._words(event, number), "clip": f"{event.transition.kind}_{self._stem(event)}"}
         path = named_path(self.folder, self.asked.pattern, self.asked.setting, words)
         problem = None if event.dissolves_over else f"a {event.transition.kind} is not made, so far"
-        return self._file(MadeOf(event.id, transition=True), None, name, path, order, programme.length, problem)
+        return self._file(MadeOf(event.id, transition=True), None, name, path, order, render_range.length, problem)
 
     def _of_event(self, event: Event, number: int) -> _Wanted:
         name = source_name(self.book, event)
@@ -183,12 +183,12 @@ class _Making:
             order = order_of_event(use.window, self.settings, self.asked.handles, event.id)
             return self._file(MadeOf(event.id), event.clip_id, name, path, order, event.length)
         head, tail = use.window.handles_within(self.asked.handles)
-        programme = range_of_event(self.book, self.timeline_id, self.settings, event, head, tail)
-        nested = self._ordered(programme, name, OrderedPart(id=event.id, head=head, tail=tail))
-        return self._file(MadeOf(event.id), None, name, path, nested, programme.length)
+        render_range = range_of_event(self.book, self.timeline_id, self.settings, event, head, tail)
+        nested = self._ordered(render_range, name, OrderedPart(id=event.id, head=head, tail=tail))
+        return self._file(MadeOf(event.id), None, name, path, nested, render_range.length)
 
-    def _ordered(self, programme: RenderRange, name: str, part: OrderedPart | None = None) -> RangeOrder:
-        return order_of_range(programme, self.names, name, part)
+    def _ordered(self, render_range: RenderRange, name: str, part: OrderedPart | None = None) -> RangeOrder:
+        return order_of_range(render_range, self.names, name, part)
 
     def _file(
         self, made_of: MadeOf, clip_id: int | None, name: str, path: str, order: Order | RangeOrder | None,
