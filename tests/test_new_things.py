@@ -78,7 +78,7 @@ ADDED = [
     Added("mark in the ledger", {
         "core/planning/marks.py": [
             ('    CHANGED = "changed"\n', '    BRIEF = "brief"\n'),
-            ('    MarkWords(Mark.CHANGED, "changed", "Decided otherwise since its file was made.", "↻", _A),\n',
+            ('    MarkWords(Mark.CHANGED, "changed", "Its decisions changed since its file was made.", "↻", _A),\n',
              '    MarkWords(Mark.BRIEF, "very short", "Shorter than a second.", "▪", _N),\n'),
             ("        Mark.OTHER_RASTER: outcome.keeps_other_raster,\n", "        Mark.BRIEF: outcome.after < 25,\n"),
         ],

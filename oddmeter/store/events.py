@@ -82,8 +82,12 @@ def write(connection: Connection, timeline_id: int, was: EventList, now: EventLi
     _move(connection, timeline_id, list(moved.values()))
     _update(connection, timeline_id, [event for event in changed if event.id not in moved], groups)
     anew = {ids[event.id]: groups[event.id] for event in added if groups.get(event.id) != event.group}
-    for event_id, group in anew.items():
-        connection.execute("UPDATE event SET group_id = %s WHERE id = %s", (group, event_id))
+    if anew:
+        connection.execute(
+            "UPDATE event SET group_id = new.group_id FROM unnest(%s::bigint[], %s::bigint[]) AS new(id, group_id)"
+            " WHERE event.id = new.id",
+            (list(anew), list(anew.values())),
+        )
     kept = tuple(
         replace(event, id=ids.get(event.id, event.id), group=groups.get(event.id, event.group))
         if event.id in ids or event.id in groups else event for event in now.events

@@ -9,10 +9,11 @@ from oddmeter.core.cutting.edits import closed
 from oddmeter.core.cutting.events import FIRST_PICTURE, Event, EventList
 from oddmeter.core.cutting.listed import ListedEvent, ListedSource, ListedTimeline, SourceKind, Transition
 from oddmeter.core.decisions.levels import Decisions
+from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.logs import LogEntry
-from oddmeter.core.lists.finding import Footage, FoundBy, event_of, events_of, linked
+from oddmeter.core.lists.finding import Footage, FoundBy, event_of, events_of, found_again, linked
 from oddmeter.core.lists.listing import listed_cut
 from oddmeter.core.lists.versions import ChangeKind, laid_out, taken_over
 from oddmeter.core.numbers.clock import Clock
@@ -73,6 +74,16 @@ def test_of_several_that_fit_timecode_decides_where_it_can() -> None:
     assert found(held, source(name="clip", at=990_010)) == ((2,), FoundBy.NAME)
     assert found(held, source(name="clip", at=5)) == ((1, 2), FoundBy.SEVERAL)
     assert found(held, source(path="x/b/clip.mov", at=5)) == ((2,), FoundBy.PATH), "the folder tells them apart"
+
+
+@pytest.mark.parametrize(("reverse", "at", "clip"), [(True, 900_500, 1), (False, 900_500, 2), (True, 900_550, 2)])
+def test_found_again_an_event_is_sought_where_it_runs(reverse: bool, at: int, clip: int) -> None:
+    """Two clips of one name, the second from where the first ends: backwards from there it is the first that is
+    used."""
+    held = footage(known(1, "a/clip.mov"), known(2, "b/clip.mov", timecode="10:00:20:00"))
+    decisions = Decisions(intent=IntentSetting(Intent.SPEED, Fraction(2)), reverse=reverse or None)
+    event = Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 20, decisions=decisions, listed=source(name="clip", at=at))
+    assert [one.clip_id for one in found_again([event], held, FILM)] == [clip]
 
 
 def test_a_proxy_leads_to_its_original() -> None:

@@ -19,7 +19,7 @@ from oddmeter.core.numbers.places import Label, SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
 from oddmeter.store import clips, events, shows
-from oddmeter.store.changes import change, undo, undo_state
+from oddmeter.store.changes import change, redo, undo, undo_state
 from oddmeter.store.database import Database
 from tests.core.test_cutting import Shelf
 from tests.core.test_edits_keep import edited_by, edits_drawn, lists
@@ -149,6 +149,26 @@ def test_undo_brings_events_back_as_they_were(database: Database) -> None:
     assert newest is not None and newest.title == "Cut"
     undo(database, show, newest.id)
     assert kept(database, timeline).by_track == first.by_track
+
+
+def test_a_row_that_a_change_makes_and_deletes_is_undone_and_done_again(database: Database) -> None:
+    """Made, changed and deleted in one change beside one that stays: undo and redo leave what there was."""
+    show, timeline, clip = a_show(database)
+    with change(database, show, "Edit", "Ada") as connection:
+        first, _ = events.write(connection, timeline.id, EventList(RATE), EventList(RATE, (ten(clip),)))
+        longer = first.with_events([replace(first.events[0], length=12)])
+        second, _ = events.write(connection, timeline.id, first, longer)
+        stays = replace(ten(clip), record_in=40)
+        events.write(connection, timeline.id, second, EventList(RATE, (stays,)))
+    there = kept(database, timeline)
+    assert [event.record_in for event in there.events] == [40]
+    with database.transaction() as connection:
+        newest = undo_state(connection, show).undo
+    assert newest is not None
+    undo(database, show, newest.id)
+    assert kept(database, timeline).events == ()
+    redo(database, show, newest.id)
+    assert kept(database, timeline).events == there.events
 
 
 def test_uses_are_counted_once_for_picture_and_sound(database: Database) -> None:

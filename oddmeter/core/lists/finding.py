@@ -171,11 +171,20 @@ def found_again(events: Iterable[Event], footage: Footage, rate: Rate) -> tuple[
     for event in events:
         if event.clip_id is not None or event.listed is None:
             continue
-        begins, seconds = event.listed.source_in, event.length / rate.value
-        clip = footage.found(event.listed, (begins, begins.later(seconds * begins.rate.value))).clip_id
+        clip = footage.found(event.listed, _used(event, event.listed.source_in, rate)).clip_id
         if clip is not None:
             out.append(linked(event, footage.known[clip]))
     return tuple(out)
+
+
+def _used(event: Event, begins: Label, rate: Rate) -> tuple[Label, Label]:
+    """The lowest and the highest label that an event without a clip runs through, at the speed that its list said."""
+    asked = event.decisions.intent
+    speed = (
+        asked.value if asked is not None and asked.intent is Intent.SPEED and asked.value is not None else Fraction(1)
+    )
+    run = event.length / rate.value * begins.rate.value * speed
+    return (begins.later(-run), begins) if event.decisions.reverse else (begins, begins.later(run))
 
 
 def _plain(name: str) -> str:
