@@ -1281,10 +1281,10 @@ export interface paths {
     get?: never;
     put?: never;
     /**
-     * Find Strokes
+     * Find Beats
      * @description The music beside a side with its beats.
      */
-    post: operations["find_strokes_api_shows__show_id__bench__clip_id__beats_post"];
+    post: operations["find_beats_api_shows__show_id__bench__clip_id__beats_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -1301,10 +1301,10 @@ export interface paths {
     get?: never;
     put?: never;
     /**
-     * Edit Strokes
+     * Edit Beats
      * @description Change the beats of the music beside a side; it can be undone like any change.
      */
-    post: operations["edit_strokes_api_shows__show_id__bench__clip_id__beats_edit_post"];
+    post: operations["edit_beats_api_shows__show_id__bench__clip_id__beats_edit_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2213,8 +2213,8 @@ export interface components {
       tempo: string;
       /** Beats */
       beats: number[];
-      /** First Stroke */
-      first_stroke: number | null;
+      /** First Beat */
+      first_beat: number | null;
       /** Ends */
       ends: number;
       /** Changed */
@@ -8259,7 +8259,7 @@ export interface operations {
       };
     };
   };
-  find_strokes_api_shows__show_id__bench__clip_id__beats_post: {
+  find_beats_api_shows__show_id__bench__clip_id__beats_post: {
     parameters: {
       query?: never;
       header?: {
@@ -8299,7 +8299,7 @@ export interface operations {
       };
     };
   };
-  edit_strokes_api_shows__show_id__bench__clip_id__beats_edit_post: {
+  edit_beats_api_shows__show_id__bench__clip_id__beats_edit_post: {
     parameters: {
       query?: never;
       header?: {
