@@ -79,7 +79,6 @@ def test_of_several_that_fit_timecode_decides_where_it_can() -> None:
 @pytest.mark.parametrize(("reverse", "at", "clip"), [(True, 900_500, 1), (False, 900_500, 2), (True, 900_550, 2)])
 def test_found_again_an_event_is_sought_where_it_runs(reverse: bool, at: int, clip: int) -> None:
     """Two clips of one name, the second from where the first ends: backwards from there the first is used."""
-    used."""
     held = footage(known(1, "a/clip.mov"), known(2, "b/clip.mov", timecode="10:00:20:00"))
     decisions = Decisions(intent=IntentSetting(Intent.SPEED, Fraction(2)), reverse=reverse or None)
     event = Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 20, decisions=decisions, listed=source(name="clip", at=at))

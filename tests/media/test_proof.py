@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 from typing import cast
 
@@ -14,11 +15,15 @@ from av.video.stream import VideoStream
 from bench.faults import FAULTS, showing
 from bench.mutations import plan_of, source
 from oddmeter.core.conform.proof import Proof
+from oddmeter.core.conform.speeds import conform
+from oddmeter.core.decisions.treatment import Between, Effort, Intent, Treatment
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.plans import ClipPlan
+from oddmeter.media.proof import pictures
 from oddmeter.media.proof.losses import Losses
+from oddmeter.media.proof.pictures import made_again
 from oddmeter.media.render import render
 from oddmeter.media.verify import verify
 
@@ -68,6 +73,25 @@ def test_a_fault_is_seen(made: Made, tmp_path: Path, setting: Setting, fault: st
     out = tmp_path / f"faulty{plan.out.suffix}"
     FAULTS[fault](plan, out)
     assert failing(verify(replace(plan, out=out), losses=losses))
+
+
+@pytest.mark.parametrize("setting", [Setting.ARCHIVE, Setting.EDIT])
+def test_a_built_frame_that_repeats_the_one_before_is_seen_though_it_is_not_made_again(
+    made: Made, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, setting: Setting
+) -> None:
+    monkeypatch.setattr(pictures, "_MOST_MADE_AGAIN", 1)
+    picks, _ = made(setting)
+    treatment = Treatment(Intent.SPEED, Fraction(1, 2), between=Between.FLOW, effort=Effort.QUICK)
+    conformed = conform(picks.conformed.material, treatment, picks.conformed.timeline_rate)
+    plan = replace(picks, conformed=conformed, out=tmp_path / f"right{picks.out.suffix}")
+    losses = render(plan)
+    assert not failing(verify(plan, losses=losses)) and not failing(verify(plan))
+    faulty = tmp_path / f"faulty{plan.out.suffix}"
+    assert plan.shown(11).built and not made_again(plan)(11)
+    showing(lambda picture, number: picture(10 if number == 11 else number))(plan, faulty)
+    for known in (None, losses):
+        found = next(one for one in verify(replace(plan, out=faulty), losses=known).checks if one.name == "pictures")
+        assert not found.passed, found
 
 
 def test_losses_are_told_apart_by_one_code_value(made: Made) -> None:

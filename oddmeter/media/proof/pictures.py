@@ -78,12 +78,14 @@ def compare(plan: FilePlan, pictures: Pictures, losses: Losses | None, progress:
                 wanted = stands.wanted
             elif again(number):
                 wanted = apart(pictures.picture(number))
+            if wanted is None and stands is None and before is not None and judge.stands(_Pair(seen, None), before):
+                # A built frame that shows the picture before once more: making it says whether it should.
+                wanted = apart(pictures.picture(number))
             pair = _Pair(seen, wanted)
             if wanted is not None and not _comparable(seen, wanted):
                 right = False
             elif wanted is None:
                 right = losses is None or losses.has_sum(number, seen) is not False
-                out.too_still += before is not None and judge.stands(pair, before)
             else:
                 right = judge.is_right(number, pair)
                 if before is not None and before.wanted is not None:
