@@ -34,7 +34,7 @@ def verify(plan: FilePlan, progress: Callable[[int], None] = lambda done: None, 
     canvas, known = plan.canvas, plan.sources_are_known
     found_rate = made.file_rate or Rate(Fraction(1))
     checks = [
-        Check("source", "as it was looked at", "as it was looked at" if known else "changed since", known),
+        Check("source", "as analysed", "as analysed" if known else "changed since", known),
         Check.of_equal("rate", _rate_words(plan.rate), _rate_words(found_rate)),
         Check.of_equal("frames", plan.length, made.frames),
         Check.of_equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),

@@ -43,18 +43,18 @@ def test_a_mixed_delivery_of_two_hundred_is_decided_by_recipes_in_six_actions(
     expect(page.get_by_text("House settings and 3 recipes read").first).to_be_visible()
     page.get_by_role("link", name="3 recipes").click()  # 2
     page.get_by_role("button", name="Run on 200 clips…").click()  # 3
-    dialog = page.get_by_role("dialog", name="3 recipes run over 200 clips")
+    dialog = page.get_by_role("dialog", name="3 recipes run on 200 clips")
     preview = dialog.get_by_role("table", name="Changes by recipes")
     expect(preview.get_by_role("row").filter(has_text="A_004.mov")).to_contain_text("undecided → pace 50 %")
     expect(dialog).to_contain_text("cadence")
     preview.get_by_role("checkbox", name="Take A_004.mov").uncheck()  # 4
     dialog.get_by_role("button", name="Run on 199 clips").click()  # 5
-    expect(page.get_by_text("3 recipes run over 199 clips").first).to_be_visible()
+    expect(page.get_by_text("3 recipes run on 199 clips").first).to_be_visible()
     expect(page.get_by_role("group", name="Filters").get_by_role("button", name="Undecided 1")).to_be_visible()
     expect(row(page, "A_000.mov")).to_contain_text("every frame")
     expect(row(page, "A_006.mov")).to_contain_text("pace 50 %")
     expect(row(page, "A_002.mov")).to_contain_text("real time")
-    page.get_by_role("button", name="Undo: 3 recipes run over 199 clips").click()  # 6
+    page.get_by_role("button", name="Undo: 3 recipes run on 199 clips").click()  # 6
     expect(page.get_by_role("group", name="Filters").get_by_role("button", name="Undecided 200")).to_be_visible()
 
 

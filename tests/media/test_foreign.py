@@ -139,7 +139,7 @@ def test_sound_that_cannot_be_decoded_is_left_out(footage: dict[str, Path], tmp_
     path = foreign(tmp_path / "odd.mkv", footage["VR_lantern_24.mkv"], b"A_AAC", b"A_ZQZ")
     facts = probe(path)
     assert facts.usable and facts.sound is None
-    assert "Its sound stream cannot be decoded and is left out." in facts.remarks
+    assert "Its sound stream cannot be decoded and is skipped." in facts.remarks
     assert verified(plan_of(path, tmp_path / "made"))
 
 

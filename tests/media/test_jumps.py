@@ -99,10 +99,10 @@ def test_a_clip_that_became_another_is_not_numbered_by_the_index_of_before(clips
 def test_what_cannot_be_decoded_at_the_start_is_no_frame_and_is_said(clips: Clips) -> None:
     _, facts, true = clips("h264-begun-in-mid-group.ts")
     assert true[0] == 15 and facts.timing is Timing.CONSTANT
-    assert any("begins in mid-group: 8 pictures" in one for one in facts.remarks), facts.remarks
+    assert any("starts in the middle of a group of pictures: 8 pictures" in one for one in facts.remarks), facts.remarks
     _, facts, true = clips("h264-hidden-leading-frames.mp4")
     assert true[0] == 75 - facts.frames
-    assert any(f"leaves out {true[0]} frames" in one for one in facts.remarks), facts.remarks
+    assert any(f"hides {true[0]} frames" in one for one in facts.remarks), facts.remarks
 
 
 def test_places_without_a_picture_and_pictures_that_stay_are_repeats_at_a_constant_rate(clips: Clips) -> None:

@@ -115,4 +115,4 @@ def test_one_frame_says_where_its_rate_is_from(tmp_path: Path) -> None:
         container.mux(stream.encode(None))
     facts = probe(path)
     assert facts.frames == 1 and facts.usable
-    assert facts.trouble == "There is only one frame; its rate is what the header says."
+    assert facts.trouble == "It has a single frame; its rate is taken from the header."

@@ -108,6 +108,6 @@ def test_the_proof_notices_a_stream_that_is_missing(crowded: Path, tmp_path: Pat
 
 
 def test_a_stream_that_is_not_there_is_refused() -> None:
-    with pytest.raises(RuleError, match=r"There is no sound stream 3: the clip has 2 sound streams."):
+    with pytest.raises(RuleError, match=r"Sound stream 3 does not exist: the clip has 2 sound streams."):
         SoundStreams((1, 3)).of(2)
     assert SoundStreams((3,)).of(0) == (), "a clip without sound stays one"

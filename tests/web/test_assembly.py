@@ -357,7 +357,8 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     assert (again["queued"], again["current"]) == (0, 3)
     cutting.edit("slip", events=[cutting.picture[0]["id"]], by="+1")
     told = browser.send("POST", f"{cutting.path}/files/preview", asked)
-    assert [one["current"] for one in told] == [False, True, True] and "made already" in told[0]["problem"]
+    assert [one["current"] for one in told] == [False, True, True]
+    assert "already in the queue or made" in told[0]["problem"]
     out = read_edl(browser.get(f"{cutting.path}/list?form=edl&of=made"), Rate.of(25))
     made_names = [
         "Main_001_FD1_A01_interview.mkv",

@@ -179,9 +179,9 @@ def test_recipes_are_counted_ordered_run_and_followed(browser: Browser, batch: i
     assert [r["name"] for r in browser.get(url)] == ["Fast", "All", "By hand"]
     assert [r["fits"] for r in browser.get(url)] == [8, 8, 0]
     preview = browser.send("POST", f"{url}/run/preview", {})
-    assert preview["title"] == "2 recipes run over 16 clips"
+    assert preview["title"] == "2 recipes run on 16 clips"
     some = refs(browser, batch, "A")
-    assert browser.send("POST", f"{url}/run", {"clips": some})["title"] == "2 recipes run over 8 clips"
+    assert browser.send("POST", f"{url}/run", {"clips": some})["title"] == "2 recipes run on 8 clips"
     rows = browser.ledger(batch)
     assert [rows[f"A{i:02}.mov"]["recipe"] for i in range(8)] == ["All"] * 4 + ["Fast"] * 4
     assert all(row["recipe"] is None for name, row in rows.items() if name.startswith("B"))

@@ -132,7 +132,7 @@ function useCommands(show: Schemas["ShowView"], reckon: (typed: string) => void)
     run: () => go(stop.path),
   }));
   commands.unshift({ id: "bring-in", kind: "do", name: "Import footage…", run: () => go("intake?bring=1") });
-  commands.push({ id: "reckon", kind: "do", name: "Reckon with rates, without a clip…", run: () => reckon("") });
+  commands.push({ id: "reckon", kind: "do", name: "Calculate with rates, without a clip…", run: () => reckon("") });
   commands.push({ id: "recipes", kind: "go to", name: "Recipes", run: () => go("plan?side=recipes") });
   const looks = [
     ["roll", "Gauge table and rolls of film"],

@@ -77,7 +77,7 @@ export function HeadLine({ show }: { show: Schemas["ShowView"] }) {
           aria-expanded={reckoning !== null}
           onClick={() => setReckoning(reckoning === null ? "" : null)}
         >
-          Reckon
+          Calculate
         </button>
         <button
           type="button"

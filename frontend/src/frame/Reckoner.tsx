@@ -30,7 +30,7 @@ export function Reckoner({ typed, timeline, close }: { typed: string; timeline: 
       className="fixed top-12 right-3 z-30 w-[30rem] border border-hair bg-raised shadow-xl"
     >
       <div className="flex h-8 items-center border-b border-hair px-3">
-        <h2 className="font-semibold">Reckon with rates</h2>
+        <h2 className="font-semibold">Rate calculator</h2>
         <button
           type="button"
           className="ml-auto text-soft hover:text-patina"

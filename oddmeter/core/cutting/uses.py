@@ -32,7 +32,7 @@ EVENT_MARKS: dict[EventMark, tuple[str, str, bool]] = {
     EventMark.REFUSED: ("cannot be shown", "✕", True),
     EventMark.OVERRUN: ("source ends early", "■", True),
     EventMark.GAP_BEHIND: ("gap after", "␣", False),
-    EventMark.NO_HANDLES: ("no spare frames", "┤", False),
+    EventMark.NO_HANDLES: ("few spare frames", "┤", False),
 }
 """The words and the shape of each mark, and whether it is a fault."""
 

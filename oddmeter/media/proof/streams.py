@@ -52,7 +52,7 @@ def stream_checks(plan: FilePlan, made: Facts, stored: str, like: VideoFrame) ->
         Check.of_equal("streams", _streams(wanted), _streams(found)),
         Check.of_equal("codec", name, codec),
         Check.of_equal("samples", stored, form),
-        Check.of_equal("picture, start", "at once", _begins(made)),
+        Check.of_equal("picture, start", "at 0 s", _begins(made)),
         Check.of_equal("timing", "even", "even" if made.timing is Timing.CONSTANT else "uneven"),
         _colour_check(_colour(like), outside, inside),
     ]
@@ -66,7 +66,7 @@ def _streams(count: "Counter[str]") -> str:
 
 
 def _begins(made: Facts) -> str:
-    return "at once" if abs(made.start) <= COARSE_TIMES else f"after {float(made.start):.3f} s"
+    return "at 0 s" if abs(made.start) <= COARSE_TIMES else f"after {float(made.start):.3f} s"
 
 
 Colour = tuple[bool, int, int, int]

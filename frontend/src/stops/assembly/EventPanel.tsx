@@ -48,7 +48,7 @@ export function EventPanel(props: {
           {single && (
             <p className="text-soft">
               <Number>{first.source_in}</Number> to <Number>{first.source_out}</Number> read at {first.source_rate} ·{" "}
-              <Number>{first.head}</Number> spare frames before, <Number>{first.tail}</Number> behind
+              <Number>{first.head}</Number> spare frames before, <Number>{first.tail}</Number> after
             </p>
           )}
           {first.trouble && single && <p className="text-madder">✕ {first.trouble}</p>}

@@ -72,7 +72,7 @@ export function EventTable(props: { cut: Cut; chosen: Set<number>; choose: (ids:
           </button>
         ))}
         <span className="flex-1" />
-        <span className="text-soft">{chosen.size ? `${chosen.size} chosen` : ""}</span>
+        <span className="text-soft">{chosen.size ? `${chosen.size} selected` : ""}</span>
       </div>
       <div className="flex h-6 shrink-0 items-center gap-2 border-b border-hair px-3 text-[12px] text-soft" aria-hidden>
         {COLUMNS.filter(([name]) => shown(name)).map(([name, width, side]) => (

@@ -61,7 +61,7 @@ export function Brief() {
         <table className="w-full">
           <thead className="text-left text-[12px] text-soft">
             <tr className="h-7 border-b border-hair">
-              <th className="w-24 pl-3 font-normal">Planned for</th>
+              <th className="w-24 pl-3 font-normal">Default</th>
               <th className="font-normal">Name</th>
               <th className="w-24 pr-12 text-right font-normal">Rate</th>
               <th className="w-28 font-normal">Raster</th>
@@ -141,7 +141,7 @@ function TimelineRow(props: {
               onChange={props.choose}
               aria-label={`Plan for ${timeline.name}`}
             />
-            {timeline.is_default && <span className="text-patina">this one</span>}
+            {timeline.is_default && <span className="text-patina">default</span>}
           </label>
         </td>
         <td className="font-medium whitespace-nowrap">{timeline.name}</td>

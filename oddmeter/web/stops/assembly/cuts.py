@@ -198,8 +198,8 @@ def cut_view(book: ShowTimelines, timeline_id: int) -> dict[str, Any]:
     return {
         "id": timeline_id, "name": settings.name, "rate": rate_view(settings.rate).model_dump(),
         "frame_seconds": float(1 / settings.rate.value), "drop_frame": settings.drop_frame,
-        "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""), "shown": book.content_version,
-        "sounds": book.is_heard(timeline_id),
+        "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""),
+        "shown": book.content_version, "sounds": book.is_heard(timeline_id),
         "length": length_view(cut.length, timeline).model_dump(),
         "markers": [
             {"frame": one.at, "timecode": settings.timecode(one.at), "name": one.name} for one in cut.markers
@@ -275,6 +275,8 @@ def _rhythm(use: Use) -> str:
 
 def _mark_view(kind: EventMark, frames: Fraction) -> dict[str, Any]:
     words, shape, fault = EVENT_MARKS[kind]
+    if kind is EventMark.NO_HANDLES and not frames:
+        return {"kind": kind, "words": "no spare frames", "shape": shape, "fault": fault, "frames": ""}
     told = "" if kind in _WITHOUT_FRAMES else decimal_text(frames, 0)
     return {"kind": kind, "words": words, "shape": shape, "fault": fault, "frames": told}
 

@@ -189,7 +189,7 @@ def _run_title(board: Board, asked: RunIn, made: Sequence[KnownClip]) -> str:
     named = {recipe.id: recipe.name for recipe in board.house.recipes}
     used = {known.decided.recipe_id for known in made}
     what = f"Recipe “{named[next(iter(used)) or 0]}”" if len(used) == 1 else f"{len(used)} recipes"
-    return f"{what} run over {count}"
+    return f"{what} run on {count}"
 
 
 def _free(board: Board, name: str, recipe_id: int | None) -> None:
