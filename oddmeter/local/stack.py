@@ -162,7 +162,9 @@ def _only_one(data: Path, port: int) -> Iterator[None]:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             lock.seek(0)
-            raise RuleError(f"Odd Meter is already running at {lock.read().strip() or 'its address'}.", "running") from None
+            raise RuleError(
+                f"Odd Meter is already running at {lock.read().strip() or 'its address'}.", "running"
+            ) from None
         lock.truncate(0)
         lock.write(f"http://127.0.0.1:{port}")
         lock.flush()

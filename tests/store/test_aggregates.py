@@ -73,8 +73,8 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
     assert fresh.decided == Decided()
     wanted = Decisions(
         IntentSetting(Intent.PACE, Fraction(1, 3)), Reading(Base.SHOT, Fraction(1000, 1001)), Fields.SPLIT,
-        Between.FLOW, Fraction(3, 8), Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")), SoundChoice.PITCH,
-        SoundStreams((1, 3)), Music("Footage", "Music/tide bell.wav", -12), True,
+        Between.FLOW, Fraction(3, 8), Effort.CAREFUL, 24, Fraction(2, 3), Held(rate=Rate.parse("11.988")),
+        SoundChoice.PITCH, SoundStreams((1, 3)), Music("Footage", "Music/tide bell.wav", -12), True,
     )  # fmt: skip
     with database.transaction() as connection:
         timeline = shows.show(connection, show_id).timelines[0].id

@@ -273,8 +273,7 @@ def test_handoff_from_names_to_the_sheet(browser: Browser) -> None:
     assert made == {"queued": 2, "refused": []}
     again = browser.send("POST", f"/api/shows/{show}/renders", asked)
     assert (
-        again["queued"] == 1
-        and [file["problem"] for file in again["refused"]] == ["already in the queue or made"] * 2
+        again["queued"] == 1 and [file["problem"] for file in again["refused"]] == ["already in the queue or made"] * 2
     )
     cancelled, *others = browser.get(f"/api/shows/{show}/renders")
     browser.send("POST", f"/api/renders/{cancelled['id']}/cancel")

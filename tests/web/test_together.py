@@ -104,7 +104,10 @@ def test_what_lies_over_other_events_in_the_database_can_be_mended(
     with psycopg.connect(database.url) as bare:
         rows = bare.execute("SELECT track, record_in FROM event WHERE timeline_id = %s ORDER BY 1", (one,)).fetchall()
     assert rows == [("V1", 13), ("V2", 10)]
-    with pytest.raises(RuleError, match="would lie over|would overlap"), change(database, show, "broken", "Ada") as connection:
+    with (
+        pytest.raises(RuleError, match=r"would lie over|would overlap"),
+        change(database, show, "broken", "Ada") as connection,
+    ):
         connection.execute("UPDATE event SET track = 'V1' WHERE timeline_id = %s", (one,))
 
 

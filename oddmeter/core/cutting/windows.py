@@ -1,4 +1,5 @@
-"""Windows: the map of one event, a part of its source's run that begins where the event does (docs/model.md, Event lists)."""
+"""Windows: the map of one event, a part of its source's run that begins where the event does (docs/model.md, Event
+lists)."""
 
 from bisect import bisect_left
 from dataclasses import dataclass, replace

@@ -44,7 +44,9 @@ class Point:
 
     def __post_init__(self) -> None:
         if sum(place is not None for place in (self.frame, self.share, self.seconds)) != 1:
-            raise RuleError("Place a curve point by frame, by percentage of the clip, or in seconds from one end.", "curve")
+            raise RuleError(
+                "Place a curve point by frame, by percentage of the clip, or in seconds from one end.", "curve"
+            )
         if self.frame is not None and self.frame < 0:
             raise RuleError("Frame numbers start at 0.", "curve")
         if self.share is not None and not 0 <= self.share <= 1:

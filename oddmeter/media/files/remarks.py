@@ -27,7 +27,8 @@ def remarks(facts: Facts, walked: Walk, found: Indexed, container: InputContaine
         yield f"{len(takes) + 1} recordings follow each other in it; the second begins at frame {begins}."
     if left := found.left_at_start:
         pictures = _count(left, "picture", "pictures")
-        yield f"It starts in the middle of a group of pictures: {pictures} at its start cannot be decoded and {_are(left)} skipped."
+        lost = f"{pictures} at its start cannot be decoded and {_are(left)} skipped"
+        yield f"It starts in the middle of a group of pictures: {lost}."
     if left := found.left_later:
         yield f"{_count(left, 'picture', 'pictures')} cannot be decoded and {_are(left)} skipped."
     if left := walked.pictures.left_out + max(0, video.frames - _stated_packets(container, video)):

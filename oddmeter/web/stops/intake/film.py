@@ -131,7 +131,9 @@ def _roll(film: Gauge, text: str) -> Roll:
     typed = text.strip().lower().replace(",", ".")
     match = re.fullmatch(r"(\d{1,9}(?:\.\d{1,6})?)\s*(m|metres?|ft|feet|foot|'|f|frames?)?", typed)
     if not match:
-        raise RuleError(f"“{text.strip()}” is not a length of film. Type, for example, 61 m, 200 ft or 3650 frames.", "length")
+        raise RuleError(
+            f"“{text.strip()}” is not a length of film. Type, for example, 61 m, 200 ft or 3650 frames.", "length"
+        )
     value, unit = Fraction(match[1]), match[2] or "frames"
     if unit.startswith("m"):
         return Roll.of_length(film, value)

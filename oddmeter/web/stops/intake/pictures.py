@@ -125,7 +125,9 @@ def _clock(facts: Facts) -> ClockView | None:
         return None
     steps = min(_CLOCK_STEPS, clock.frames)
     places = [clock.place(clock.end * step / steps) for step in range(steps + 1)]
-    spots = [(frame, "duplicate timestamp at") for frame in uneven.twice] + [(frame, "gap in the timestamps after") for frame in uneven.missing]
+    spots = [(frame, "duplicate timestamp at") for frame in uneven.twice] + [
+        (frame, "gap in the timestamps after") for frame in uneven.missing
+    ]
     return ClockView(
         words=uneven.words,
         seconds=f"{decimal_text(clock.end, 3)} s",
