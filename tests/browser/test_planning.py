@@ -98,7 +98,7 @@ def test_a_re_rate_shows_its_reach_and_is_split_off(page: Page, show: Show, runn
     expect(page.get_by_label("Read rate")).to_be_focused()
     page.keyboard.type("25")
     page.keyboard.press("Enter")
-    dialog = page.get_by_role("dialog", name="Read at 25 for lantern.mov: one other use moves")
+    dialog = page.get_by_role("dialog", name="Read at 25 for lantern.mov: one other use changes")
     uses = dialog.get_by_role("list", name="Uses that move")
     expect(uses.get_by_role("listitem")).to_have_count(2)
     expect(uses.get_by_role("listitem").filter(has_text="Main")).to_contain_text("cadence 1 odd → 1 whole")

@@ -20,7 +20,7 @@ export function Reach({ asked, settle }: { asked: Asked; settle: (where: Where |
   const shown = `${events} ${events === 1 ? "event shows" : "events show"} other frames`;
   const [keeps, setKeeps] = useState(false);
   const where = (given: Where): Where => ({ ...given, ...(keeps ? { keeps_events: true } : {}) });
-  const others = preview.elsewhere === 1 ? "one other use moves" : `${preview.elsewhere} other uses move`;
+  const others = preview.elsewhere === 1 ? "one other use changes" : `${preview.elsewhere} other uses change`;
   return (
     <Sheet
       open
@@ -34,10 +34,10 @@ export function Reach({ asked, settle }: { asked: Asked; settle: (where: Where |
             Split off for {here?.timeline} alone
           </Button>
           <Button disabled={!some} onClick={() => settle(where({ timelines: [...ticked] }))}>
-            {some ? `Only on the ${ticked.size} ticked` : "Only where ticked"}
+            {some ? `Only the ${ticked.size} ticked` : "Only those ticked"}
           </Button>
           <Button weight="main" onClick={() => settle(where({}))} autoFocus>
-            Take all {preview.uses.length} {preview.uses.length === 1 ? "timeline" : "timelines"}
+            Apply to all {preview.uses.length} {preview.uses.length === 1 ? "timeline" : "timelines"}
           </Button>
         </>
       }

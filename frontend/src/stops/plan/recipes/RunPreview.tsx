@@ -65,7 +65,7 @@ export function RunPreview(props: { showId: number; ids: number[]; recipe: numbe
           <p className="px-4 pb-2">
             <UseSums use={here} />
             {preview.data.elsewhere > 0 && (
-              <span className="text-[12.5px] text-soft">; on other timelines {preview.data.elsewhere} uses move</span>
+              <span className="text-[12.5px] text-soft">; on other timelines {preview.data.elsewhere} uses change</span>
             )}
           </p>
           <PreviewTable
