@@ -92,6 +92,9 @@ def test_a_built_frame_that_repeats_the_one_before_is_seen_though_it_is_not_made
     for known in (None, losses):
         found = next(one for one in verify(replace(plan, out=faulty), losses=known).checks if one.name == "pictures")
         assert not found.passed, found
+    other = tmp_path / f"other{plan.out.suffix}"
+    showing(lambda picture, number: picture(13 if number == 11 else number))(plan, other)
+    assert "pictures" in failing(verify(replace(plan, out=other), losses=losses)), "its sum is not what was written"
 
 
 def test_losses_are_told_apart_by_one_code_value(made: Made) -> None:

@@ -166,9 +166,7 @@ def test_what_runs_out_is_held_marked_and_seen(cutting: Cutting) -> None:
     made = cutting.edit("trim tail", events=[event["id"]], by="+30")
     assert made["runs_out"] == [f"“{BELL}” runs out: 30 frames held"]
     (event,) = cutting.picture
-    assert [(mark["words"], mark["frames"], mark["fault"]) for mark in event["marks"]] == [
-        ("source ends early", "30", True)
-    ]
+    assert [(mark["words"], mark["frames"], mark["fault"]) for mark in event["marks"]] == [("ends early", "30", True)]
     last = cutting.browser.get(f"{cutting.path}/frames/{event['length'] - 1}")["seen"][0]
     assert last["held"] and last["frames"] == "499" and cutting.number_in(event["length"] - 1) == 499
     rulers = cutting.browser.get(f"{cutting.path}/rulers?first=0&frames=100&pixels=1000")
@@ -345,7 +343,7 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     assert [row["made file"] for row in pictures] == [one["out_path"] for one in told]
     assert all(re.fullmatch(r"(\d+) of \1 checks agree", row["proven"]) for row in pictures)
     assert (pictures[1]["marks"], pictures[2]["exact speed"], pictures[2]["speed"]) == (
-        "source ends early 10",
+        "ends early 10",
         "1/2",
         "−50 %",
     )

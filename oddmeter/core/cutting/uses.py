@@ -30,9 +30,9 @@ class EventMark(StrEnum):
 EVENT_MARKS: dict[EventMark, tuple[str, str, bool]] = {
     EventMark.MISSING: ("clip not found", "✕", True),
     EventMark.REFUSED: ("cannot be shown", "✕", True),
-    EventMark.OVERRUN: ("source ends early", "■", True),
+    EventMark.OVERRUN: ("ends early", "■", True),
     EventMark.GAP_BEHIND: ("gap after", "␣", False),
-    EventMark.NO_HANDLES: ("few spare frames", "┤", False),
+    EventMark.NO_HANDLES: ("spare frames", "┤", False),
 }
 """The words and the shape of each mark, and whether it is a fault."""
 
