@@ -25,6 +25,7 @@ from oddmeter.core.cutting.windows import Window, window
 from oddmeter.core.decisions.levels import Decisions
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.lists.versions import compared
+from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import write_edl
@@ -45,8 +46,8 @@ def listed(count: int) -> ListedTimeline:
         speed = Fraction((1, 2, 1, Fraction(1, 2))[n % 4])
         source = 90_000 + (n * 977) % 40_000
         made.append(
-            ListedEvent("V", SourceKind.CLIP, n * 48, 48, f"A{n % 200:03}", f"R{n % 200:03}", source_rate=RATE,
-                        source_in=Fraction(source), speed=speed)
+            ListedEvent("V", SourceKind.CLIP, n * 48, 48, f"A{n % 200:03}", f"R{n % 200:03}",
+                        source_in=Label(Fraction(source), RATE), speed=speed)
         )  # fmt: skip
     return ListedTimeline("Long", RATE, False, 90_000, tuple(made))
 

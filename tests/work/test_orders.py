@@ -8,6 +8,9 @@ from hypothesis import strategies as st
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.rounding import Precision
 from oddmeter.core.conform.speeds import conform
+from oddmeter.core.cutting.events import FIRST_PICTURE, Event
+from oddmeter.core.cutting.listed import SourceKind
+from oddmeter.core.cutting.windows import window
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.levels import HOUSE, Decisions, Layer, Level, resolve
 from oddmeter.core.decisions.music import NO_MUSIC, Music
@@ -30,7 +33,7 @@ from oddmeter.core.planning.clips import Clip, Decided, Use, known_of
 from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.plans import Plan, resolved
 from oddmeter.core.planning.timelines import Timeline, TimelineSettings
-from oddmeter.work.orders import Order, order_of
+from oddmeter.work.orders import Order, order_of, order_of_event
 
 RATES = st.sampled_from([Rate.parse(text) for text in ("23.976", "24", "25", "29.97", "50", "119.88", "150")])
 TREATMENTS = st.builds(
@@ -108,3 +111,14 @@ def test_what_holds_comes_from_the_nearest_level_that_a_clip_has() -> None:
     )  # fmt: skip
     other = resolved(4, Decided(), whole, Timeline(8, FILM.settings, 1))
     assert other.decisions == pace.over(HOUSE.decisions), "another delivery, no recipe, another timeline"
+
+
+def test_an_order_of_a_part_of_a_curve_shows_what_the_event_does() -> None:
+    """It keeps where in the curve the event begins."""
+    curve = Curve.parse({"points": [{"frame": 0, "arrives": "1/2"}, {"frame": 60, "arrives": "3"}]})
+    settings, material = TimelineSettings("The film", Rate.of(25)), Material(400, Rate.of(25))
+    part = Event(1, FIRST_PICTURE, SourceKind.CLIP, 0, 20, curve_offset=Fraction(3, 2), clip_id=1)
+    use = window(part, material, Treatment(Intent.CURVE, curve=curve), settings.rate)
+    ordered = Order.model_validate_json(order_of_event(use, settings, 0, 1).model_dump_json())
+    assert list(ordered.conformed().frame_map.picks()) == list(use.frame_map.picks())
+    assert use.frame_map.pick(0) > 0, "it begins within the curve"
