@@ -75,7 +75,7 @@ class Take:
 
 
 _AROUND = ((-1, -1), (0, -1), (1, -1), (-1, 0), (1, 0), (-1, 1), (0, 1), (1, 1))
-"""Where the dark edge of burnt-in numbers is drawn. Thicker beats would not do: they make the letters wider."""
+"""Where the dark edge of burnt-in numbers is drawn. Thicker strokes would not do: they make the letters wider."""
 
 
 def picture_at(take: Take, number: int) -> Picture:

@@ -71,15 +71,8 @@ class OrderedEvent(BaseModel):
 
     def event(self) -> Event:
         """The event whose window is made."""
-        return Event(
-            self.id,
-            FIRST_PICTURE,
-            SourceKind.CLIP,
-            0,
-            self.length,
-            SourceFrame(Fraction(self.source_in)),
-            Fraction(self.lead),
-        )
+        begins, offset = SourceFrame(Fraction(self.source_in)), Fraction(self.lead)
+        return Event(self.id, FIRST_PICTURE, SourceKind.CLIP, 0, self.length, begins, offset)
 
 
 class Order(BaseModel):

@@ -91,7 +91,7 @@ class ListedEvent:
     first moment looks, by the source's own timecode; of a nested timeline, by its frames. ``speed`` is source seconds a
     second, never below 0 (0 is a freeze); in ``reverse`` it runs back from ``source_in``. ``inside`` is the cut of a
     nested timeline. Where its speed changes, ``speed`` is that on the whole, and ``curve`` holds the curve as JSON with
-    the place in the file, from 0, at which it ``enters``, and its ``curve_offset``. ``comments`` and ``kept`` (JSON)
+    the place in the file, from 0, at which it ``enters``, and its ``lead``. ``comments`` and ``kept`` (JSON)
     are what nobody here reads, and goes out again as it came.
     """
 

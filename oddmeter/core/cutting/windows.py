@@ -74,11 +74,7 @@ class Window:
     def place(self, frame: int | Fraction) -> SourceFrame:
         """The place in source frames of the file that a moment of the event looks at, in timeline frames from its
         start; also before its first and behind its last."""
-        return self.conformed.read_clock.frame(self.second(frame))
-
-    def second(self, frame: int | Fraction) -> Seconds:
-        """The source second, as it is read, that a moment of the event looks at, given as for ``place``."""
-        return Seconds(self.path.at(frame / self.timeline_rate.value))
+        return self.conformed.read_clock.frame(Seconds(self.path.at(frame / self.timeline_rate.value)))
 
     def frames_over(self, source_frames: Fraction, edge: int) -> int:
         """The timeline frames from one of its own on over which it runs through so many source frames, to the nearest;

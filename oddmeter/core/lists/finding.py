@@ -113,8 +113,8 @@ def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Eve
 def linked(event: Event, known: KnownClip) -> Event:
     """The event with a clip as its source, at the place that its list names."""
     assert event.listed is not None
-    said = event.listed.source_in
-    place = known.labels.place(said) if known.labels else SourceFrame(said.count)
+    said, labels = event.listed.source_in, known.labels
+    place = labels.place(said) if labels else SourceFrame(said.count)
     wish = event.decisions.intent
     if wish is not None and wish.curve is not None and len(wish.curve.points) > 1:
         # A curve knows its own frames of the file.

@@ -278,11 +278,12 @@ def _next(event: Event, coming: Event, one: Compared) -> Event:
 def _alike(event: Event, listed: ListedEvent, known: Mapping[int, KnownClip]) -> ListedEvent:
     """A listed event told by its clip and by the label of its place there, so that both versions speak of the same."""
     clip = known.get(event.clip_id) if event.clip_id is not None else None
-    if clip is None or clip.labels is None:
+    labels = clip.labels if clip is not None else None
+    if clip is None or labels is None:
         return replace(listed, track=event.track.name)
     return replace(
         listed, name=clip.clip.name, reel=f"clip {clip.clip.id}", path="",
-        source_in=clip.labels.label(event.source_in), track=event.track.name,
+        source_in=labels.label(event.source_in), track=event.track.name,
     )  # fmt: skip
 
 

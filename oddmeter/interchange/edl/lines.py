@@ -112,7 +112,7 @@ def lines_of(text: str) -> Lines:
 
 def tracks_of(channels: str) -> tuple[str, ...]:
     """The tracks that the channels of an event name: V; A and A1 are A1; AA both A1 and A2; B picture and A1; several
-    with a beat between. Empty where they name none (NONE), or nothing that is known."""
+    with a stroke between. Empty where they name none (NONE), or nothing that is known."""
     tracks: list[str] = []
     for part in channels.upper().split("/"):
         if part == "B":
