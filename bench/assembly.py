@@ -62,10 +62,11 @@ class Nests(TimelineResolver):
             nest = Event(1, FIRST_PICTURE, SourceKind.TIMELINE, 0, 100, timeline_id=level + 1)
             self.cuts[level] = EventList(RATE, (nest,))
         self.windows = {
-            level: window(cut.events[0], Material(400, RATE), treatment, RATE) for level, cut in self.cuts.items()
+            level: window(event_list.events[0], Material(400, RATE), treatment, RATE)
+            for level, event_list in self.cuts.items()
         }
 
-    def cut(self, timeline_id: int) -> EventList:
+    def event_list(self, timeline_id: int) -> EventList:
         return self.cuts[timeline_id]
 
     def window(self, timeline_id: int, event: Event) -> Window | None:
@@ -84,13 +85,13 @@ def seconds(what: Callable[[], object], times: int = 5) -> float:
 
 def lists(count: int) -> None:
     """Lists of so many events: read beside the library's own reader, and two versions held against each other."""
-    cut = listed(count)
-    text = write_edl(cut).text
+    event_list = listed(count)
+    text = write_edl(event_list).text
     ours = seconds(lambda: read_edl(text, RATE), 3)
     theirs = seconds(lambda: otio.adapters.read_from_string(text, "cmx_3600", rate=25), 1)
     print(f"EDL of {count} events read: {ours:.2f} s; OpenTimelineIO's reader {theirs:.2f} s, {theirs / ours:.1f} x")
-    moved = ListedTimeline(cut.name, RATE, False, 90_000, tuple(cut.events[1:] + cut.events[:1]))
-    print(f"two versions held together: {seconds(lambda: compared(cut, moved), 3):.2f} s")
+    moved = ListedTimeline(event_list.name, RATE, False, 90_000, tuple(event_list.events[1:] + event_list.events[:1]))
+    print(f"two versions held together: {seconds(lambda: compared(event_list, moved), 3):.2f} s")
     book = Nests(20)
     print(f"20 nested levels answer a frame: {seconds(lambda: shown_at(book, 0, 50), 50) * 1000:.2f} ms")
 
@@ -128,11 +129,13 @@ def served(count: int) -> None:
 
 def _asked(client: TestClient, path: str, count: int) -> None:
     begun = time.perf_counter()
-    cut = client.get(path).json()
-    print(f"timeline of {len(cut['events'])} events opened for the first time: {time.perf_counter() - begun:.2f} s")
+    event_list = client.get(path).json()
+    print(
+        f"timeline of {len(event_list['events'])} events opened for the first time: {time.perf_counter() - begun:.2f} s"
+    )
     print(f"  again: {seconds(lambda: client.get(path)):.2f} s")
-    first = cut["events"][0]["id"]
-    body = {"version": cut["version"], "edit": "trim tail", "events": [first], "by": "-5", "following": "moves"}
+    first = event_list["events"][0]["id"]
+    body = {"version": event_list["version"], "edit": "trim tail", "events": [first], "by": "-5", "following": "moves"}
     preview = seconds(lambda: client.post(f"{path}/edits", json={**body, "preview": True}))
     print(f"a change at its head that moves all {count - 1} others, told: {preview * 1000:.0f} ms")
     begun = time.perf_counter()

@@ -87,7 +87,7 @@ def step_at_ease(page: Page, frame: int) -> float:
     return step(page, frame, "final")
 
 
-def told(name: str, times: Sequence[float]) -> None:
+def reported(name: str, times: Sequence[float]) -> None:
     print(f"{name:58} median {statistics.median(times):5.0f} ms, worst {max(times):5.0f} ms, of {len(times)}")
 
 
@@ -128,19 +128,19 @@ def measure(page: Page, url: str, frames: int = FRAMES, steps: int = 40) -> None
     page.wait_for_timeout(20 * frames)
     dice, part = Random(4), frames // 8
     far = [dice.randrange(frames) for _ in range(3 * steps // 2)]
-    told("a step to any frame: a picture of it", [step(page, frame, "any") for frame in far])
+    reported("a step to any frame: a picture of it", [step(page, frame, "any") for frame in far])
     far = [dice.randrange(frames) for _ in range(3 * steps // 4)]
-    told("a step to any frame: the final picture", [step(page, frame, "final") for frame in far])
+    reported("a step to any frame: the final picture", [step(page, frame, "final") for frame in far])
     for way, on in (
         ("forwards", range(3 * part, 3 * part + steps)),
         ("backwards", range(6 * part, 6 * part - steps, -1)),
     ):
-        told(f"a step of one, {way}: the final picture", [step(page, frame, "final") for frame in on])
+        reported(f"a step of one, {way}: the final picture", [step(page, frame, "final") for frame in on])
     for way, on in (
         ("forwards", range(4 * part, 4 * part + steps)),
         ("backwards", range(7 * part, 7 * part - steps, -1)),
     ):
-        told(f"five steps of one a second, {way}: the final", [step_at_ease(page, frame) for frame in on])
+        reported(f"five steps of one a second, {way}: the final", [step_at_ease(page, frame) for frame in on])
 
 
 def looked_at(url: str, show: int) -> bool:

@@ -16,7 +16,7 @@ UPLOADS = "Uploads"
 
 @dataclass(frozen=True)
 class Beat:
-    """How workers tell that they live: every so many ``seconds``; one of which nothing was heard for ``dead_after``
+    """How workers show that they are alive: every so many ``seconds``; one that has not done so for ``dead_after``
     seconds is taken for dead, and its jobs are taken up again; what fell out of the queue is looked for every
     ``sweep`` seconds. All workers of one database have to agree."""
 
@@ -46,7 +46,7 @@ class Beat:
 class Config:
     """The places one process works with. ``roots`` are the media roots by name; ``made`` takes new files; ``looking``
     is the socket of the process that looks for all web processes, empty where each looks for itself; ``beat`` is how
-    workers tell that they live."""
+    workers show that they are alive."""
 
     database: str
     data: Path

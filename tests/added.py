@@ -72,11 +72,11 @@ def check_mark(_: Path, __: Path) -> None:
 
 
 def check_edit_of_events(_: Path, __: Path) -> None:
-    cut = EventList(
+    event_list = EventList(
         PAL, (Event(1, FIRST_PICTURE, SourceKind.BLACK, 5, 10), Event(2, FIRST_PICTURE, SourceKind.BLACK, 20, 5))
     )
-    made = edited(cut, lambda _: None, TIMELINE.settings, Command(Edit("to start"), [1]))
-    assert (made.cut.event(1).record_in, made.cut.event(2).record_in) == (0, 20) and "start" in made.title
+    made = edited(event_list, lambda _: None, TIMELINE.settings, Command(Edit("to start"), [1]))
+    assert (made.event_list.event(1).record_in, made.event_list.event(2).record_in) == (0, 20) and "start" in made.title
 
 
 def check_thing_to_decide(_: Path, __: Path) -> None:

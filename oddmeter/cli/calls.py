@@ -59,7 +59,7 @@ def print_lines(values: dict[str, Any], indent: str = "") -> None:
     """Print values, one to a line, with their names lined up; of several that belong together each on a line."""
     width = max(len(key) for key in values)
     for key, value in values.items():
-        rows = value if isinstance(value, list) and any(isinstance(one, dict) for one in value) else [value]
+        rows = value if isinstance(value, list) and any(isinstance(item, dict) for item in value) else [value]
         for number, row in enumerate(rows):
             print(f"{indent}{key.replace('_', ' ') if number == 0 else '':{width}}  {said(row)}")
 
@@ -71,14 +71,14 @@ def said(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, dict):
-        return ", ".join(f"{key.replace('_', ' ')} {said(one)}" for key, one in value.items())
+        return ", ".join(f"{key.replace('_', ' ')} {said(item)}" for key, item in value.items())
     if isinstance(value, list):
         return ", ".join(map(said, value))
     return str(value)
 
 
 @contextmanager
-def told(what: str, frames: int) -> Iterator[Callable[[int], None]]:
+def reported(what: str, frames: int) -> Iterator[Callable[[int], None]]:
     """Shows on a terminal how far something is that goes through so many frames, and how long it still takes; to be
     called with the frames done. Nothing is shown where errors go elsewhere."""
     hidden, steps = not sys.stderr.isatty(), max(1, frames // 200)

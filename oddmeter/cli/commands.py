@@ -9,7 +9,18 @@ from typing import Annotated, Any
 import typer
 from pydantic import TypeAdapter
 
-from oddmeter.cli.calls import AsJson, WrongCallError, app, called, choice, print_json, print_lines, stop, text_of, told
+from oddmeter.cli.calls import (
+    AsJson,
+    WrongCallError,
+    app,
+    called,
+    choice,
+    print_json,
+    print_lines,
+    reported,
+    stop,
+    text_of,
+)
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice
@@ -23,7 +34,7 @@ from oddmeter.interchange.reports import proven
 
 
 def _words(kind: type[StrEnum]) -> str:
-    *some, last = [one.value for one in kind]
+    *some, last = [choice.value for choice in kind]
     return f"{', '.join(some)} or {last}"
 
 
@@ -112,7 +123,7 @@ def calc(
     last: Annotated[int | None, typer.Option(help="The last source frame that is used.")] = None,
     curve: Annotated[Path | None, typer.Option(help="A curve as JSON, for the intent curve.")] = None,
     times: Annotated[Path | None, typer.Option(help="The frames' own times, in timestamp format v2.")] = None,
-    at: Annotated[str | None, typer.Option(help="Timeline frames to tell the places of, such as 0,25,99.")] = None,
+    at: Annotated[str | None, typer.Option(help="Timeline frames whose places are wanted, such as 0,25,99.")] = None,
     cases: Annotated[Path | None, typer.Option(help="A JSON list of cases, each given like these options.")] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -126,18 +137,18 @@ def calc(
     wanted["--intent"] = intent or (Intent.CURVE if curve else None)
     if missing := [name for name, given in wanted.items() if given is None]:
         raise WrongCallError(f"calc needs {', '.join(missing)}; or --cases FILE.")
-    told: dict[str, Any] = {
+    given: dict[str, Any] = {
         "timeline_rate": timeline, "file_rate": file, "frames": frames, "intent": wanted["--intent"], "value": value,
         "shot_rate": shot, "read_rate": read_rate, "fields": fields, "drop_frame": drop_frame, "first": first,
         "last": last,
     }  # fmt: skip
     if curve is not None:
-        told["curve"] = _curve(curve).document()
+        given["curve"] = _curve(curve).document()
     if times is not None:
-        told["times"], told["end"] = called(lambda: clock_from_text(text_of(times)))
+        given["times"], given["end"] = called(lambda: clock_from_text(text_of(times)))
     if at is not None:
-        told["at"] = at.replace(",", " ").split()
-    answer = called(lambda: Given.model_validate(told).case().answer())
+        given["at"] = at.replace(",", " ").split()
+    answer = called(lambda: Given.model_validate(given).case().answer())
     print_json(answer) if as_json else print_lines(answer)
 
 
@@ -231,9 +242,9 @@ def conform_file(
         path, outcome.facts, planned, chosen, out, drop_frame, asked.canvas(outcome.facts), sound_rate,
         frozenset(clip.picture.cuts if clip.picture else ()),
     )  # fmt: skip
-    with told(f"Making {out.name}", plan.length) as progress:
+    with reported(f"Making {out.name}", plan.length) as progress:
         losses = render(plan, progress)
-    with told(f"Proving {out.name}", plan.length) as progress:
+    with reported(f"Proving {out.name}", plan.length) as progress:
         proof = verify(plan, progress, losses)
     plan_figures = figures(planned, drop_frame)
     if as_json:
@@ -258,8 +269,8 @@ def beats(
     from oddmeter.media.sound.beats import beats_in  # noqa: PLC0415
 
     found = called(lambda: beats_in(path, stream - 1))
-    told = {"tempo": round(found.tempo, 3), "beats": list(found.beats)}
-    print_json(told) if as_json else print_lines(told)
+    answer = {"tempo": round(found.tempo, 3), "beats": list(found.beats)}
+    print_json(answer) if as_json else print_lines(answer)
 
 
 @app.command()
@@ -276,10 +287,10 @@ def moments(
         stop(f"{path.name}: {facts.fault}", 2)
     found = called(lambda: moments_in(path, facts))
     if as_json:
-        print_json([{"frame": one.frame, "kind": one.kind.value} for one in found])
+        print_json([{"frame": moment.frame, "kind": moment.kind.value} for moment in found])
     else:
-        for one in found:
-            print(f"{one.frame:>8}  {one.kind.value}")
+        for moment in found:
+            print(f"{moment.frame:>8}  {moment.kind.value}")
 
 
 @app.command()

@@ -1,4 +1,4 @@
-"""The command for cuts: lists read, written in another format, and held against each other."""
+"""The command for cuts: lists read, written in another format, and compared."""
 
 import sys
 from pathlib import Path
@@ -14,8 +14,8 @@ from oddmeter.interchange.cuts import comparison_document, cut_document, pull_do
 from oddmeter.interchange.formats import FORMATS, READ, endings_text, rates_of, read_cut, write_cut
 
 
-@app.command()
-def cut(
+@app.command("cut")
+def read_list(
     path: Annotated[Path, typer.Argument(help=f"A list: {endings_text(READ)}.")],
     rate: Annotated[str | None, typer.Option(help="The list's rate; an edit decision list does not say it.")] = None,
     drop_frame: Annotated[bool, typer.Option("--drop-frame", help="It is counted in drop-frame.")] = False,
@@ -82,11 +82,11 @@ def _write(found: ListedTimeline, to: Path, handles: int) -> None:
 def _print_events(found: ListedTimeline) -> None:
     drop = ", drop-frame" if found.drop_frame else ""
     print(f"{found.name}: {found.rate}{drop}, from {found.timecode(0)}, {found.length} frames")
-    for one in found.events:
-        way = "-" if one.reverse else ""
+    for event in found.events:
+        way = "-" if event.reverse else ""
         print(
-            f"{one.track:>3} {found.timecode(one.record_in)} {one.length:>6}  {way}{float(one.speed * 100):8.3f} %  "
-            f"{one.name or one.reel or one.kind.value}"
+            f"{event.track:>3} {found.timecode(event.record_in)} {event.length:>6}  "
+            f"{way}{float(event.speed * 100):8.3f} %  {event.name or event.reel or event.kind.value}"
         )
     for note in found.notes:
         print(note)

@@ -61,7 +61,7 @@ def passage(clips: Mapping[str, int]) -> EventList:
 
 def broadcast(the_film: EventList, rate: Rate) -> EventList:
     """The film at the rate of its broadcast version; the theme, which is sound alone, is counted in that, too."""
-    there = rerated(the_film, rate, lambda event: None).cut
+    there = rerated(the_film, rate, lambda event: None).event_list
     (theme,) = (event for event in there.events if event.track == _MUSIC)
     return there.with_events([replace(theme, source_in=SourceFrame(theme.source_in * rate.value / FILM.value))])
 
@@ -76,7 +76,7 @@ def write_older(root: Path) -> Path:
 
 def _older() -> ListedTimeline:
     """A first version: no passage yet, the harbour before the bell, a talk that ran longer."""
-    told = (
+    cuts = (
         ("FD1_A01_interview", "09:58:10:00", 10, 140, Fraction(1), None),
         ("HB_boat_59", "14:00:00:00", 30, 75, Fraction(1), None),
         ("FD1_B01_bell_swing_100", "10:21:30:00", 15, 150, Fraction(1, 4), Transition("dissolve", 12)),
@@ -84,7 +84,7 @@ def _older() -> ListedTimeline:
         ("HB_quay_29", "14:22:00:00", 20, 100, Fraction(1), Transition("dissolve", 10)),
     )
     at, events = 0, []
-    for name, timecode, into, length, speed, transition in told:
+    for name, timecode, into, length, speed, transition in cuts:
         hours, minutes, seconds, _ = map(int, timecode.split(":"))
         source = (hours * 3600 + minutes * 60 + seconds) * 25 + into
         events.append(

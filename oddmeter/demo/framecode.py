@@ -1,4 +1,4 @@
-"""The frame-number code: 24 black or white cells in the lower left corner that tell a frame's number.
+"""The frame-number code: 24 black or white cells in the lower left corner that encode a frame's number.
 
 Two rows of twelve cells: one white and one black for the threshold, sixteen bits of number, six of check
 sum. Cells are sized by the picture's height, so the code survives scaling and ordinary compression.

@@ -94,8 +94,8 @@ def _cut(database: Database, show_id: int) -> None:
         by_name = {timeline.settings.name: timeline for timeline in shows.show(connection, show_id).timelines}
         the_film, for_air = by_name["The film"], by_name["Broadcast"]
         passage_id = shows.add_timeline(connection, show_id, replace(the_film.settings, name=PASSAGE, start=0))
-        cut = film(names, passage_id)
+        event_list = film(names, passage_id)
         events.write(connection, passage_id, EventList(the_film.settings.rate), passage(names))
-        events.write(connection, the_film.id, EventList(the_film.settings.rate), cut)
+        events.write(connection, the_film.id, EventList(the_film.settings.rate), event_list)
         air_rate = for_air.settings.rate
-        events.write(connection, for_air.id, EventList(air_rate), broadcast(cut, air_rate))
+        events.write(connection, for_air.id, EventList(air_rate), broadcast(event_list, air_rate))

@@ -53,7 +53,7 @@ TAKES: tuple[Take, ...] = (
     _take(FOUNDRY, "FD1_A02_mould_50.mov", scenes.sparks, "50", 300, "10:02:00:00", 2),
     _take(FOUNDRY, "FD1_B01_bell_swing_100.mov", scenes.bell, "100", 500, "10:21:30:00"),
     _take(FOUNDRY, "FD1_B02_sparks_119.mov", scenes.sparks, "119.88", 480, "10:40:12:00"),
-    # Shot at 150, told to play at 25; only the camera report says so.
+    # Shot at 150, set to play at 25; only the camera report says so.
     _take(FOUNDRY, "FD1_C01_pour_fast.mov", scenes.pour, "150", 600, "11:05:00:00", header="25"),
     _take(HARBOUR, "HB_boat_59.mp4", scenes.boat, "59.94", 300, "14:00:00:00", 2),
     _take(HARBOUR, "HB_gulls_30.mp4", scenes.gulls, "30", 240, "14:10:00:00", 1),
@@ -71,10 +71,10 @@ def _slow_stretch(number: int) -> Fraction:
 
 
 TRAPS: tuple[Take, ...] = (
-    # Shot at 240, told to play at 25; the header carries the camera's own speed.
+    # Shot at 240, set to play at 25; the header carries the camera's own speed.
     _take(FOUNDRY_TWO, "FD2_A01_sparks_fast.mov", scenes.sparks, "240", 240, "09:30:00:00", header="25",
           metadata=(("capture_frame_rate", "240"),)),
-    # Shot at 800, told to play at 24; the name and the camera report say so.
+    # Shot at 800, set to play at 24; the name and the camera report say so.
     _take(FOUNDRY_TWO, "FD2_A02_drop_800fps.mov", scenes.pour, "800", 200, "09:41:00:00", header="24"),
     # The name says 150, the camera report says 100; the report is right.
     _take(FOUNDRY_TWO, "FD2_A03_ladle_150fps.mov", scenes.bell, "100", 200, "09:55:00:00", header="25"),

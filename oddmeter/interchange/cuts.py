@@ -13,16 +13,16 @@ from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 
 
-def cut_document(cut: ListedTimeline) -> dict[str, Any]:
+def cut_document(event_list: ListedTimeline) -> dict[str, Any]:
     """The cut as plain JSON; fractions as ``"a/b"``."""
     return {
-        "name": cut.name,
-        "rate": cut.rate.exact,
-        "drop_frame": cut.drop_frame,
-        "start": cut.timecode(0),
-        "events": [event_document(event) for event in cut.events],
-        "markers": [{"at": one.at, "name": one.name, "colour": one.colour} for one in cut.markers],
-        "notes": [str(note) for note in cut.notes],
+        "name": event_list.name,
+        "rate": event_list.rate.exact,
+        "drop_frame": event_list.drop_frame,
+        "start": event_list.timecode(0),
+        "events": [event_document(event) for event in event_list.events],
+        "markers": [{"at": marker.at, "name": marker.name, "colour": marker.colour} for marker in event_list.markers],
+        "notes": [str(note) for note in event_list.notes],
     }
 
 
@@ -50,8 +50,8 @@ def event_document(event: ListedEvent) -> dict[str, Any]:
 def comparison_document(old: ListedTimeline, new: ListedTimeline) -> dict[str, list[dict[str, Any]]]:
     """What became of the events between two versions of a cut: for each fate the events with their places."""
     out: dict[str, list[dict[str, Any]]] = {fate.value: [] for fate in ChangeKind}
-    for one in compared(old, new):
-        out[one.fate].append(_compared_document(one))
+    for change in compared(old, new):
+        out[change.fate].append(_compared_document(change))
     return out
 
 
@@ -60,13 +60,13 @@ def pull_table(found: tuple[Pull, ...]) -> str:
     text = io.StringIO()
     rows = csv.DictWriter(text, list(_pull_row(_NO_PULL)), lineterminator="\r\n")
     rows.writeheader()
-    rows.writerows(_pull_row(one) for one in found)
+    rows.writerows(_pull_row(pull) for pull in found)
     return text.getvalue()
 
 
 def pull_documents(found: tuple[Pull, ...]) -> list[dict[str, Any]]:
     """A pull list as plain JSON."""
-    return [_pull_row(one) for one in found]
+    return [_pull_row(pull) for pull in found]
 
 
 _NO_PULL = Pull("", "", "", Label(Fraction(0), Rate.of(25)), Label(Fraction(1), Rate.of(25)), 0)

@@ -70,8 +70,8 @@ def as_html(sheet: EventSheet) -> str:
     columns, count = "<col>" * len(_SHARES), len(sheet.rows)
     body = f"<table>{columns}<thead><tr>{heads}</tr></thead><tbody>{lines}</tbody></table>"
     events = f"{count} event{'' if count == 1 else 's'}"
-    told = (f"Events of {sheet.timeline}: {events}", *([f"As one file: {sheet.whole}"] if sheet.whole else []))
-    return page(f"{sheet.show}: events", sheet.show, told, body, _SHARES)
+    above = (f"Events of {sheet.timeline}: {events}", *([f"As one file: {sheet.whole}"] if sheet.whole else []))
+    return page(f"{sheet.show}: events", sheet.show, above, body, _SHARES)
 
 
 _HEADS = ("No.", "Event", "On the timeline", "Frames", "Source", "Speed", "Rhythm", "Notes", "File and proof")

@@ -23,7 +23,7 @@ from oddmeter.core.numbers.timecode import can_drop, duration_text
 class Given(BaseModel):
     """What is asked: rates as people type them, frames as a count, value as number, fraction or per cent; ``first`` and
     ``last`` the frames between in and out, both included; ``times`` of the frames in seconds, and the ``end``; ``at``
-    timeline frames whose places are told."""
+    timeline frames whose places are wanted."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -123,8 +123,8 @@ def figures(planned: Conform, drop_frame: bool = False) -> dict[str, Any]:
         out["hiccup_every"] = fraction_text(hiccup)
     if planned.treatment.curve is not None:
         out["scaled"] = [
-            {"from_point": one.from_point, "to_point": one.to_point, "by": fraction_text(one.by)}
-            for one in planned.scaled
+            {"from_point": change.from_point, "to_point": change.to_point, "by": fraction_text(change.by)}
+            for change in planned.scaled
         ]
     return out
 
@@ -135,12 +135,12 @@ def positions(planned: Conform, at: Sequence[int]) -> dict[str, Any]:
     if not at:
         return {}
     frame_map, first = planned.frame_map, planned.span[0] * planned.units_per_frame
-    told = [(frame, frame_map.position(frame), frame_map.pick(frame)) for frame in at]
+    places = [(frame, frame_map.position(frame), frame_map.pick(frame)) for frame in at]
     return {
         "seconds": fraction_text(frame_map.seconds(planned.timeline_rate.value)),
         "positions": [
             {"timeline_frame": frame, "source_position": fraction_text(first + place), "pick": int(first) + pick}
-            for frame, place, pick in told
+            for frame, place, pick in places
         ],
     }
 

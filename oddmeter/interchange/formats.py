@@ -29,9 +29,9 @@ Write = Callable[[ListedTimeline, int], Written]
 @dataclass(frozen=True)
 class ListFormat:
     """A format: the ending of its files, what it is called, what reads and writes it. ``begins`` is how its text can be
-    told without a name. ``rates`` finds at which rate a text was counted, of a format that does not say it itself.
-    ``of_made`` where it can list made files in place of sources, ``in_chains`` where it cannot hold a speed that
-    changes and can tell it as events of one speed each."""
+    determined without a name. ``rates`` finds at which rate a text was counted, of a format that does not say it
+    itself. ``of_made`` where it can list made files in place of sources, ``in_chains`` where it cannot hold a speed
+    that changes and can write it as events of one speed each."""
 
     ending: str
     name: str
@@ -49,30 +49,34 @@ def _read_otio(text: str, rate: Rate | None, drop_frame: bool, name: str) -> Lis
     return read_otio(text, rate, drop_frame, name)
 
 
-def _write_otio(cut: ListedTimeline, _: int) -> Written:
+def _write_otio(event_list: ListedTimeline, _: int) -> Written:
     from oddmeter.interchange.otio.writing import write_otio  # noqa: PLC0415  (its library takes long to load)
 
-    return Written(write_otio(cut), ())
+    return Written(write_otio(event_list), ())
+
+
+def _write_pulls(event_list: ListedTimeline, handles: int) -> Written:
+    return Written(pull_table(pulls(event_list, handles)), ())
 
 
 FORMATS: tuple[ListFormat, ...] = (
     ListFormat(
-        ".edl", "EDL (CMX 3600)", lambda cut, _: write_edl(cut), read_edl,
+        ".edl", "EDL (CMX 3600)", lambda event_list, _: write_edl(event_list), read_edl,
         rates=lambda text: rate_evidence(lines_of(text)), of_made=True, in_chains=True,
     ),
     ListFormat(".otio", "OpenTimelineIO", _write_otio, _read_otio, begins="{", of_made=True),
-    ListFormat(".csv", "pull list (CSV)", lambda cut, handles: Written(pull_table(pulls(cut, handles)), ())),
+    ListFormat(".csv", "pull list (CSV)", _write_pulls),
 )  # fmt: skip
 """Every format; the first that reads is taken for text that says nothing else."""
 
-READ = tuple(one for one in FORMATS if one.read is not None)
+READ = tuple(known for known in FORMATS if known.read is not None)
 
 
 def format_of(file_name: str, text: str) -> ListFormat:
     """The format that a list is in: by its ending, or by how it begins."""
     ending = PurePath(file_name).suffix.lower()
-    by_ending = next((one for one in READ if one.ending == ending), None)
-    by_text = next((one for one in READ if one.begins and text.lstrip().startswith(one.begins)), None)
+    by_ending = next((known for known in READ if known.ending == ending), None)
+    by_text = next((known for known in READ if known.begins and text.lstrip().startswith(known.begins)), None)
     return by_text or by_ending or READ[0]
 
 
@@ -93,16 +97,16 @@ def rates_of(data: bytes, file_name: str) -> RateEvidence | None:
     return None if rates is None else rates(text)
 
 
-def write_cut(cut: ListedTimeline, file_name: str, handles: int = 0) -> Written:
+def write_cut(event_list: ListedTimeline, file_name: str, handles: int = 0) -> Written:
     """The cut in the format that a file name ends with; raises ``RuleError`` where that is none."""
     ending = PurePath(file_name).suffix.lower()
-    for one in FORMATS:
-        if one.ending == ending:
-            return one.write(cut, handles)
+    for known in FORMATS:
+        if known.ending == ending:
+            return known.write(event_list, handles)
     raise RuleError(f"“{file_name}” has to end in {endings_text(FORMATS)}.", "list")
 
 
 def endings_text(formats: tuple[ListFormat, ...]) -> str:
     """``.edl (EDL), .otio (OpenTimelineIO) or .csv (pull list)``: the endings, for a sentence."""
-    *some, last = [f"{one.ending} for {one.name}" for one in formats]
+    *some, last = [f"{known.ending} for {known.name}" for known in formats]
     return f"{', '.join(some)} or {last}" if some else last

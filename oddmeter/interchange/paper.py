@@ -25,10 +25,10 @@ tfoot td { font-weight: 600; border-bottom: 0 } small { color: #5b564c; font-siz
 def page(title: str, heading: str, lines: Sequence[str], body: str, shares: Sequence[int]) -> str:
     """A page with a heading, lines of text under it, and a body of tables whose columns have these shares of the width,
     in per cent."""
-    told = "".join(f"<p>{escape(line)}</p>" for line in lines)
+    paragraphs = "".join(f"<p>{escape(line)}</p>" for line in lines)
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'
-        f"<style>{_style(shares)}</style></head><body><header><h1>{escape(heading)}</h1>{told}</header>{body}</body></html>"
+        f"<style>{_style(shares)}</style></head><body><header><h1>{escape(heading)}</h1>{paragraphs}</header>{body}</body></html>"
     )
 
 

@@ -50,7 +50,7 @@ def inspected(
         "field_order": order if interlaced else None,
         "timecode": facts.timecode,
         "sound": _sound(facts.sounds[0]) if facts.sounds else None,
-        "sounds": [_sound(one) | {"name": one.name} for one in facts.sounds],
+        "sounds": [_sound(sound) | {"name": sound.name} for sound in facts.sounds],
         "trouble": _trouble(facts, picture),
         "shot_rate": _shot_rate(verdicts),
         "pulldown": [
@@ -88,11 +88,11 @@ def _clock(facts: Facts) -> dict[str, Any] | None:
         "words": facts.uneven.words,
         "nominal_rate": facts.uneven.nominal.exact if facts.uneven.nominal else None,
         "seconds": fraction_text(facts.clock.end),
-        "jitter": fraction_text(max(one.jitter for one in facts.uneven.stretches)),
+        "jitter": fraction_text(max(stretch.jitter for stretch in facts.uneven.stretches)),
         "stretches": [
-            {"first_frame": one.first, "last_frame": one.last, "rate": fraction_text(one.rate),
-             "jitter": fraction_text(one.jitter)}
-            for one in facts.uneven.stretches
+            {"first_frame": stretch.first, "last_frame": stretch.last, "rate": fraction_text(stretch.rate),
+             "jitter": fraction_text(stretch.jitter)}
+            for stretch in facts.uneven.stretches
         ],
         "twice": list(facts.uneven.twice),
         "missing": list(facts.uneven.missing),

@@ -44,7 +44,7 @@ _PR_SET_NAME = 15
 
 @dataclass
 class _Part:
-    """One process of ours, which runs from then on: what to call it, what ``oddmeter`` is told in it, and what it
+    """One process of ours, which runs from then on: what to call it, the arguments of ``oddmeter`` in it, and what it
     inherits."""
 
     name: str
@@ -58,8 +58,10 @@ class _Part:
 
     def begin(self) -> None:
         """Start it, or start it again."""
-        told = (self.arguments, self.environment, self.umask)
-        self.process = multiprocessing.get_context("forkserver").Process(target=_told, args=told, name=self.name)
+        passed = (self.arguments, self.environment, self.umask)
+        self.process = multiprocessing.get_context("forkserver").Process(
+            target=_run_oddmeter, args=passed, name=self.name
+        )
         self.process.start()
 
     @property
@@ -83,7 +85,7 @@ def _get_ready() -> None:
     signal.signal(signal.SIGINT, before)
 
 
-def _told(arguments: list[str], environment: dict[str, str], umask: int) -> None:
+def _run_oddmeter(arguments: list[str], environment: dict[str, str], umask: int) -> None:
     """In a forked process: what ``oddmeter`` does with these arguments, in a session of its own, as long as the one
     that asked for it lives."""
     os.setsid()
@@ -144,7 +146,7 @@ def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int
 
 
 def _parts(port: int, web: int, looking: str) -> Iterator[tuple[str, list[str]]]:
-    """The processes to start, each a name and what ``oddmeter`` is told."""
+    """The processes to start, each a name and the arguments of ``oddmeter``."""
     yield "worker", ["worker"]
     if web == 1:
         yield "web application", ["serve", "--port", str(port), "--shared"]

@@ -154,7 +154,7 @@ class Maker:
         return [(unit, share / whole) for unit, share in kept]
 
     def _built(self, weights: Weights, first: VideoFrame, second: VideoFrame) -> "Built":
-        """The picture that Flow builds, with what the pictures on either side of both tell, where all come at even
+        """The picture that Flow builds, with what the pictures on either side of both show, where all come at even
         times."""
         from oddmeter.media.inbetweens import cells, flow  # noqa: PLC0415 (half a second, which few processes need)
 

@@ -52,8 +52,8 @@ class TimelinePlan(FilePlan):
     music: Mapping[tuple[str, str], Music] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        if len({one.facts.transfer for one in self.seen}) > 1:
-            odd = next(one for one in self.seen if one.facts.transfer)
+        if len({clip.facts.transfer for clip in self.seen}) > 1:
+            odd = next(clip for clip in self.seen if clip.facts.transfer)
             raise RuleError(
                 f"{odd.path.name} is {odd.facts.transfer} and other clips are not: one file cannot contain both.",
                 "colour",
@@ -62,7 +62,7 @@ class TimelinePlan(FilePlan):
     @property
     def seen(self) -> list[Footage]:
         """Its clips that have pictures."""
-        return [one for one in self.footage.values() if one.facts.frames]
+        return [clip for clip in self.footage.values() if clip.facts.frames]
 
     @property
     def rate(self) -> Rate:
@@ -100,22 +100,22 @@ class TimelinePlan(FilePlan):
     @property
     def sources(self) -> tuple[SourceFile, ...]:
         """Its clips' files, and the music."""
-        clips = [SourceFile(one.path, one.facts.identity) for one in self.footage.values()]
-        return *clips, *(SourceFile(one.path, one.known, "music") for one in self.music.values())
+        clips = [SourceFile(clip.path, clip.facts.identity) for clip in self.footage.values()]
+        return *clips, *(SourceFile(piece.path, piece.known, "music") for piece in self.music.values())
 
     @cached_property
     def mastering(self) -> Mastering:
         """That of its clips, where all have the same and one of high dynamic range."""
-        if not any(one.facts.transfer for one in self.seen):
+        if not any(clip.facts.transfer for clip in self.seen):
             return Mastering()
-        told = {mastering_in(one.path) for one in self.seen}
-        return told.pop() if len(told) == 1 else Mastering()
+        common = {mastering_in(clip.path) for clip in self.seen}
+        return common.pop() if len(common) == 1 else Mastering()
 
     @contextmanager
     def pictures(self, pixel_format: str = "", *, ahead: bool = False, proving: bool = False) -> Iterator[Pictures]:
         """Put together from its clips' makers."""
         if not pixel_format:
-            stored = [one.facts.pixel_format for one in self.seen]
+            stored = [clip.facts.pixel_format for clip in self.seen]
             encoding, canvas = ENCODINGS[self.setting], self.canvas
             pixel_format = encoding.pixel_format_for_all(stored, canvas.width, canvas.height)
         with closing(_Made(self, pixel_format, ahead=ahead, proving=proving)) as made:
@@ -126,7 +126,7 @@ class TimelinePlan(FilePlan):
         moments = self.moments(number)
         parts = [part for moment in moments for part in moment]
         return FrameShown(
-            tuple(tuple(self._told(part) for part in moment) for moment in moments),
+            tuple(tuple(self._key_of(part) for part in moment) for moment in moments),
             frozenset((part.clip_id, part.weights.first) for part in parts if part.clip_id is not None),
             any(part.between.along_motion and not part.weights.is_alone for part in parts),
         )
@@ -134,7 +134,7 @@ class TimelinePlan(FilePlan):
     @property
     def builds(self) -> bool:
         """True where any event is built along motion."""
-        return any(one.conformed.treatment.between.along_motion for one in self.render_range.planned.values())
+        return any(planned.conformed.treatment.between.along_motion for planned in self.render_range.planned.values())
 
     @property
     def only_picks(self) -> bool:
@@ -149,7 +149,7 @@ class TimelinePlan(FilePlan):
     def _looked_up(self) -> Callable[[int], tuple[tuple[Seen, ...], ...]]:
         return lru_cache(maxsize=64)(self.render_range.moments)
 
-    def _told(self, seen: Seen) -> object:
+    def _key_of(self, seen: Seen) -> object:
         window = self.window_of(seen)
         treatment = window.conformed.treatment if window is not None else None
         how = (treatment.framing, treatment.fields) if treatment is not None else ()

@@ -195,8 +195,8 @@ def _codec_options(
     options = {key: value for key, value in encoding.options_for(pixel_format).items() if key != "movflags"}
     if encoding.codec == "libx264":
         order = {FieldOrder.LOWER: "bff=1", FieldOrder.UPPER: "tff=1", None: ""}[field_order]
-        told = ":".join(filter(None, (options.pop("x264-params", ""), order, mastering.x264())))
-        options |= {"x264-params": told} if told else {}
+        parameters = ":".join(filter(None, (options.pop("x264-params", ""), order, mastering.x264())))
+        options |= {"x264-params": parameters} if parameters else {}
     if field_order is None:
         return options
     return options | {"field_order": "bb" if field_order is FieldOrder.LOWER else "tt"}

@@ -60,20 +60,22 @@ class _Mixing:
         """The sounds of a timeline between two of its seconds."""
         begins, length = round(first * self.rate), round(stop * self.rate) - round(first * self.rate)
         laid = [
-            replace(one, at=one.at - begins) for one in (*self._sounds(timeline_id), *self._music(timeline_id))
-            if one.at < begins + length and one.stop > begins
+            replace(sound, at=sound.at - begins) for sound in (*self._sounds(timeline_id), *self._music(timeline_id))
+            if sound.at < begins + length and sound.stop > begins
         ]  # fmt: skip
-        most = max((one.track.layout[1] for one in laid), default=_FEWEST)
+        most = max((sound.track.layout[1] for sound in laid), default=_FEWEST)
         return Mix(tuple(laid), self.rate, length, min(_MOST, max(_FEWEST, most)))
 
     def _sounds(self, timeline_id: int) -> Iterator[Laid]:
         """Every sound event where it is heard; in a dissolve what goes out is heard on under what comes in."""
-        cut = self.render_range.cuts[timeline_id]
+        event_list = self.render_range.cuts[timeline_id]
         for event, window in self.render_range.uses(TrackKind.SOUND, timeline_id):
-            after = cut.after(event)
+            after = event_list.after(event)
             falls = after.dissolves_over if after is not None else 0
             longer = self.render_range.window(timeline_id, replace(event, length=event.length + falls))
-            at, rises, low = (self._samples(frames, cut) for frames in (event.record_in, event.dissolves_over, falls))
+            at, rises, low = (
+                self._samples(frames, event_list) for frames in (event.record_in, event.dissolves_over, falls)
+            )
             for track in self._tracks(event, longer or window):
                 yield Laid(track, at, rises, low)
 
@@ -87,12 +89,12 @@ class _Mixing:
 
     def _tracks(self, event: Event, window: Window) -> tuple[SoundTrack, ...]:
         if event.timeline_id is not None:
-            cut = self.render_range.cuts[event.timeline_id]
-            used = (place / cut.rate.value for place in window.used)
+            event_list = self.render_range.cuts[event.timeline_id]
+            used = (place / event_list.rate.value for place in window.used)
             first, stop = floor(next(used)) - _AROUND, ceil(next(used)) + _AROUND
-            first, stop = max(0, first), min(stop, ceil(cut.length / cut.rate.value))
+            first, stop = max(0, first), min(stop, ceil(event_list.length / event_list.rate.value))
             inner = self.of(event.timeline_id, Fraction(first), Fraction(max(first, stop)))
-            whole = Sound(self.rate, inner.channels, cut.length / cut.rate.value)
+            whole = Sound(self.rate, inner.channels, event_list.length / event_list.rate.value)
             plans = sounds_of(Path(), (whole,), window.as_conform, self.rate)
             return tuple(NestedSound(inner, first * self.rate, plan) for plan in plans if inner.laid)
         footage = self.footage.get(event.clip_id) if event.clip_id is not None else None
@@ -100,5 +102,5 @@ class _Mixing:
             return ()
         return sounds_of(footage.path, footage.facts.sounds, window.as_conform, self.rate)
 
-    def _samples(self, frames: int, cut: EventList) -> int:
-        return round(frames / cut.rate.value * self.rate)
+    def _samples(self, frames: int, event_list: EventList) -> int:
+        return round(frames / event_list.rate.value * self.rate)

@@ -77,10 +77,10 @@ def content_key(path: Path) -> str:
     """What a file, or the first of a sequence's files, is: its place, size and time of last change."""
     files = sequence(path).files if "#" in path.name else (path,)
     try:
-        told = [(str(file), file.stat().st_size, file.stat().st_mtime_ns) for file in (files[0], files[-1])]
+        listed = [(str(file), file.stat().st_size, file.stat().st_mtime_ns) for file in (files[0], files[-1])]
     except (OSError, IndexError) as error:
         raise RuleError(f"{path.name} has been moved or deleted.", "media") from error
-    return _hashed(repr((told, len(files))))
+    return _hashed(repr((listed, len(files))))
 
 
 @dataclass
@@ -169,8 +169,8 @@ class Viewing:
             return []
 
         def found() -> bytes:
-            told = [[one.frame, one.kind.value] for one in moments_in(subject.path, subject.facts)]
-            return json.dumps(told).encode()
+            listed = [[moment.frame, moment.kind.value] for moment in moments_in(subject.path, subject.facts)]
+            return json.dumps(listed).encode()
 
         return [Moment(frame, MomentKind(kind)) for frame, kind in json.loads(self._kept(key, found))]
 

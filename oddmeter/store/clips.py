@@ -203,11 +203,12 @@ def _put_down(connection: Connection, show_id: int, name: str, root: str, folder
     )
     if len(paths) > _MANY:
         connection.execute("ANALYZE clip, clip_facts, treatment, picture")
-    for proxy, original in pairs(paths).items():
+    if paired := pairs(paths):
         connection.execute(
-            "UPDATE clip SET proxy_of = (SELECT id FROM clip WHERE delivery_id = %s AND path = %s)"
-            " WHERE delivery_id = %s AND path = %s",
-            (delivery, original, delivery, proxy),
+            "UPDATE clip SET proxy_of = original.id FROM unnest(%s::text[], %s::text[]) AS paired (proxy, original)"
+            " JOIN clip AS original ON original.delivery_id = %s AND original.path = paired.original"
+            " WHERE clip.delivery_id = %s AND clip.path = paired.proxy",
+            (list(paired), list(paired.values()), delivery, delivery),
         )
     return delivery
 

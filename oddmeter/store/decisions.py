@@ -61,21 +61,28 @@ def decide_clips(connection: Connection, decided: Mapping[int, Decisions]) -> No
     )
 
 
-def decide_uses(connection: Connection, clip_id: int, was: Sequence[Use], now: Sequence[Use]) -> None:
-    """Write what is decided for single uses of a clip: new ones are put down, changed ones keep their identity."""
-    kept = {use.id for use in now if use.id is not None}
-    gone = [use.id for use in was if use.id not in kept]
+def decide_uses(connection: Connection, clips: Iterable[tuple[int, Sequence[Use], Sequence[Use]]]) -> None:
+    """Write what is decided for single uses of clips, each with its id and its uses before and now: new ones are put
+    down, changed ones keep their identity."""
+    gone: list[int | None] = []
+    new: list[tuple[int, Use]] = []
+    changed: dict[int, Decisions] = {}
+    for clip_id, was, now in clips:
+        before = {use.id: use.decisions for use in was}
+        gone += before.keys() - {use.id for use in now}
+        new += [(clip_id, use) for use in now if use.id is None]
+        changed |= {use.id: use.decisions for use in now if use.id and before.get(use.id) != use.decisions}
     connection.execute("DELETE FROM clip_use WHERE id = ANY(%s)", (gone,))
-    before = {use.id: use.decisions for use in was}
-    for use in now:
-        document = Jsonb(use.decisions.texts())
-        if use.id is None:
-            connection.execute(
-                "INSERT INTO clip_use (clip_id, timeline_id, decisions) VALUES (%s, %s, %s)",
-                (clip_id, use.timeline_id, document),
-            )
-        elif before.get(use.id) != use.decisions:
-            connection.execute("UPDATE clip_use SET decisions = %s WHERE id = %s", (document, use.id))
+    connection.execute(
+        "INSERT INTO clip_use (clip_id, timeline_id, decisions)"
+        " SELECT * FROM unnest(%s::bigint[], %s::bigint[], %s::jsonb[])",
+        ([clip for clip, _ in new], [use.timeline_id for _, use in new], _documents(use.decisions for _, use in new)),
+    )
+    connection.execute(
+        "UPDATE clip_use SET decisions = new.decisions"
+        " FROM unnest(%s::bigint[], %s::jsonb[]) AS new (id, decisions) WHERE clip_use.id = new.id",
+        (list(changed), _documents(changed.values())),
+    )
 
 
 def write(connection: Connection, show_id: int, pairs: Iterable[tuple[Clip, Clip]]) -> None:
@@ -86,9 +93,8 @@ def write(connection: Connection, show_id: int, pairs: Iterable[tuple[Clip, Clip
         decide_clips(connection, own)
     if recipes := {clip_id: now.recipe_id for clip_id, was, now in both if now.recipe_id != was.recipe_id}:
         put_recipes(connection, recipes)
-    for clip_id, was, now in both:
-        if was.uses != now.uses:
-            decide_uses(connection, clip_id, was.uses, now.uses)
+    if uses := [(clip_id, was.uses, now.uses) for clip_id, was, now in both if was.uses != now.uses]:
+        decide_uses(connection, uses)
     for note in {now.note for _, was, now in both if now.note != was.note}:
         write_note(connection, [clip_id for clip_id, was, now in both if now.note == note != was.note], note)
     for tag in {tag for _, was, now in both for tag in now.tags - was.tags}:
@@ -212,7 +218,7 @@ def write_note(connection: Connection, ids: Collection[int], note: str) -> None:
     connection.execute("UPDATE treatment SET note = %s WHERE id = ANY(%s)", (note, list(ids)))
 
 
-def _documents(decided: Collection[Decisions]) -> list[Jsonb]:
+def _documents(decided: Iterable[Decisions]) -> list[Jsonb]:
     return [Jsonb(decisions.texts()) for decisions in decided]
 
 
@@ -227,7 +233,7 @@ def kept_beats(connection: Connection, show_id: int, music: Music) -> MusicBeats
             "SELECT strokes FROM music WHERE show_id = %s AND root = %s AND path = %s",
             (show_id, music.root, music.path),
         ).fetchone()
-    return None if row is None else tuple(Fraction(one, _PARTS_A_SECOND) for one in row["strokes"])
+    return None if row is None else tuple(Fraction(beat, _PARTS_A_SECOND) for beat in row["strokes"])
 
 
 def keep_beats(connection: Connection, show_id: int, music: Music, beats: MusicBeats) -> None:
@@ -235,7 +241,7 @@ def keep_beats(connection: Connection, show_id: int, music: Music, beats: MusicB
     connection.execute(
         "INSERT INTO music (show_id, root, path, strokes) VALUES (%s, %s, %s, %s)"
         " ON CONFLICT (show_id, root, path) DO UPDATE SET strokes = excluded.strokes",
-        (show_id, music.root, music.path, [round(one * _PARTS_A_SECOND) for one in beats]),
+        (show_id, music.root, music.path, [round(beat * _PARTS_A_SECOND) for beat in beats]),
     )
 
 

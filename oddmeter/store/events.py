@@ -145,13 +145,13 @@ def _move(connection: Connection, timeline_id: int, moved: list[Event]) -> None:
         )
 
 
-def _mark(connection: Connection, timeline_id: int, cut: EventList) -> None:
+def _mark(connection: Connection, timeline_id: int, event_list: EventList) -> None:
     """All markers anew: there are few."""
     connection.execute("DELETE FROM timeline_marker WHERE timeline_id = %s", (timeline_id,))
     with connection.cursor() as cursor:
         cursor.executemany(
             "INSERT INTO timeline_marker (timeline_id, frame, name, colour) VALUES (%s, %s, %s, %s)",
-            [(timeline_id, one.at, one.name[:400], one.colour[:60]) for one in cut.markers],
+            [(timeline_id, marker.at, marker.name[:400], marker.colour[:60]) for marker in event_list.markers],
         )
 
 

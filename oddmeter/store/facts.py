@@ -47,7 +47,7 @@ def keep_facts(connection: Connection, clip_id: int, facts: Facts) -> None:
             "scan": facts.scan.value,
             "field_order": facts.field_order,
             "timecode": facts.timecode,
-            "sounds": Jsonb([_sound_document(one) for one in facts.sounds]),
+            "sounds": Jsonb([_sound_document(sound) for sound in facts.sounds]),
             "codec": facts.codec,
             "fault": facts.fault,
             "remarks": list(facts.remarks),
@@ -134,7 +134,7 @@ def facts_from(row: dict[str, Any]) -> Facts:
         scan=Scan(row["scan"]),
         field_order=FieldOrder(row["field_order"]) if row["field_order"] else None,
         timecode=row["timecode"],
-        sounds=tuple(_sound_from(one) for one in row["sounds"]),
+        sounds=tuple(_sound_from(sound) for sound in row["sounds"]),
         codec=row["codec"],
         fault=row["fault"],
         remarks=tuple(row["remarks"]),
@@ -159,35 +159,41 @@ def facts_from(row: dict[str, Any]) -> Facts:
 
 def _sound_document(sound: Sound) -> dict[str, Any]:
     times = sound.times
-    told = {
+    stated = {
         "zero": fraction_text(times.zero) if times.zero is not None else None,
         "runs": [[fraction_text(run.begins), fraction_text(run.ends)] for run in times.runs],
         "rate": fraction_text(times.rate) if times.rate is not None else None,
         "moved": [fraction_text(seconds) for seconds in times.moved],
     }
-    return asdict(sound) | {"seconds": fraction_text(sound.seconds), "times": told}
+    return asdict(sound) | {"seconds": fraction_text(sound.seconds), "times": stated}
 
 
 def _sound_from(document: Any) -> Sound:
-    told = document.get("times") or {"zero": None, "runs": [], "rate": None, "moved": []}
-    runs = tuple(SoundRun(Fraction(begins), Fraction(ends)) for begins, ends in told["runs"])
-    moved = tuple(Fraction(seconds) for seconds in told["moved"])
-    times = SoundTimes(fraction_from(told["zero"]), runs, fraction_from(told["rate"]), moved)
+    stated = document.get("times") or {"zero": None, "runs": [], "rate": None, "moved": []}
+    runs = tuple(SoundRun(Fraction(begins), Fraction(ends)) for begins, ends in stated["runs"])
+    moved = tuple(Fraction(seconds) for seconds in stated["moved"])
+    times = SoundTimes(fraction_from(stated["zero"]), runs, fraction_from(stated["rate"]), moved)
     return Sound(**document | {"seconds": Fraction(document["seconds"]), "times": times})
 
 
 def _uneven_document(uneven: Unevenness) -> dict[str, Any]:
     stretches = [
-        {"first": one.first, "last": one.last, "rate": fraction_text(one.rate), "standard": one.standard,
-         "jitter": fraction_text(one.jitter)}
-        for one in uneven.stretches
+        {"first": stretch.first, "last": stretch.last, "rate": fraction_text(stretch.rate),
+         "standard": stretch.standard, "jitter": fraction_text(stretch.jitter)}
+        for stretch in uneven.stretches
     ]  # fmt: skip
     return {"stretches": stretches, "twice": uneven.twice, "missing": uneven.missing, "changing": uneven.changing}
 
 
 def _uneven_from(document: Any) -> Unevenness:
     stretches = tuple(
-        ClockStretch(one["first"], one["last"], Fraction(one["rate"]), one["standard"], Fraction(one["jitter"]))
-        for one in document["stretches"]
+        ClockStretch(
+            stretch["first"],
+            stretch["last"],
+            Fraction(stretch["rate"]),
+            stretch["standard"],
+            Fraction(stretch["jitter"]),
+        )
+        for stretch in document["stretches"]
     )
     return Unevenness(stretches, tuple(document["twice"]), tuple(document["missing"]), document["changing"])

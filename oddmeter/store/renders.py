@@ -190,9 +190,9 @@ _IN_SHORT = "(r.plan - '{timelines,plans}'::text[])"
 
 
 def _renders(connection: Connection, where: str, parameters: Sequence[object], plan: str = "r.plan") -> list[Render]:
-    told = f"{_RENDERS.replace('{plan}', plan)} {where}"
+    statement = f"{_RENDERS.replace('{plan}', plan)} {where}"
     with connection.cursor(row_factory=dict_row) as cursor:
-        return [Render(**row) for row in cursor.execute(told.encode(), parameters).fetchall()]
+        return [Render(**row) for row in cursor.execute(statement.encode(), parameters).fetchall()]
 
 
 def handed_off(connection: Connection, show_id: int) -> dict[int, dict[int, str]]:

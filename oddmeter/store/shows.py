@@ -78,15 +78,15 @@ def set_timeline(connection: Connection, timeline_id: int, settings: TimelineSet
 def remove_timeline(connection: Connection, show_id: int, timeline_id: int) -> None:
     """Take a timeline away, with its events. Raises ``RuleError`` where something depends on it: it is the one that
     is planned for, lies in another one, or files were made or sheets taken for it."""
-    held = connection.execute(
+    row = connection.execute(
         "SELECT (SELECT default_timeline_id = %(id)s FROM show WHERE id = %(show)s),"
         " (SELECT min(t.name) FROM event e JOIN timeline t ON t.id = e.timeline_id WHERE e.inner_id = %(id)s),"
         " (SELECT count(*) FROM render WHERE timeline_id = %(id)s),"
         " (SELECT count(*) FROM sheet WHERE timeline_id = %(id)s)",
         {"id": timeline_id, "show": show_id},
     ).fetchone()
-    assert held is not None
-    planned_for, nested_in, files, sheets = held
+    assert row is not None
+    planned_for, nested_in, files, sheets = row
     if planned_for:
         raise RuleError("This is the default timeline. Choose another default first.", "timeline")
     if nested_in is not None:

@@ -15,7 +15,7 @@ from oddmeter.core.decisions.recipes import Traits
 from oddmeter.core.planning.clips import Clip, KnownClip
 from oddmeter.core.planning.houses import House
 from oddmeter.core.planning.marks import TROUBLE, Mark, marks_of
-from oddmeter.core.planning.namesakes import folders_apart, told
+from oddmeter.core.planning.namesakes import distinct_name, folders_apart
 from oddmeter.core.planning.plans import Outcome, Plan, Refusal, planned, resolved
 from oddmeter.core.planning.timelines import Show, Timeline
 from oddmeter.store.changes import MissingError
@@ -119,17 +119,19 @@ class Board:
 
     @cached_property
     def apart(self) -> dict[int, str]:
-        """For each clip whose name others of the show have as well, the folder that tells it from them."""
+        """For each clip whose name others of the show have as well, the folder that distinguishes it from them."""
         clips, deliveries = (known.clip for known in self.known.values()), self.house.deliveries
-        return folders_apart({one.id: f"{deliveries[one.delivery_id].name}/{one.root}/{one.path}" for one in clips})
+        return folders_apart(
+            {clip.id: f"{deliveries[clip.delivery_id].name}/{clip.root}/{clip.path}" for clip in clips}
+        )
 
-    def told(self, clip: Clip) -> str:
+    def distinct_name(self, clip: Clip) -> str:
         """The name by which people know a clip from all others of the show: ``C0001.mov (CAM_A)`` where others have
         the same."""
-        return told(clip.name, self.apart.get(clip.id, ""))
+        return distinct_name(clip.name, self.apart.get(clip.id, ""))
 
     def folder(self, clip: Clip) -> str:
-        """The folder that tells a clip from others of its name, else the one it lies in."""
+        """The folder that distinguishes a clip from others of its name, else the one it lies in."""
         return self.apart.get(clip.id) or clip.folder.rpartition("/")[2]
 
     def timeline(self, timeline_id: int | None = None) -> Timeline:
@@ -219,11 +221,11 @@ class Board:
         )
 
     def _row(self, known: KnownClip, timeline: Timeline, old: Row | None, house: House | None = None) -> Row:
-        held = self._resolved(known, timeline, house or self.house)
-        if old is not None and old.known is known and old.resolved.decisions == held.decisions:
-            return Row(replace(old.outcome, resolved=held), old.handed_off)
+        resolved = self._resolved(known, timeline, house or self.house)
+        if old is not None and old.known is known and old.resolved.decisions == resolved.decisions:
+            return Row(replace(old.outcome, resolved=resolved), old.handed_off)
         made = self.handed_off.get(known.clip.id, {}).get(timeline.id)
-        return Row(planned(known, held, timeline), made)
+        return Row(planned(known, resolved, timeline), made)
 
     def _resolved(self, known: KnownClip, timeline: Timeline, house: House) -> Resolved:
         """What holds for a clip; the same object for clips of which the same is decided."""

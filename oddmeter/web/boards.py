@@ -88,14 +88,14 @@ class Boards:
         with self._database.transaction() as connection:
             connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
             there = clips.stamps(connection, show_id)
-            wanted = {one for one in ids if one in there.known}
+            wanted = {clip_id for clip_id in ids if clip_id in there.known}
             wanted |= {original for proxy, original in there.proxies.items() if proxy in wanted}
             wanted |= {proxy for proxy, original in there.proxies.items() if original in wanted}
-            known = {one.clip.id: one for one in _looked_up(connection, wanted)}
+            known = {known_clip.clip.id: known_clip for known_clip in _looked_up(connection, wanted)}
             return _board(connection, show_id, there, known)
 
     def answer(self, show_id: int, name: str, make: Callable[[Board], bytes]) -> bytes:
-        """What a function makes of the board, which ``name`` tells apart from all other answers; taken from before
+        """What a function makes of the board, which ``name`` distinguishes from all other answers; taken from before
         the start while nothing has been worked out since."""
         if self._shelf is not None and show_id not in self._kept:
             with self._database.transaction() as connection:
@@ -149,7 +149,7 @@ def _refreshed(connection: Connection, show_id: int, last: _Kept | None, seen: s
     kept = before.everything if before else {}
     found = logs.matched(connection, show_id)
     entries: Mapping[int, object] = found.entries if found else {}
-    unknown = [one for one, stamp in now.known.items() if was.known.get(one) != stamp]
+    unknown = [clip_id for clip_id, stamp in now.known.items() if was.known.get(clip_id) != stamp]
     if last is not None and entries is not last.entries:
         unknown += [i for i in now.known if i in kept and kept[i].clip.entries != entries.get(i, ())]
     fresh = {known.clip.id: known for known in _looked_up(connection, dict.fromkeys(unknown))}
@@ -165,8 +165,8 @@ def _board(
     connection: Connection, show_id: int, stamps: Stamps, everything: Mapping[int, KnownClip],
     before: Board | None = None, *, same_above: bool = False,
 ) -> Board:  # fmt: skip
-    known = {clip_id: one for clip_id, one in everything.items() if clip_id not in stamps.proxies}
-    proxies = {clip_id: one for clip_id, one in everything.items() if clip_id in stamps.proxies}
+    known = {clip_id: clip for clip_id, clip in everything.items() if clip_id not in stamps.proxies}
+    proxies = {clip_id: clip for clip_id, clip in everything.items() if clip_id in stamps.proxies}
     if before is not None and same_above:
         return Board(before.show, before.house, known, proxies, before.handed_off, before.worked_out())
     house = decisions.house(connection, show_id)
@@ -188,11 +188,11 @@ def _looked_up(connection: Connection, ids: Iterable[int]) -> Iterable[KnownClip
 
 
 def _key(stamps: Stamps, name: str) -> str:
-    told = sha256(f"{_code()}{stamps.above}\0{name}".encode())
+    digest = sha256(f"{_code()}{stamps.above}\0{name}".encode())
     for by_clip in (stamps.known, stamps.decided):
-        told.update(" ".join(map(str, by_clip)).encode())
-        told.update(" ".join(by_clip.values()).encode())
-    return told.hexdigest()
+        digest.update(" ".join(map(str, by_clip)).encode())
+        digest.update(" ".join(by_clip.values()).encode())
+    return digest.hexdigest()
 
 
 @cache

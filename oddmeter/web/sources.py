@@ -15,7 +15,7 @@ _SECONDS = 15
 
 class Sources:
     """Looks after the files of shows that are open in somebody's browser; what changed is written to the store, which
-    tells every page."""
+    notifies every page."""
 
     def __init__(self, config: Config, database: Database) -> None:
         self._config, self._database = config, database

@@ -144,20 +144,20 @@ def _why(status: int | None, what: str) -> Exception:
 
 
 def _serve(far: Connection, what: str, plan: FilePlan, losses: Losses | None) -> None:
-    """In the new process: do it, and tell how far it is."""
+    """In the new process: do it, and report how far it is."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     _bound_memory()
     threading.Thread(target=_end_with, args=(multiprocessing.parent_process(),), daemon=True).start()
-    tell, last = far.send, [0.0]
+    send, last = far.send, [0.0]
 
     def progress(done: int) -> None:
         if time.monotonic() - last[0] > _PROGRESS_SECONDS:
             last[0] = time.monotonic()
-            tell(("progress", done))
+            send(("progress", done))
 
     def before_placing() -> None:
-        tell(("placing", None))
+        send(("placing", None))
         far.recv()
 
     answer: tuple[str, Any]
@@ -178,7 +178,7 @@ def _serve(far: Connection, what: str, plan: FilePlan, losses: Losses | None) ->
             "refused",
             (f"{what.capitalize()} this file ended in an unexpected error: {type(error).__name__}.", "crash"),
         )
-    tell(answer)
+    send(answer)
 
 
 def _bound_memory() -> None:

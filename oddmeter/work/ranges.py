@@ -27,7 +27,7 @@ IdentityAt = Callable[[str, str], Identity | None]
 
 
 def unasked(root: str, path: str) -> None:
-    """Of music that is not held against what it was."""
+    """Of music that is not compared with what it was."""
 
 
 class OrderedUse(BaseModel):
@@ -104,8 +104,8 @@ class RangeOrder(BaseModel):
     @property
     def clip_ids(self) -> list[int]:
         """The clips that are used."""
-        uses = (one for held in self.timelines for one in held.events if one.plan is not None)
-        return sorted({one.clip for one in uses if one.clip is not None})
+        uses = (event for ordered in self.timelines for event in ordered.events if event.plan is not None)
+        return sorted({use.clip for use in uses if use.clip is not None})
 
     def is_same_as(self, other: "RangeOrder") -> bool:
         """True where the file would be the same, whatever it is called."""
@@ -120,16 +120,16 @@ class RangeOrder(BaseModel):
         )  # fmt: skip
         cuts: dict[int, EventList] = {}
         planned: dict[tuple[int, int], Window] = {}
-        for held in self.timelines:
-            rate = Rate(Fraction(held.rate))
-            cuts[held.id] = EventList(rate, tuple(one.event() for one in held.events))
-            for one in held.events:
-                if one.plan is None:
+        for ordered in self.timelines:
+            rate = Rate(Fraction(ordered.rate))
+            cuts[ordered.id] = EventList(rate, tuple(event.event() for event in ordered.events))
+            for event in ordered.events:
+                if event.plan is None:
                     continue
-                clip = clips.get(one.clip) if one.clip is not None else None
+                clip = clips.get(event.clip) if event.clip is not None else None
                 clock = clip.facts.times if clip is not None and clip.facts is not None else None
-                order = self.plans[one.plan]
-                planned[held.id, one.id] = window(one.event(), order.material(clock), order.treatment, rate)
+                order = self.plans[event.plan]
+                planned[ordered.id, event.id] = window(event.event(), order.material(clock), order.treatment, rate)
         return RenderRange(self.timelines[0].id, self.first, self.stop, settings, cuts, planned)
 
 
@@ -153,10 +153,10 @@ def order_of_range(
 
     timelines = [
         OrderedTimeline(
-            id=timeline_id, rate=cut.rate.exact,
-            events=[OrderedUse.of(one, number_of(timeline_id, one)) for one in cut.in_time],
+            id=timeline_id, rate=event_list.rate.exact,
+            events=[OrderedUse.of(other, number_of(timeline_id, other)) for other in event_list.in_time],
         )
-        for timeline_id, cut in render_range.cuts.items()
+        for timeline_id, event_list in render_range.cuts.items()
     ]  # fmt: skip
     settings = render_range.settings
     return RangeOrder(
@@ -194,7 +194,7 @@ def sources_of(
         cuts = frozenset(clip.picture.cuts if clip.picture else ())
         footage[clip_id] = Footage(config.footage(clip.root, clip.path), clip.facts, cuts)
     music = {
-        (one.root, one.path): Music(config.footage(one.root, one.path), identity_at(one.root, one.path))
-        for one in render_range.asked_music
+        (piece.root, piece.path): Music(config.footage(piece.root, piece.path), identity_at(piece.root, piece.path))
+        for piece in render_range.asked_music
     }
     return footage, music

@@ -30,7 +30,7 @@ def noting_changes(connection: Connection, show_id: int, because: str, alter: Ca
     before = _rows_by_clip(connection, show_id)
     alter()
     after = _rows_by_clip(connection, show_id)
-    moved = [one for one in before.keys() | after.keys() if before.get(one, ()) != after.get(one, ())]
+    moved = [key for key in before.keys() | after.keys() if before.get(key, ()) != after.get(key, ())]
     was, now = {}, {}
     for clip in clips.clips_by_id(connection, moved):
         was[clip.id], now[clip.id] = clip.verdicts_by_logs(before.get(clip.id, ()), clip.entries)

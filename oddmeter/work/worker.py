@@ -78,7 +78,7 @@ async def _run(tasks: Queue, beat: Beat) -> None:
 
 
 async def _sweep(tasks: Queue, orders: Queue, database: Database, beat: Beat) -> None:
-    """Again and again: put back what dead workers held, and queue what fell out of the queue."""
+    """Again and again: put back the jobs of dead workers, and queue what fell out of the queue."""
     while True:
         for job in await tasks.app.job_manager.get_stalled_jobs(seconds_since_heartbeat=beat.dead_after):
             try:

@@ -43,7 +43,7 @@ def test_a_delivery_is_laid_out_slowed_cut_and_nested_by_keyboard(page: Page, sh
     page.keyboard.press("Enter")
     events = page.get_by_role("listbox", name="Events of the timeline").get_by_role("option")
     expect(events).to_have_count(5)
-    lengths = [cut["length"] for cut in cuts(show)["events"]]
+    lengths = [event_list["length"] for event_list in cuts(show)["events"]]
 
     page.keyboard.press("Home")
     expect(events.first).to_have_attribute("aria-selected", "true")
@@ -114,9 +114,9 @@ def test_a_list_comes_in_its_clips_are_settled_and_it_goes_out_again(page: Page,
 def made_over(show: Show, *names: str) -> str:
     """Clips placed on the timeline of a show; returns where that is asked for."""
     ids = {one["name"]: one["id"] for one in rows(show)}
-    cut = cuts(show)
-    where = f"{show.url}/api/shows/{show.id}/cuts/{cut['id']}"
-    place = {"version": cut["version"], "edit": "place", "clips": [ids[name] for name in names], "sound": False}
+    event_list = cuts(show)
+    where = f"{show.url}/api/shows/{show.id}/cuts/{event_list['id']}"
+    place = {"version": event_list["version"], "edit": "place", "clips": [ids[name] for name in names], "sound": False}
     assert show.page.request.post(f"{where}/edits", data=place).ok
     return where
 

@@ -58,7 +58,7 @@ class Shelf(TimelineResolver):
     treat: Callable[[Treatment], Treatment] = lambda treatment: treatment
     kept: dict[tuple[int, Event], Window | None] = field(default_factory=dict, init=False)
 
-    def cut(self, timeline_id: int) -> EventList:
+    def event_list(self, timeline_id: int) -> EventList:
         return self.cuts[timeline_id]
 
     def window(self, timeline_id: int, event: Event) -> Window | None:
@@ -106,7 +106,7 @@ def seen(
     book: TimelineResolver, timeline: int = 0, first: int = 0, stop: int | None = None
 ) -> list[tuple[object, ...]]:
     """What each timeline frame shows, whatever its events are called."""
-    stop = book.cut(timeline).length if stop is None else stop
+    stop = book.event_list(timeline).length if stop is None else stop
     return [tuple(part.picture for part in shown_at(book, timeline, frame)) for frame in range(first, stop)]
 
 
@@ -131,9 +131,9 @@ def test_after_a_split_the_next_frame_is_the_one_that_would_have_come(
     book = shelf(clip_event(1, 0, length, source_in, decisions=decisions), material=material)
     before = seen(book)
     after = data.draw(st.integers(1, length - 1))
-    cut = split(book.cut(0), 1, after, book.windows())
-    assert [event.length for event in cut.by_track[FIRST_PICTURE]] == [after, length - after]
-    assert seen(Shelf({0: cut}, book.materials)) == before
+    event_list = split(book.event_list(0), 1, after, book.windows())
+    assert [event.length for event in event_list.by_track[FIRST_PICTURE]] == [after, length - after]
+    assert seen(Shelf({0: event_list}, book.materials)) == before
 
 
 @given(decided, materials, st.integers(0, 90), st.integers(20, 200), st.integers(-15, 15))
@@ -146,15 +146,15 @@ def test_a_trim_keeps_the_other_edge_and_what_lies_between(
     windows = book.windows()
     before = seen(book, first=20)
     for edge in Edge:
-        cut = trimmed(book.cut(0), 1, edge, by, windows)
-        (event,) = cut.events
-        now = seen(Shelf({0: cut}, book.materials), first=event.record_in)
+        event_list = trimmed(book.event_list(0), 1, edge, by, windows)
+        (event,) = event_list.events
+        now = seen(Shelf({0: event_list}, book.materials), first=event.record_in)
         shift = by if edge is Edge.HEAD else 0
         assert (event.record_in, event.length) == (20 + shift, length + (by if edge is Edge.TAIL else -by))
         same = range(max(0, shift), min(len(before), shift + len(now)))
         if not (curved and by < 0):
             assert [now[j - shift] for j in same] == [before[j] for j in same]
-        back = trimmed(cut, 1, edge, -by, windows)
+        back = trimmed(event_list, 1, edge, -by, windows)
         assert seen(Shelf({0: back}, book.materials), first=20) == before
 
 
@@ -164,12 +164,12 @@ def test_slipping_back_and_forth_changes_nothing(
     decisions: Decisions, source_in: int, length: int, by: Fraction
 ) -> None:
     book = shelf(clip_event(1, 0, length, source_in, decisions=decisions))
-    there = slipped(book.cut(0), [1], by, book.windows())
+    there = slipped(book.event_list(0), [1], by, book.windows())
     assert there.event(1).length == length
     straight = decisions.intent is not None and decisions.intent.curve is None
     if straight:
         book_there = Shelf({0: there}, book.materials)
-        one, other = book.window(0, book.cut(0).event(1)), book_there.window(0, there.event(1))
+        one, other = book.window(0, book.event_list(0).event(1)), book_there.window(0, there.event(1))
         assert one is not None and other is not None and other.source_in in (one.source_in + by, 0, 400)
         assert seen(Shelf({0: slipped(there, [1], -by, book.windows())}, book.materials)) == seen(book)
 
@@ -202,7 +202,7 @@ def test_beyond_its_source_an_event_holds_the_last_good_frame_and_says_so() -> N
     book = shelf(
         clip_event(1, 0, 110, 300, decisions=speed(1)), clip_event(2, 110, 60, 10, decisions=speed(1, reverse=True))
     )
-    one, other = (book.window(0, event) for event in book.cut(0).events)
+    one, other = (book.window(0, event) for event in book.event_list(0).events)
     assert one is not None and other is not None
     assert (one.overrun, one.handles) == (60, (300, 0)), "a hundred frames at 50 last for fifty"
     assert (other.overrun, other.handles) == (55, (0, 390)), "backwards it runs out at the first frame"
@@ -240,7 +240,7 @@ def test_maps_through_nests_are_the_composition_by_hand(speeds: list[str], leaf_
     product = Fraction(1)
     for one in speeds:
         product *= Fraction(one)
-    for frame in range(0, book.cut(0).length, 3):
+    for frame in range(0, book.event_list(0).length, 3):
         place = Fraction(frame, 25) * product * leaf_rate
         (part,) = shown_at(book, 0, frame)
         if place < 100 * Fraction(leaf_rate, 25):
@@ -272,7 +272,7 @@ def test_a_shutter_is_open_over_what_the_outer_timeline_runs_through(speeds: lis
     stride = Fraction(240, 25)
     for one in speeds:
         stride *= Fraction(one)
-    for frame in range(0, book.cut(0).length, 3):
+    for frame in range(0, book.event_list(0).length, 3):
         opens, end = stride * frame, 100 * Fraction(240, 25)
         closes = min(opens + stride * shutter, end)
         (part,) = shown_at(book, 0, frame)
@@ -315,7 +315,7 @@ def test_a_moment_by_itself_shows_what_it_showed(data: st.DataObject) -> None:
         material=Material(400, Rate.of(25), clock=clock),
     )  # fmt: skip
     book.treat = lambda treatment: replace(treatment, between=between, shutter=shutter)
-    found = book.window(0, book.cut(0).events[0])
+    found = book.window(0, book.event_list(0).events[0])
     assert found is not None
     frame = data.draw(st.integers(0, 59))
     (part,) = shown_at(book, 0, frame)
@@ -345,7 +345,7 @@ def test_a_timeline_is_never_inside_itself() -> None:
     book = nested(["1", "1/2"])
     assert contains(book, 0, 2) and contains(book, 1, 1) and not contains(book, 2, 0)
     inside = Event(9, FIRST_PICTURE, SourceKind.TIMELINE, 200, 10, timeline_id=0)
-    endless = Shelf({**book.cuts, 2: book.cut(2).with_events([inside])}, book.materials)
+    endless = Shelf({**book.cuts, 2: book.event_list(2).with_events([inside])}, book.materials)
     with pytest.raises(RuleError, match="nested more than 64 levels deep"):
         shown_at(Shelf({0: EventList(FILM, (replace(inside, record_in=0, timeline_id=0),))}), 0, 0)
     assert contains(endless, 2, 0)
@@ -367,54 +367,54 @@ def three(*lengths: int) -> EventList:
 
 
 def test_what_follows_moves_along_on_every_track_or_keeps_its_place() -> None:
-    cut = three(50, 40, 30).with_events([clip_event(9, 95, 20, track=SOUND)])
-    windows = Shelf({0: cut}, {1: Material(400, Rate.of(50))}).windows()
+    event_list = three(50, 40, 30).with_events([clip_event(9, 95, 20, track=SOUND)])
+    windows = Shelf({0: event_list}, {1: Material(400, Rate.of(50))}).windows()
     for following, begins in ((Following.MOVES, [0, 50, 100, 105]), (Following.STAYS, [0, 50, 90, 95])):
         if following is Following.STAYS:
             with pytest.raises(RuleError, match="On V1, “e3” would overlap “e2” by 10 frames"):
-                trimmed(cut, 2, Edge.TAIL, 10, windows, following)
-            longer = trimmed(cut, 2, Edge.TAIL, -10, windows, following)
+                trimmed(event_list, 2, Edge.TAIL, 10, windows, following)
+            longer = trimmed(event_list, 2, Edge.TAIL, -10, windows, following)
         else:
-            longer = trimmed(cut, 2, Edge.TAIL, 10, windows, following)
+            longer = trimmed(event_list, 2, Edge.TAIL, 10, windows, following)
         assert [longer.event(n).record_in for n in (1, 2, 3, 9)] == begins
-    gone = deleted(cut, [2], Following.MOVES)
+    gone = deleted(event_list, [2], Following.MOVES)
     assert [(event.id, event.record_in) for event in gone.events] == [(1, 0), (3, 50), (9, 55)]
-    assert [(event.id, event.record_in) for event in deleted(cut, [2]).events] == [(1, 0), (3, 90), (9, 95)]
-    told = effect(cut, gone, windows)
+    assert [(event.id, event.record_in) for event in deleted(event_list, [2]).events] == [(1, 0), (3, 90), (9, 95)]
+    told = effect(event_list, gone, windows)
     assert [(track.name, by, count) for track, by, count in told.moves] == [("V1", -40, 1), ("A1", -40, 1)]
     assert (told.added, told.gone) == (0, 1)
-    head = trimmed(cut, 2, Edge.HEAD, 5, windows, Following.MOVES)
+    head = trimmed(event_list, 2, Edge.HEAD, 5, windows, Following.MOVES)
     assert [head.event(n).record_in for n in (1, 2, 3, 9)] == [0, 50, 85, 90] and head.event(2).source_in == 30
-    across = cut.with_events([clip_event(8, 40, 30, track=Track(TrackKind.SOUND, 2))])
+    across = event_list.with_events([clip_event(8, 40, 30, track=Track(TrackKind.SOUND, 2))])
     with pytest.raises(RuleError, match="A2 spans this point"):
         placed(across, [clip_event(5, 0, 10)], 50, Following.MOVES)
 
 
 def test_a_slide_takes_from_one_neighbour_what_it_gives_the_other() -> None:
-    cut = three(50, 40, 30)
-    book = Shelf({0: cut}, {1: Material(400, Rate.of(50))})
-    after = slid(cut, 2, 7, book.windows())
+    event_list = three(50, 40, 30)
+    book = Shelf({0: event_list}, {1: Material(400, Rate.of(50))})
+    after = slid(event_list, 2, 7, book.windows())
     assert [(event.record_in, event.length) for event in after.by_track[FIRST_PICTURE]] == [(0, 57), (57, 40), (97, 23)]
     assert after.event(2).source_in == 20 and after.event(3).source_in == 30 + 14
     there = seen(Shelf({0: after}, book.materials))
     assert there[57:97] == seen(book)[50:90] and there[97:] == seen(book)[97:]
-    assert slid(after, 2, -7, book.windows()) == cut
+    assert slid(after, 2, -7, book.windows()) == event_list
     with pytest.raises(RuleError, match="Nothing of “e3” would be left"):
-        slid(cut, 2, 30, book.windows())
+        slid(event_list, 2, 30, book.windows())
 
 
 def test_picture_and_sound_of_a_clip_stay_together_unless_unlinked() -> None:
     pair = [clip_event(1, 0, 50, group=7), clip_event(2, 0, 50, group=7, track=SOUND), clip_event(3, 50, 20)]
-    cut = EventList(FILM, (*in_order(pair[:2]), pair[2]))
-    windows = Shelf({0: cut}, {1: Material(400, Rate.of(50))}).windows()
-    parts = split(cut, 1, 20, windows)
+    event_list = EventList(FILM, (*in_order(pair[:2]), pair[2]))
+    windows = Shelf({0: event_list}, {1: Material(400, Rate.of(50))}).windows()
+    parts = split(event_list, 1, 20, windows)
     assert sorted((event.record_in, event.length, event.track.name) for event in parts.events) == [
         (0, 20, "A1"), (0, 20, "V1"), (20, 30, "A1"), (20, 30, "V1"), (50, 20, "V1"),
     ]  # fmt: skip
     groups = {event.group for event in parts.events if event.record_in == 20}
     assert len(groups) == 1 and groups != {7}
-    assert [event.length for event in trimmed(cut, 2, Edge.TAIL, -5, windows).events] == [45, 45, 20]
-    alone = trimmed(unlinked(cut, [1]), 2, Edge.TAIL, -5, windows)
+    assert [event.length for event in trimmed(event_list, 2, Edge.TAIL, -5, windows).events] == [45, 45, 20]
+    alone = trimmed(unlinked(event_list, [1]), 2, Edge.TAIL, -5, windows)
     assert [event.length for event in alone.events] == [50, 45, 20]
 
 
@@ -422,10 +422,10 @@ def test_what_is_placed_later_is_no_part_of_what_was_placed_before() -> None:
     """Each pair of picture and sound is a group of its own, also beside events that are kept already."""
     kept = EventList(FILM, (clip_event(105, 0, 10, group=105), clip_event(106, 0, 10, group=105, track=SOUND)))
     pair = (clip_event(-1, 0, 10, group=-1), clip_event(-2, 0, 10, group=-1, track=SOUND))
-    cut = placed(placed(kept, pair, 10), pair, 20)
-    together = [{one.record_in for one in cut.together([event])} for event in cut.in_time]
+    event_list = placed(placed(kept, pair, 10), pair, 20)
+    together = [{one.record_in for one in event_list.together([event])} for event in event_list.in_time]
     assert together == [{0}, {0}, {10}, {10}, {20}, {20}]
-    assert all(one.id < 0 for one in cut.events if one.record_in >= 10), "new ones are known by ids below 0"
+    assert all(one.id < 0 for one in event_list.events if one.record_in >= 10), "new ones are known by ids below 0"
 
 
 @pytest.mark.parametrize("parted", [False, True])
@@ -433,49 +433,53 @@ def test_picture_and_sound_slowed_together_move_what_follows_once(parted: bool) 
     """Two pairs, their sound beside or parted from them, and what lies behind: no gap, nothing over anything."""
     places = ((1, 0, FIRST_PICTURE), (2, 0, SOUND), (3, 10, FIRST_PICTURE), (4, 10, SOUND), (5, 20, FIRST_PICTURE))
     events = [clip_event(n, at, 10, group=None if parted else at + 1, track=track) for n, at, track in places]
-    cut = replace(EventList(FILM, tuple(events)), markers=(Marker(3, "in it"), Marker(20, "behind")))
+    event_list = replace(EventList(FILM, tuple(events)), markers=(Marker(3, "in it"), Marker(20, "behind")))
     windows = shelf(*events).windows()
     halved = lambda event: replace(event, decisions=speed("1/2"))  # noqa: E731
-    made = respeeded(cut, [1, 2, 3, 4], halved, windows, Following.MOVES)
+    made = respeeded(event_list, [1, 2, 3, 4], halved, windows, Following.MOVES)
     assert [(one.record_in, one.length) for one in made.by_track[FIRST_PICTURE]] == [(0, 20), (20, 20), (40, 10)]
     assert [(one.record_in, one.length) for one in made.by_track[SOUND]] == [(0, 20), (20, 20)]
     assert [one.at for one in made.markers] == [3, 40]
     back = respeeded(made, [1, 2, 3, 4], lambda event: replace(event, decisions=speed(1)), windows, Following.MOVES)
-    assert [(one.record_in, one.length) for one in back.in_time] == [(one.record_in, one.length) for one in cut.in_time]
+    assert [(one.record_in, one.length) for one in back.in_time] == [
+        (one.record_in, one.length) for one in event_list.in_time
+    ]
 
 
 def test_thousands_are_slowed_at_once() -> None:
     events = tuple(clip_event(n, n * 4, 4) for n in range(1, 3001))
-    cut, windows = EventList(FILM, events), shelf(*events).windows()
-    made = respeeded(cut, range(1, 3001), lambda one: replace(one, decisions=speed("1/3")), windows, Following.MOVES)
+    event_list, windows = EventList(FILM, events), shelf(*events).windows()
+    made = respeeded(
+        event_list, range(1, 3001), lambda one: replace(one, decisions=speed("1/3")), windows, Following.MOVES
+    )
     assert [one.record_in for one in made.in_time] == [4 + 12 * n for n in range(3000)] and not made.gaps()[1:]
 
 
 def test_a_length_follows_from_speed_and_a_speed_from_length() -> None:
-    cut = three(50, 40, 30)
-    book = Shelf({0: cut}, {1: Material(400, Rate.of(50))})
+    event_list = three(50, 40, 30)
+    book = Shelf({0: event_list}, {1: Material(400, Rate.of(50))})
     windows = book.windows()
-    slower = refit(cut, 2, 60, windows, Following.MOVES)
-    one, was = book.window(0, slower.event(2)), book.window(0, cut.event(2))
+    slower = refit(event_list, 2, 60, windows, Following.MOVES)
+    one, was = book.window(0, slower.event(2)), book.window(0, event_list.event(2))
     assert one is not None and was is not None and (one.source_in, one.source_out) == (was.source_in, was.source_out)
     assert one.conformed.speed == Fraction(2, 3) and slower.event(3).record_in == 110
-    half = respeeded(cut, [1, 2], lambda event: replace(event, decisions=speed("1/2")), windows, Following.MOVES)
+    half = respeeded(event_list, [1, 2], lambda event: replace(event, decisions=speed("1/2")), windows, Following.MOVES)
     begins = [event.record_in for event in half.by_track[FIRST_PICTURE]]
     assert begins == [0, 100, 180] and half.event(2).length == 80
-    same = respeeded(cut, [1, 2], lambda event: replace(event, decisions=speed("1/2")), windows)
+    same = respeeded(event_list, [1, 2], lambda event: replace(event, decisions=speed("1/2")), windows)
     assert [event.length for event in same.events] == [50, 40, 30]
 
 
 def test_gaps_are_filled_exactly_or_closed() -> None:
-    cut = moved(three(50, 40, 30), [3], 12)
-    windows = Shelf({0: cut}, {1: Material(400, Rate.of(50))}).windows()
-    assert cut.gaps() == ((FIRST_PICTURE, 90, 102),)
+    event_list = moved(three(50, 40, 30), [3], 12)
+    windows = Shelf({0: event_list}, {1: Material(400, Rate.of(50))}).windows()
+    assert event_list.gaps() == ((FIRST_PICTURE, 90, 102),)
     for by_speed in (False, True):
-        full = filled(cut, 2, windows, by_speed=by_speed)
+        full = filled(event_list, 2, windows, by_speed=by_speed)
         assert full.gaps() == () and full.event(2).length == 52
-    assert closed(cut) == three(50, 40, 30)
+    assert closed(event_list) == three(50, 40, 30)
     with pytest.raises(RuleError, match="There is no gap after"):
-        filled(cut, 1, windows, by_speed=False)
+        filled(event_list, 1, windows, by_speed=False)
 
 
 def test_a_delivery_slowed_to_an_eighth_ends_where_its_last_frame_is() -> None:
@@ -493,24 +497,24 @@ def test_a_delivery_slowed_to_an_eighth_ends_where_its_last_frame_is() -> None:
 )
 @settings(max_examples=60, deadline=None)
 def test_at_another_rate_nothing_drifts(lengths: list[int], rate: str) -> None:
-    cut, to = three(*lengths), Rate.parse(rate)
-    book = Shelf({0: cut}, {1: Material(4000, Rate.of(50))})
-    there = rerated(cut, to, book.windows())
+    event_list, to = three(*lengths), Rate.parse(rate)
+    book = Shelf({0: event_list}, {1: Material(4000, Rate.of(50))})
+    there = rerated(event_list, to, book.windows())
     assert there.worst <= Fraction(1, 2)
-    for was, now in zip(cut.events, there.cut.events, strict=True):
+    for was, now in zip(event_list.events, there.event_list.events, strict=True):
         assert abs(now.record_in - was.record_in * to.value / 25) <= Fraction(1, 2)
         assert now.source_in == was.source_in
-    assert there.cut.gaps() == cut.gaps()
+    assert there.event_list.gaps() == event_list.gaps()
     if to.value >= 25:
-        back = rerated(there.cut, FILM, book.windows()).cut
-        assert back == cut
+        back = rerated(there.event_list, FILM, book.windows()).event_list
+        assert back == event_list
 
 
 def test_speeds_that_followed_from_a_rate_are_held_at_another() -> None:
     every = Decisions(intent=IntentSetting(Intent.EVERY_FRAME))
-    cut = EventList(FILM, (clip_event(1, 0, 100, decisions=every), clip_event(2, 100, 50, decisions=bent())))
-    book = Shelf({0: cut}, {1: Material(400, Rate.of(50))})
-    there = rerated(cut, Rate.of(50), book.windows()).cut
+    event_list = EventList(FILM, (clip_event(1, 0, 100, decisions=every), clip_event(2, 100, 50, decisions=bent())))
+    book = Shelf({0: event_list}, {1: Material(400, Rate.of(50))})
+    there = rerated(event_list, Rate.of(50), book.windows()).event_list
     assert there.event(1).decisions.intent == IntentSetting(Intent.SPEED, Fraction(1, 2))
     other = Shelf({0: there}, book.materials)
     assert [part.place for part in shown_at(other, 0, 180)] == [part.place for part in shown_at(book, 0, 90)]
@@ -524,18 +528,20 @@ def test_music_begins_and_fades_at_the_same_time_at_another_rate() -> None:
     music = Music("Footage", "Music/tide.wav", -50, 25)
     book = shelf(clip_event(1, 0, 50, decisions=replace(speed(1), music=music)))
     book.treat = lambda treatment: replace(treatment, music=music)
-    (event,) = rerated(book.cut(0), Rate.of(50), book.windows()).cut.events
+    (event,) = rerated(book.event_list(0), Rate.of(50), book.windows()).event_list.events
     assert event.decisions.music == replace(music, start=-100, fade=50)
 
 
 def test_events_know_what_is_beside_them() -> None:
-    cut = three(50, 40, 30)
-    assert cut.before(cut.event(2)) == cut.event(1) and cut.after(cut.event(2)) == cut.event(3)
-    assert cut.before(cut.event(1)) is None and cut.after(cut.event(3)) is None
-    assert cut.at(FIRST_PICTURE, Fraction(50)) == cut.event(2)
-    assert cut.at(FIRST_PICTURE, Fraction(50), backwards=True) == cut.event(1)
-    assert cut.at(SOUND, Fraction(0)) is None
+    event_list = three(50, 40, 30)
+    assert event_list.before(event_list.event(2)) == event_list.event(1) and event_list.after(
+        event_list.event(2)
+    ) == event_list.event(3)
+    assert event_list.before(event_list.event(1)) is None and event_list.after(event_list.event(3)) is None
+    assert event_list.at(FIRST_PICTURE, Fraction(50)) == event_list.event(2)
+    assert event_list.at(FIRST_PICTURE, Fraction(50), backwards=True) == event_list.event(1)
+    assert event_list.at(SOUND, Fraction(0)) is None
     with pytest.raises(RuleError, match="would overlap"):
-        cut.with_events([clip_event(9, 45, 10)])
+        event_list.with_events([clip_event(9, 45, 10)])
     with pytest.raises(RuleError, match="This event no longer exists"):
-        cut.event(77)
+        event_list.event(77)

@@ -46,21 +46,21 @@ def window_of(book: Shelf, event: Event) -> Window:
     return found
 
 
-def decided(cut: EventList, event_id: int, decisions: Decisions, book: Shelf, following: Following) -> EventList:
-    return respeeded(cut, [event_id], lambda one: replace(one, decisions=decisions), book.windows(), following)
+def decided(event_list: EventList, event_id: int, decisions: Decisions, book: Shelf, following: Following) -> EventList:
+    return respeeded(event_list, [event_id], lambda one: replace(one, decisions=decisions), book.windows(), following)
 
 
 def test_made_straight_a_part_of_a_curve_begins_where_it_was_and_is_trimmed_from_there() -> None:
     """Curved, split after 30 frames, made straight, trimmed at the head: each looks where the one before it did."""
     book = shelf(clip_event(1, 0, 100, 100, decisions=bent()), material=Material(400, Rate.of(25)))
-    parts = split(book.cut(0), 1, 30, book.windows())
+    parts = split(book.event_list(0), 1, 30, book.windows())
     second = parts.in_time[1]
     assert second.curve_offset > 0
     began = window_of(book, second).place(0)
     straight = decided(parts, second.id, speed(1), book, Following.STAYS).event(second.id)
     assert straight.curve_offset == 0 and window_of(book, straight).place(0) == began
-    cut = parts.with_events([straight])
-    head = trimmed(cut, straight.id, Edge.HEAD, 5, book.windows()).event(straight.id)
+    event_list = parts.with_events([straight])
+    head = trimmed(event_list, straight.id, Edge.HEAD, 5, book.windows()).event(straight.id)
     assert window_of(book, head).place(0) == began + 5 and head.curve_offset == 0
 
 
@@ -70,9 +70,9 @@ def test_straight_by_another_level_a_part_of_a_curve_counts_its_lead_once() -> N
     book = shelf(event, material=Material(400, Rate.of(25)))
     assert window_of(book, event).place(0) == 30
     for by, edge in ((5, Edge.HEAD), (-5, Edge.TAIL)):
-        made = trimmed(book.cut(0), 1, edge, by, book.windows()).event(1)
+        made = trimmed(book.event_list(0), 1, edge, by, book.windows()).event(1)
         assert window_of(book, made).place(0) == 30 + max(0, by)
-    assert window_of(book, refit(book.cut(0), 1, 80, book.windows()).event(1)).place(0) == 30
+    assert window_of(book, refit(book.event_list(0), 1, 80, book.windows()).event(1)).place(0) == 30
     timeline = Timeline(0, TimelineSettings("cut", FILM, 640, 360), 1)
     (listed,) = listed_cut(book, lambda _: timeline, 0, {}).events
     assert listed.source_in.count == 30
@@ -81,7 +81,7 @@ def test_straight_by_another_level_a_part_of_a_curve_counts_its_lead_once() -> N
 @pytest.mark.parametrize("following", Following)
 def test_a_part_of_a_curve_that_is_decided_otherwise_keeps_its_length(following: Following) -> None:
     book = shelf(clip_event(1, 0, 100, 100, decisions=bent()), material=Material(400, Rate.of(25)))
-    parts = split(book.cut(0), 1, 30, book.windows())
+    parts = split(book.event_list(0), 1, 30, book.windows())
     other = replace(bent(), between=Between.MIX)
     for event in parts.in_time:
         made = decided(parts, event.id, other, book, following).event(event.id)
@@ -97,10 +97,10 @@ def test_in_whatever_order_speed_and_direction_change_the_range_of_source_is_kep
     changes: list[tuple[str, bool]], first: int
 ) -> None:
     book = shelf(clip_event(1, 0, 100, first), material=Material(400, Rate.of(25)))
-    cut = book.cut(0)
+    event_list = book.event_list(0)
     for done, (value, back) in enumerate(changes, 1):
-        cut = decided(cut, 1, speed(value, reverse=back), book, Following.MOVES)
-        low, high = window_of(book, cut.event(1)).used
+        event_list = decided(event_list, 1, speed(value, reverse=back), book, Following.MOVES)
+        low, high = window_of(book, event_list.event(1)).used
         # Lengths are rounded up to full frames: nothing is lost, and less than a frame's run comes each time.
         assert first - 2 * done < low <= first and first + 100 <= high < first + 100 + 2 * done
 
@@ -109,7 +109,7 @@ def test_in_whatever_order_speed_and_direction_change_the_range_of_source_is_kep
 def test_backwards_and_forwards_again_is_what_it_was(following: Following) -> None:
     book = shelf(clip_event(1, 0, 100), material=Material(400, Rate.of(25)))
     before = seen(book)
-    back = decided(book.cut(0), 1, speed(1, reverse=True), book, following)
+    back = decided(book.event_list(0), 1, speed(1, reverse=True), book, following)
     assert window_of(book, back.event(1)).used == (Fraction(0), Fraction(100))
     again = decided(back, 1, speed(1), book, following)
     assert again.event(1).source_in == 0
@@ -122,8 +122,8 @@ def test_an_event_of_a_variable_clip_keeps_its_range_by_its_own_times() -> None:
     times = [*range(0, 1000, 100), *range(1000, 2000, 20), 2000]
     material = Material(60, Rate.of(30), clock=Clock.of(times, Fraction(1, 1000)))
     book = shelf(clip_event(1, 0, 25), material=material)
-    assert window_of(book, book.cut(0).event(1)).used == (Fraction(0), Fraction(10))
-    slower = decided(book.cut(0), 1, speed("1/2"), book, Following.MOVES).event(1)
+    assert window_of(book, book.event_list(0).event(1)).used == (Fraction(0), Fraction(10))
+    slower = decided(book.event_list(0), 1, speed("1/2"), book, Following.MOVES).event(1)
     assert slower.length == 50 and window_of(book, slower).used == (Fraction(0), Fraction(10))
 
 
@@ -136,25 +136,25 @@ def test_nothing_is_split_or_cut_short_inside_its_transition() -> None:
     book = dissolving()
     for after in (1, 24):
         with pytest.raises(RuleError, match=r"dissolve into .* is still running"):
-            split(book.cut(0), 2, after, book.windows())
-    parts = split(book.cut(0), 2, 25, book.windows())
+            split(book.event_list(0), 2, after, book.windows())
+    parts = split(book.event_list(0), 2, 25, book.windows())
     before = seen(book)
     book.cuts[0] = parts
     assert seen(book) == before
     with pytest.raises(RuleError, match="shorter than its dissolve of 25 frames"):
-        trimmed(dissolving().cut(0), 2, Edge.TAIL, -26, book.windows())
-    assert trimmed(dissolving().cut(0), 2, Edge.TAIL, -25, book.windows()).event(2).length == 25
+        trimmed(dissolving().event_list(0), 2, Edge.TAIL, -26, book.windows())
+    assert trimmed(dissolving().event_list(0), 2, Edge.TAIL, -25, book.windows()).event(2).length == 25
 
 
 def test_a_transition_is_never_longer_than_its_event() -> None:
     book = dissolving()
-    quick = decided(book.cut(0), 2, speed(4), book, Following.MOVES).event(2)
+    quick = decided(book.event_list(0), 2, speed(4), book, Following.MOVES).event(2)
     assert quick.length == 13 and quick.transition == Transition("dissolve", 13)
-    fitted = refit(book.cut(0), 2, 10, book.windows()).event(2)
+    fitted = refit(book.event_list(0), 2, 10, book.windows()).event(2)
     assert fitted.transition == Transition("dissolve", 10)
-    longest = dissolved(book.cut(0), [2], "dissolve", 80).event(2)
+    longest = dissolved(book.event_list(0), [2], "dissolve", 80).event(2)
     assert longest.transition == Transition("dissolve", 50)
-    assert dissolved(book.cut(0), [2], "dissolve", 0).event(2).transition is None
+    assert dissolved(book.event_list(0), [2], "dissolve", 0).event(2).transition is None
     with pytest.raises(RuleError, match="transition of 60 frames does not fit in an event of 50"):
         clip_event(1, 0, 50, transition=Transition("wipe", 60))
 
@@ -206,10 +206,10 @@ def test_a_hundred_thousand_frames_over_are_found_without_walking() -> None:
 def test_what_no_edit_may_leave_is_refused() -> None:
     """A curve offset without a curve, and a group of two sources."""
     book = shelf(clip_event(1, 0, 100, 100), material=Material(400, Rate.of(25)))
-    one = book.cut(0).event(1)
+    one = book.event_list(0).event(1)
     odd = EventList(FILM, (replace(one, curve_offset=Fraction(1)),))
     with pytest.raises(RuleError, match="curve offset"):
-        checked(odd, book.windows(), book.cut(0))
+        checked(odd, book.windows(), book.event_list(0))
     assert checked(odd, book.windows(), odd) is odd, "what was so before is not looked at"
     pair = [replace(one, group=1), replace(one, id=2, group=1, track=Track(TrackKind.SOUND, 1), clip_id=9)]
     with pytest.raises(RuleError, match="another source"):
@@ -223,15 +223,15 @@ MATERIALS = [
 ]  # fmt: skip
 Edited = Callable[[EventList, Event, Shelf, int, Following], EventList]
 MADE: dict[str, Edited] = {
-    "head": lambda cut, one, book, by, how: trimmed(cut, one.id, Edge.HEAD, by, book.windows(), how),
-    "tail": lambda cut, one, book, by, how: trimmed(cut, one.id, Edge.TAIL, by, book.windows(), how),
-    "slip": lambda cut, one, book, by, _: slipped(cut, [one.id], Fraction(by, 2), book.windows()),
-    "split": lambda cut, one, book, by, _: split(cut, one.id, abs(by) % one.length or 1, book.windows()),
-    "delete": lambda cut, one, _, __, how: deleted(cut, [one.id], how),
-    "move": lambda cut, one, _, by, __: moved(cut, [one.id], by),
-    "refit": lambda cut, one, book, by, how: refit(cut, one.id, one.length + by, book.windows(), how),
-    "decide": lambda cut, one, book, by, how: decided(cut, one.id, DECIDED[by % len(DECIDED)], book, how),
-    "dissolve": lambda cut, one, _, by, __: dissolved(cut, [one.id], "dissolve", by),
+    "head": lambda event_list, one, book, by, how: trimmed(event_list, one.id, Edge.HEAD, by, book.windows(), how),
+    "tail": lambda event_list, one, book, by, how: trimmed(event_list, one.id, Edge.TAIL, by, book.windows(), how),
+    "slip": lambda event_list, one, book, by, _: slipped(event_list, [one.id], Fraction(by, 2), book.windows()),
+    "split": lambda event_list, one, book, by, _: split(event_list, one.id, abs(by) % one.length or 1, book.windows()),
+    "delete": lambda event_list, one, _, __, how: deleted(event_list, [one.id], how),
+    "move": lambda event_list, one, _, by, __: moved(event_list, [one.id], by),
+    "refit": lambda event_list, one, book, by, how: refit(event_list, one.id, one.length + by, book.windows(), how),
+    "decide": lambda event_list, one, book, by, how: decided(event_list, one.id, DECIDED[by % len(DECIDED)], book, how),
+    "dissolve": lambda event_list, one, _, by, __: dissolved(event_list, [one.id], "dissolve", by),
 }
 
 
@@ -267,8 +267,12 @@ edits_drawn = st.lists(
 
 def edited_by(step: tuple[str, int, int, Following], book: Shelf) -> EventList | None:
     """The events of timeline 0 after an edit; None where there are none."""
-    (name, which, by, how), cut = step, book.cuts[0]
-    return MADE[name](cut, cut.events[which % len(cut.events)], book, by, how) if cut.events else None
+    (name, which, by, how), event_list = step, book.cuts[0]
+    return (
+        MADE[name](event_list, event_list.events[which % len(event_list.events)], book, by, how)
+        if event_list.events
+        else None
+    )
 
 
 @given(lists(), edits_drawn)
@@ -279,22 +283,22 @@ def test_frames_that_an_edit_does_not_concern_stay_what_they_are(
     """Of every event that was not changed each frame shows what it did, its dissolve with what lies under it; what was
     changed has no lead without a curve; and a part split off goes on as the whole did."""
     for name, which, by, how in steps:
-        cut = book.cuts[0]
-        if not cut.events:
+        event_list = book.cuts[0]
+        if not event_list.events:
             return
-        one = cut.events[which % len(cut.events)]
+        one = event_list.events[which % len(event_list.events)]
         try:
-            after = MADE[name](cut, one, book, by, how)
+            after = MADE[name](event_list, one, book, by, how)
         except RuleError:
             continue
-        then, changed = Shelf({**book.cuts, 0: after}, book.materials), {e.id for e in cut.together([one])}
+        then, changed = Shelf({**book.cuts, 0: after}, book.materials), {e.id for e in event_list.together([one])}
         for event in after.by_track.get(FIRST_PICTURE, ()):
             use = then.window(0, event) if event.id in changed else None
             assert use is None or event.curve_offset == 0 or use.conformed.course is not None, name
-            was, before, under = cut.by_id.get(event.id), after.before(event), None
+            was, before, under = event_list.by_id.get(event.id), after.before(event), None
             if was is None or (event.id in changed and name != "split"):
                 continue
-            under = cut.before(was)
+            under = event_list.before(was)
             alike = (before is None and under is None) or (
                 before is not None and under is not None and before.id == under.id and before.id not in changed
             )

@@ -186,25 +186,25 @@ def test_a_listed_event_keeps_the_list_s_speed_as_its_own_decision() -> None:
 
 
 def test_picture_and_sound_of_one_source_are_one_group() -> None:
-    cut = ListedTimeline("Cut", FILM, False, 90_000, (
+    event_list = ListedTimeline("Cut", FILM, False, 90_000, (
         listed("bell", 0, 20, 0), listed("bell", 0, 20, 0, track="A1"), listed("bell", 20, 20, 20),
         listed("nobody", 40, 5, 0), ListedEvent("V", SourceKind.GAP, 45, 5),
     ))  # fmt: skip
-    events = events_of(cut, footage(known(1, "bell.mov")))
+    events = events_of(event_list, footage(known(1, "bell.mov")))
     groups = [event.group for event, _ in events]
     assert groups[0] == groups[1] is not None and groups[2:] == [None, None]
     assert [by.by for _, by in events] == [FoundBy.NAME] * 3 + [FoundBy.NOTHING]
-    (_, by_hand) = events_of(cut, footage(known(1, "bell.mov")), {3: 1})[3]
+    (_, by_hand) = events_of(event_list, footage(known(1, "bell.mov")), {3: 1})[3]
     assert by_hand.by is FoundBy.HAND and by_hand.clip_id == 1
     later = linked(events[3][0], known(7, "other.mov"))
     assert (later.clip_id, later.source_in, later.record_in) == (7, Fraction(0), 40)
 
 
 def test_events_that_lie_over_each_other_go_onto_tracks_of_their_own() -> None:
-    cut = ListedTimeline(
+    event_list = ListedTimeline(
         "Cut", FILM, False, 0, (listed("bell", 0, 20, 0), listed("bell", 10, 20, 0), listed("bell", 15, 5, 0))
     )
-    laid = laid_out([event for event, _ in events_of(cut, footage(known(1, "bell.mov")))])
+    laid = laid_out([event for event, _ in events_of(event_list, footage(known(1, "bell.mov")))])
     assert [event.track.name for event in laid] == ["V1", "V2", "V3"]
     assert EventList(FILM, laid).length == 30
 
@@ -223,8 +223,8 @@ def test_a_version_taken_over_keeps_what_was_decided() -> None:
     assert [(one.fate, one.event.name) for one in taken.found] == [
         (ChangeKind.TRIMMED, "boat.mov"), (ChangeKind.MOVED, "bell.mov"), (ChangeKind.NEW, "bell.mov"),
     ]  # fmt: skip
-    bell = next(event for event in taken.cut.events if event.id == events[0].id)
+    bell = next(event for event in taken.event_list.events if event.id == events[0].id)
     assert bell.decisions == mine and (bell.record_in, bell.length) == (40, 50)
-    assert len(taken.cut.by_track[FIRST_PICTURE]) == 3 and closed(taken.cut) == taken.cut
+    assert len(taken.event_list.by_track[FIRST_PICTURE]) == 3 and closed(taken.event_list) == taken.event_list
     with pytest.raises(RuleError, match="at 24 and this timeline at 25"):
         taken_over(ours, first, ListedTimeline("Cut", Rate.of(24), False, 0, ()), (), held.known)

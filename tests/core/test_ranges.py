@@ -59,10 +59,10 @@ def pictures(render_range: RenderRange, number: int) -> list[list[object]]:
 @settings(max_examples=60, deadline=None)
 @given(books(), st.data())
 def test_a_stretch_shows_what_the_timeline_shows_there(book: Shelf, data: st.DataObject) -> None:
-    cut = book.cuts[0]
-    first = data.draw(st.integers(0, cut.length - 1))
-    stop = data.draw(st.integers(first + 1, cut.length))
-    part = range_of_timeline(book, 0, SETTINGS, cut, first, stop)
+    event_list = book.cuts[0]
+    first = data.draw(st.integers(0, event_list.length - 1))
+    stop = data.draw(st.integers(first + 1, event_list.length))
+    part = range_of_timeline(book, 0, SETTINGS, event_list, first, stop)
     assert part.length == stop - first
     for number in range(part.length):
         assert pictures(part, number) == [[one.picture for one in shown_at(book, 0, first + number)]]
@@ -91,8 +91,8 @@ def test_each_field_of_a_dissolve_has_the_share_of_its_own_half() -> None:
 @settings(max_examples=40, deadline=None)
 @given(books(), st.data())
 def test_an_event_by_itself_shows_its_own_frames_and_what_lies_around_them(book: Shelf, data: st.DataObject) -> None:
-    cut = book.cuts[0]
-    event = data.draw(st.sampled_from(cut.by_track[FIRST_PICTURE]))
+    event_list = book.cuts[0]
+    event = data.draw(st.sampled_from(event_list.by_track[FIRST_PICTURE]))
     found = book.window(0, event)
     assert found is not None
     head, tail = found.handles_within(data.draw(st.integers(0, 6)))
@@ -180,14 +180,16 @@ def test_a_programme_knows_its_clips_and_music_and_passes_over_what_is_missing()
 
 @given(st.lists(st.tuples(st.integers(0, 30), st.integers(1, 9), st.integers(1, 2), st.booleans()), max_size=8))
 def test_frames_of_black_are_those_that_no_picture_covers(laid: list[tuple[int, int, int, bool]]) -> None:
-    cut = EventList(FILM)
+    event_list = EventList(FILM)
     for number, (at, length, track, shows) in enumerate(laid, 1):
         kind = SourceKind.CLIP if shows else SourceKind.BLACK
         event = replace(clip_event(number, at, length, track=Track(TrackKind.PICTURE, track)), kind=kind)
-        if all(one.stop <= at or one.record_in >= event.stop for one in cut.by_track.get(event.track, ())):
-            cut = cut.with_events([event])
-    covered = {frame for one in cut.events if one.kind is SourceKind.CLIP for frame in range(one.record_in, one.stop)}
-    assert cut.black_frames == sum(frame not in covered for frame in range(cut.length))
+        if all(one.stop <= at or one.record_in >= event.stop for one in event_list.by_track.get(event.track, ())):
+            event_list = event_list.with_events([event])
+    covered = {
+        frame for one in event_list.events if one.kind is SourceKind.CLIP for frame in range(one.record_in, one.stop)
+    }
+    assert event_list.black_frames == sum(frame not in covered for frame in range(event_list.length))
 
 
 @pytest.mark.parametrize("by", [-3, 0, 7])

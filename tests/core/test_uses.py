@@ -75,10 +75,10 @@ def test_an_event_without_a_usable_source_says_why() -> None:
 
 def test_marks_say_what_stands_out_and_by_how_many_frames() -> None:
     clip = known(1, "bell.mov", frames=100)
-    cut = EventList(FILM, (clip_event(1, 0, 30, 40), clip_event(2, 40, 120, 20), clip_event(3, 160, 10, 3)))
-    gaps = {(track, begin): stop for track, begin, stop in cut.gaps()}
+    event_list = EventList(FILM, (clip_event(1, 0, 30, 40), clip_event(2, 40, 120, 20), clip_event(3, 160, 10, 3)))
+    gaps = {(track, begin): stop for track, begin, stop in event_list.gaps()}
     told = {}
-    for event in cut.events:
+    for event in event_list.events:
         marks = marks_of(event, use_of_clip(event, clip, House(), TIMELINE), gaps, 12)
         told[event.id] = [(kind, int(frames)) for kind, frames in marks]
     assert told == {1: [(EventMark.GAP_BEHIND, 10)], 2: [(EventMark.OVERRUN, 40)], 3: [(EventMark.NO_HANDLES, 3)]}
@@ -138,7 +138,7 @@ def test_a_longer_use_has_the_same_frames_in_its_middle() -> None:
         book = Shelf(
             {0: EventList(FILM, (clip_event(1, 0, 40, 90, decisions=decisions),))}, {1: Material(400, Rate.of(50))}
         )
-        use = book.window(0, book.cut(0).event(1))
+        use = book.window(0, book.event_list(0).event(1))
         assert use is not None
         longer = use.longer(8, 5)
         assert longer.event.length == 53
@@ -161,7 +161,7 @@ def test_a_longer_use_has_the_same_frames_in_its_middle() -> None:
 def test_a_curve_runs_out_where_it_would_go_on(points: list[dict[str, object]], length: int, overrun: int) -> None:
     wish = Decisions(intent=IntentSetting(Intent.CURVE, curve=Curve.parse({"points": points})))
     book = Shelf({0: EventList(FILM, (clip_event(1, 0, length, 20, decisions=wish),))}, {1: Material(200, Rate.of(50))})
-    use = book.window(0, book.cut(0).event(1))
+    use = book.window(0, book.event_list(0).event(1))
     assert use is not None and use.overrun == overrun
 
 
@@ -192,7 +192,7 @@ def test_a_timeline_is_listed_by_its_sources_with_their_timecode() -> None:
     )
     assert back.reverse and back.source_in.count == zero + 60 and back.transition == Transition("dissolve", 5)
     assert (black.kind, told.timecode(0), told.length) == (SourceKind.BLACK, "01:00:00:00", 150)
-    made = of_made_files(told, film().cut(1), {1: MadeFile("made/001.mov", "10:00:00:05", 12)})
+    made = of_made_files(told, film().event_list(1), {1: MadeFile("made/001.mov", "10:00:00:05", 12)})
     assert made.events[0].speed == 1 and made.events[0].name == "001.mov"
     assert made.events[0].source_in.count == 36_000 * 25 + 5 + 12
     assert [str(note) for note in made.notes] == [
@@ -210,11 +210,11 @@ def bent_film() -> Shelf:
 def test_a_curve_is_told_whole_by_its_own_words_or_in_a_chain_of_straight_events() -> None:
     clip, book = known(1, "bell.mov", "50", 400), bent_film()
     told = listed_cut(book, {1: TIMELINE}.__getitem__, 1, {1: clip})
-    use = book.window(1, book.cut(1).event(1))
-    assert use is not None and "told by its speed on the whole" in str(told.notes[0])
+    use = book.window(1, book.event_list(1).event(1))
+    assert use is not None and "described by its speed on the whole" in str(told.notes[0])
     again = event_of(told.events[0], clip, 1)
     assert (again.source_in, again.curve_offset, again.decisions.intent) == (
-        Fraction(40), Fraction(2, 5), book.cut(1).event(1).decisions.intent,
+        Fraction(40), Fraction(2, 5), book.event_list(1).event(1).decisions.intent,
     )  # fmt: skip
     chained = listed_cut(book, {1: TIMELINE}.__getitem__, 1, {1: clip}, chains=True)
     assert "events of one speed" in str(chained.notes[0]) and len(chained.events) > 5
@@ -229,16 +229,24 @@ def test_a_curve_is_told_whole_by_its_own_words_or_in_a_chain_of_straight_events
 
 Edited = Callable[[EventList, Event, Shelf, int, Following], EventList]
 EDITS: dict[str, Edited] = {
-    "head": lambda cut, one, book, by, how: edits.trimmed(cut, one.id, Edge.HEAD, by, book.windows(), how),
-    "tail": lambda cut, one, book, by, how: edits.trimmed(cut, one.id, Edge.TAIL, by, book.windows(), how),
-    "slip": lambda cut, one, book, by, _: edits.slipped(cut, [one.id], Fraction(by, 2), book.windows()),
-    "slide": lambda cut, one, book, by, _: edits.slid(cut, one.id, by, book.windows()),
-    "split": lambda cut, one, book, by, _: edits.split(cut, one.id, abs(by) % one.length or 1, book.windows()),
-    "delete": lambda cut, one, _, __, how: edits.deleted(cut, [one.id], how),
-    "move": lambda cut, one, _, by, __: edits.moved(cut, [one.id], by),
-    "refit": lambda cut, one, book, by, how: edits.refit(cut, one.id, one.length + by, book.windows(), how),
-    "close": lambda cut, _, __, ___, ____: edits.closed(cut),
-    "unlink": lambda cut, one, _, __, ___: edits.unlinked(cut, [one.id]),
+    "head": lambda event_list, one, book, by, how: edits.trimmed(
+        event_list, one.id, Edge.HEAD, by, book.windows(), how
+    ),
+    "tail": lambda event_list, one, book, by, how: edits.trimmed(
+        event_list, one.id, Edge.TAIL, by, book.windows(), how
+    ),
+    "slip": lambda event_list, one, book, by, _: edits.slipped(event_list, [one.id], Fraction(by, 2), book.windows()),
+    "slide": lambda event_list, one, book, by, _: edits.slid(event_list, one.id, by, book.windows()),
+    "split": lambda event_list, one, book, by, _: edits.split(
+        event_list, one.id, abs(by) % one.length or 1, book.windows()
+    ),
+    "delete": lambda event_list, one, _, __, how: edits.deleted(event_list, [one.id], how),
+    "move": lambda event_list, one, _, by, __: edits.moved(event_list, [one.id], by),
+    "refit": lambda event_list, one, book, by, how: edits.refit(
+        event_list, one.id, one.length + by, book.windows(), how
+    ),
+    "close": lambda event_list, _, __, ___, ____: edits.closed(event_list),
+    "unlink": lambda event_list, one, _, __, ___: edits.unlinked(event_list, [one.id]),
 }
 TOUCHED = {"slide": 1, "move": 0, "close": 0}
 """Neighbours whose own frames an edit may change, on either side."""
@@ -270,20 +278,20 @@ def test_whatever_is_done_nothing_lies_over_anything_and_others_keep_their_frame
     )
     book = Shelf({0: EventList(FILM, laid)}, {1: material})
     for name, which, by, how in steps:
-        cut = book.cut(0)
-        if not cut.events:
+        event_list = book.event_list(0)
+        if not event_list.events:
             return
-        one = cut.events[which % len(cut.events)]
+        one = event_list.events[which % len(event_list.events)]
         try:
-            after = EDITS[name](cut, one, book, by, how)
+            after = EDITS[name](event_list, one, book, by, how)
         except RuleError as error:
             assert str(error).endswith((".", "!")), error
             continue
-        together = {event.id for event in cut.together([one])}
-        around = together | ({event.id for event in cut.events if name == "slide"})
+        together = {event.id for event in event_list.together([one])}
+        around = together | ({event.id for event in event_list.events if name == "slide"})
         then = Shelf({0: after}, book.materials)
         for event in after.events:
-            was = cut.by_id.get(event.id)
+            was = event_list.by_id.get(event.id)
             assert event.length >= 1 and event.record_in >= 0
             if was is not None and event.id not in around:
                 assert (event.length, event.source_in, event.curve_offset, event.decisions) == (
@@ -296,7 +304,7 @@ def test_whatever_is_done_nothing_lies_over_anything_and_others_keep_their_frame
         )
         book = then
     assert seen(book) == seen(
-        Shelf({0: replace(book.cut(0), events=tuple(reversed(book.cut(0).events)))}, book.materials)
+        Shelf({0: replace(book.event_list(0), events=tuple(reversed(book.event_list(0).events)))}, book.materials)
     )
 
 
@@ -338,7 +346,7 @@ def test_what_is_ordered_of_an_event_is_what_it_shows(
 
 
 def test_a_curve_is_ordered_from_where_the_event_begins() -> None:
-    use = bent_film().window(1, bent_film().cut(1).event(1))
+    use = bent_film().window(1, bent_film().event_list(1).event(1))
     assert use is not None
     order = Order.model_validate_json(order_of_event(use, TIMELINE.settings, 5, 1).model_dump_json())
     assert order.event is not None
@@ -348,25 +356,25 @@ def test_a_curve_is_ordered_from_where_the_event_begins() -> None:
 
 def test_gaps_and_tracks_of_a_cut() -> None:
     upper = Track(TrackKind.PICTURE, 2)
-    cut = EventList(FILM, (
+    event_list = EventList(FILM, (
         clip_event(1, 10, 20), clip_event(2, 40, 10), clip_event(3, 5, 50, track=upper), clip_event(4, 0, 5),
     ))  # fmt: skip
-    assert cut.gaps() == ((FIRST_PICTURE, 5, 10), (FIRST_PICTURE, 30, 40), (upper, 0, 5))
-    assert [track.name for track in cut.by_track] == ["V1", "V2"] and cut.length == 55
-    book = Shelf({0: cut}, {1: Material(400, FILM)})
+    assert event_list.gaps() == ((FIRST_PICTURE, 5, 10), (FIRST_PICTURE, 30, 40), (upper, 0, 5))
+    assert [track.name for track in event_list.by_track] == ["V1", "V2"] and event_list.length == 55
+    book = Shelf({0: event_list}, {1: Material(400, FILM)})
     over = [shown_at(book, 0, frame)[0].event for frame in (3, 5, 15, 54)]
     assert [event.id for event in over if event is not None] == [4, 3, 3, 3], "the higher track lies over the lower"
     (nothing,) = shown_at(book, 0, 60)
     assert nothing.event is None and nothing.clip_id is None and nothing.share == 1
-    assert edits.closed(cut) == cut, "no gap goes through all tracks"
-    only = edits.closed(cut.with_events((), [3]))
+    assert edits.closed(event_list) == event_list, "no gap goes through all tracks"
+    only = edits.closed(event_list.with_events((), [3]))
     assert [(event.record_in, event.stop) for event in only.by_track[FIRST_PICTURE]] == [(0, 5), (5, 25), (25, 35)]
 
 
 def test_a_slip_of_a_curve_runs_along_it() -> None:
     book = bent_film()
-    event = book.cut(1).event(1)
-    there = edits.slipped(book.cut(1), [1], Fraction(4), book.windows(1)).event(1)
+    event = book.event_list(1).event(1)
+    there = edits.slipped(book.event_list(1), [1], Fraction(4), book.windows(1)).event(1)
     before, after = book.window(1, event), book.window(1, there)
     assert before is not None and after is not None
     assert after.source_in == before.source_in + 4 and after.event.source_in == event.source_in
@@ -376,22 +384,22 @@ def test_a_slip_of_a_curve_runs_along_it() -> None:
     assert use is not None
     if use.speed_in == 0:
         with pytest.raises(RuleError, match="starts on a held frame and cannot be slipped there"):
-            edits.slipped(still.cut(1), [1], Fraction(4), still.windows(1))
+            edits.slipped(still.event_list(1), [1], Fraction(4), still.windows(1))
 
 
 def test_a_curve_of_another_length_keeps_its_range_and_its_pins_in_proportion() -> None:
     book = bent_film()
-    half = edits.refit(book.cut(1), 1, 210, book.windows(1)).event(1)
-    was, now = book.window(1, book.cut(1).event(1)), book.window(1, half)
+    half = edits.refit(book.event_list(1), 1, 210, book.windows(1)).event(1)
+    was, now = book.window(1, book.event_list(1).event(1)), book.window(1, half)
     assert was is not None and now is not None and now.source_in == was.source_in
     for frame in (0, 20, 60):
         assert now.place(frame) == was.place(2 * frame), "twice as fast"
 
 
 def test_a_place_is_laid_in_or_refused_and_what_is_there_moves_along() -> None:
-    cut = EventList(FILM, edits.in_order([clip_event(1, 0, 20), clip_event(2, 0, 30)]))
+    event_list = EventList(FILM, edits.in_order([clip_event(1, 0, 20), clip_event(2, 0, 30)]))
     new = [clip_event(7, 0, 10), clip_event(8, 10, 5)]
-    laid = edits.placed(cut, new, 20, Following.MOVES)
+    laid = edits.placed(event_list, new, 20, Following.MOVES)
     assert [(event.record_in, event.length) for event in laid.by_track[FIRST_PICTURE]] == [
         (0, 20),
         (20, 10),
@@ -399,11 +407,11 @@ def test_a_place_is_laid_in_or_refused_and_what_is_there_moves_along() -> None:
         (35, 30),
     ]
     with pytest.raises(RuleError, match="would overlap"):
-        edits.placed(cut, new, 20)
-    behind = edits.placed(cut, new, 60)
+        edits.placed(event_list, new, 20)
+    behind = edits.placed(event_list, new, 60)
     assert behind.gaps() == ((FIRST_PICTURE, 50, 60),) and behind.length == 75
     dropped = edits.placed(behind, [clip_event(9, 0, 10)], 50)
     assert dropped.gaps() == () and len({event.id for event in dropped.events}) == 5
     with pytest.raises(RuleError, match="spans this point"):
-        edits.placed(cut, new, 10, Following.MOVES)
-    assert edits.placed(cut, [], 3) is cut
+        edits.placed(event_list, new, 10, Following.MOVES)
+    assert edits.placed(event_list, [], 3) is event_list

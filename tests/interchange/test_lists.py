@@ -69,9 +69,14 @@ def _events(text: str, rate: Rate = FILM) -> list[ListedEvent]:
 
 
 def test_a_list_is_read_with_all_that_it_says() -> None:
-    cut = read_edl(BELL, FILM)
-    assert (cut.name, cut.rate, cut.drop_frame, cut.timecode(0)) == ("THE TIDE BELL", FILM, False, "01:00:00:00")
-    picture = cut.on("V")
+    event_list = read_edl(BELL, FILM)
+    assert (event_list.name, event_list.rate, event_list.drop_frame, event_list.timecode(0)) == (
+        "THE TIDE BELL",
+        FILM,
+        False,
+        "01:00:00:00",
+    )
+    picture = event_list.on("V")
     assert [one.name or one.kind.value for one in picture] == ["FD_POUR", "HB_GULLS", "black", "clip", "clip"]
     assert [(one.record_in, one.length) for one in picture] == [(0, 100), (100, 100), (200, 25), (250, 100), (350, 50)]
     assert [one.speed for one in picture] == [1, 2, 1, Fraction(1, 2), 0]
@@ -79,9 +84,9 @@ def test_a_list_is_read_with_all_that_it_says() -> None:
     assert picture[1].path == "harbour/HB_gulls.mov"
     assert picture[3].reverse and picture[3].source_in.count == (2 * 3600 + 12) * 25, "it begins where its range ends"
     assert picture[4].freeze and picture[4].transition == Transition("wipe", 10)
-    assert [one.track for one in cut.events if one.record_in == 250] == ["V", "A1", "A2"]
-    assert [str(note) for note in cut.notes] == ["Line 15: It cannot be read: “nobody reads this”."]
-    assert [(one.at, one.name, one.colour) for one in cut.markers] == [(375, "the bell rings", "RED")]
+    assert [one.track for one in event_list.events if one.record_in == 250] == ["V", "A1", "A2"]
+    assert [str(note) for note in event_list.notes] == ["Line 15: It cannot be read: “nobody reads this”."]
+    assert [(one.at, one.name, one.colour) for one in event_list.markers] == [(375, "the bell rings", "RED")]
 
 
 @pytest.mark.parametrize(
@@ -109,9 +114,9 @@ def test_the_speed_is_what_lengths_say_where_motion_agrees(
     source: int, record: int, motion: str | None, speed: Fraction, noted: bool
 ) -> None:
     text = f"001  R1 V C 01:00:00:00 01:{_code(source)} 02:00:00:00 02:{_code(record)}\n"
-    cut = read_edl(text + (f"M2 R1 {motion} 01:00:00:00\n" if motion else ""), FILM)
-    assert cut.events[0].speed == speed
-    assert bool(cut.notes) is noted
+    event_list = read_edl(text + (f"M2 R1 {motion} 01:00:00:00\n" if motion else ""), FILM)
+    assert event_list.events[0].speed == speed
+    assert bool(event_list.notes) is noted
 
 
 def _code(frames: int) -> str:
@@ -130,11 +135,11 @@ def test_a_list_is_asked_for_its_rate_with_the_evidence() -> None:
 
 
 def test_source_timecode_at_another_rate_is_noticed() -> None:
-    cut = read_edl("001  T50 V C 03:00:00:48 03:00:04:48 01:00:00:00 01:00:04:00\n", FILM)
-    assert cut.events[0].source_in.rate == Rate.of(50)
-    assert cut.events[0].source_in.count == 3 * 3600 * 50 + 48
-    assert cut.events[0].speed == 1
-    assert "T50 is not counted at the list's 25" in str(cut.notes[0])
+    event_list = read_edl("001  T50 V C 03:00:00:48 03:00:04:48 01:00:00:00 01:00:04:00\n", FILM)
+    assert event_list.events[0].source_in.rate == Rate.of(50)
+    assert event_list.events[0].source_in.count == 3 * 3600 * 50 + 48
+    assert event_list.events[0].speed == 1
+    assert "T50 is not counted at the list's 25" in str(event_list.notes[0])
 
 
 def test_drop_frame_changes_on_the_way_concern_sources() -> None:
@@ -175,9 +180,9 @@ def test_no_text_breaks_the_reader(text: str) -> None:
 
 def test_events_out_of_order_or_over_each_other_are_noted() -> None:
     line = "00{} R{} V C 00:00:00:00 00:00:02:00 01:00:0{}:00 01:00:0{}:00\n"
-    cut = read_edl(line.format(1, 1, 4, 6) + line.format(2, 2, 0, 2) + line.format(3, 3, 1, 3), FILM)
-    assert [one.record_in for one in cut.events] == [0, 25, 100]
-    told = " ".join(map(str, cut.notes))
+    event_list = read_edl(line.format(1, 1, 4, 6) + line.format(2, 2, 0, 2) + line.format(3, 3, 1, 3), FILM)
+    assert [one.record_in for one in event_list.events] == [0, 25, 100]
+    told = " ".join(map(str, event_list.notes))
     assert "Line 2: From here on the events are not in order" in told
     assert "Line 3: On V it begins 25 frames before the event of line 2 is over." in told
 
@@ -218,28 +223,28 @@ def cuts(draw: st.DrawFn, *, exact: bool = True) -> ListedTimeline:
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(cuts())
-def test_a_cut_written_as_otio_is_the_same_cut_again(cut: ListedTimeline) -> None:
-    again = read_otio(write_otio(cut))
+def test_a_cut_written_as_otio_is_the_same_cut_again(event_list: ListedTimeline) -> None:
+    again = read_otio(write_otio(event_list))
     events = [one for one in cut_document(again)["events"] if one["kind"] != "gap"]
-    assert events == cut_document(cut)["events"]
-    assert (again.rate, again.drop_frame, again.start) == (cut.rate, cut.drop_frame, cut.start)
+    assert events == cut_document(event_list)["events"]
+    assert (again.rate, again.drop_frame, again.start) == (event_list.rate, event_list.drop_frame, event_list.start)
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(cuts(exact=False))
-def test_a_cut_written_as_a_list_is_the_same_up_to_what_was_said(cut: ListedTimeline) -> None:
-    written = write_edl(cut)
-    again = read_edl(written.text, cut.rate)
-    zero = cut.events[0].record_in
+def test_a_cut_written_as_a_list_is_the_same_up_to_what_was_said(event_list: ListedTimeline) -> None:
+    written = write_edl(event_list)
+    again = read_edl(written.text, event_list.rate)
+    zero = event_list.events[0].record_in
     told = {str(note).split(",")[0] for note in written.losses}
-    for number, (was, now) in enumerate(zip(cut.events, again.events, strict=True), 1):
+    for number, (was, now) in enumerate(zip(event_list.events, again.events, strict=True), 1):
         assert (now.kind, now.name, now.record_in + zero, now.length) == (was.kind, was.name, was.record_in, was.length)
         assert (now.transition, now.reverse) == (was.transition, was.reverse)
         if f"Event {number:03}" not in told:
             same = (now.source_in.count, now.speed) == (was.source_in.count, was.speed)
-            assert same or was.source_out(cut.rate).count.denominator != 1
+            assert same or was.source_out(event_list.rate).count.denominator != 1
         off = abs(now.source_in.count - was.source_in.count) + abs(now.speed - was.speed) * was.length
-        assert off <= Fraction(was.length, 10 * cut.rate.nominal) + 1
+        assert off <= Fraction(was.length, 10 * event_list.rate.nominal) + 1
 
 
 def test_what_it_costs_that_motion_has_one_decimal_is_said() -> None:
@@ -250,13 +255,13 @@ def test_what_it_costs_that_motion_has_one_decimal_is_said() -> None:
 
 def test_the_peer_reads_what_is_written() -> None:
     pytest.importorskip("otio_cmx3600_adapter")
-    cut = read_edl(BELL.replace("AA/V", "V"), FILM)
-    theirs = otio.adapters.read_from_string(write_edl(cut).text, "cmx_3600", rate=25)
+    event_list = read_edl(BELL.replace("AA/V", "V"), FILM)
+    theirs = otio.adapters.read_from_string(write_edl(event_list).text, "cmx_3600", rate=25)
     (track,) = theirs.video_tracks()
     clips = [one for one in track if isinstance(one, otio.schema.Clip)]
-    for mine, its in zip(cut.events, clips, strict=True):
+    for mine, its in zip(event_list.events, clips, strict=True):
         at = track.range_of_child(its).start_time - track.source_range.start_time
-        assert (at.value - cut.start, its.duration().value) == (mine.record_in, mine.length)
+        assert (at.value - event_list.start, its.duration().value) == (mine.record_in, mine.length)
         if mine.kind is SourceKind.CLIP:
             assert its.source_range.start_time.value == mine.used(FILM)[0].count
             scalars = [one.time_scalar for one in its.effects]
@@ -300,8 +305,8 @@ def test_transitions_nests_and_metadata_of_a_timeline_survive() -> None:
     track.append(inner)
     timeline = otio.schema.Timeline("Film", global_start_time=second(86400, 24))
     timeline.tracks.append(track)
-    cut = read_otio(otio.adapters.write_to_string(timeline, "otio_json"))
-    one, nest = cut.events
+    event_list = read_otio(otio.adapters.write_to_string(timeline, "otio_json"))
+    one, nest = event_list.events
     assert (one.length, nest.record_in, nest.length) == (42, 42, 54), "what comes in begins with its transition"
     assert (nest.kind, nest.source_in.count, nest.transition) == (
         SourceKind.TIMELINE,
@@ -309,11 +314,11 @@ def test_transitions_nests_and_metadata_of_a_timeline_survive() -> None:
         Transition("dissolve", 12),
     )
     assert nest.inside is not None and nest.inside.events[0].source_in.rate == Rate.of(240)
-    (pulled, inside) = pulls(cut)
+    (pulled, inside) = pulls(event_list)
     assert (ends(pulled), ends(inside)) == ((0, 42), (40, 580))
-    again = json.loads(write_otio(cut))
+    again = json.loads(write_otio(event_list))
     assert again["tracks"]["children"][0]["children"][0]["metadata"]["somebody"] == {"else": [1, 2, {"deep": True}]}
-    assert cut_document(read_otio(json.dumps(again))) == cut_document(cut)
+    assert cut_document(read_otio(json.dumps(again))) == cut_document(event_list)
 
 
 def test_a_freeze_and_a_speed_that_nobody_reads_are_told_apart() -> None:
@@ -323,9 +328,9 @@ def test_a_freeze_and_a_speed_that_nobody_reads_are_told_apart() -> None:
     clip.effects.append(otio.schema.FreezeFrame())
     clip.effects.append(otio.schema.TimeEffect("wobble", "Wobble"))
     track = otio.schema.Track("V", kind="Video", children=[clip])
-    cut = read_otio(otio.adapters.write_to_string(track, "otio_json"))
-    assert cut.events[0].freeze and "travels along" in str(cut.notes[0])
-    assert "Wobble" in write_otio(cut)
+    event_list = read_otio(otio.adapters.write_to_string(track, "otio_json"))
+    assert event_list.events[0].freeze and "travels along" in str(event_list.notes[0])
+    assert "Wobble" in write_otio(event_list)
 
 
 def test_two_versions_are_held_together_by_source_and_content() -> None:
@@ -346,8 +351,8 @@ def test_two_versions_are_held_together_by_source_and_content() -> None:
         event("D", 180, 40, 7, Fraction(1, 2)),
         event("F", 220, 5, 0),
     ]
-    cut = ListedTimeline("Cut", FILM, False, 90000, tuple(old))
-    found = {one.event.name: one.fate for one in compared(cut, replace(cut, events=tuple(new)))}
+    event_list = ListedTimeline("Cut", FILM, False, 90000, tuple(old))
+    found = {one.event.name: one.fate for one in compared(event_list, replace(event_list, events=tuple(new)))}
     assert found == {
         "A": ChangeKind.KEPT, "B": ChangeKind.TRIMMED, "C": ChangeKind.MOVED, "D": ChangeKind.RETIMED,
         "E": ChangeKind.GONE, "F": ChangeKind.NEW,
@@ -356,7 +361,7 @@ def test_two_versions_are_held_together_by_source_and_content() -> None:
     late = ListedTimeline(
         "Cut", FILM, False, 90100, tuple(replace(one, record_in=one.record_in - 100) for one in old[1:])
     )
-    fates = [one.fate for one in compared(cut, late)]
+    fates = [one.fate for one in compared(event_list, late)]
     assert fates.count(ChangeKind.KEPT) == 4 and fates.count(ChangeKind.GONE) == 1
 
 
@@ -402,10 +407,10 @@ def test_of_a_nest_at_another_rate_just_what_is_shown_is_pulled(
 @pytest.mark.parametrize(("inner", "outer"), [("50", "25"), ("25", "24"), ("23.976", "29.97")])
 def test_a_nest_is_written_at_its_own_rate(inner: str, outer: str) -> None:
     """For the library its children last as long as they do, and here it is the same cut again."""
-    cut = nest(inner, outer, 0, 20)
-    text = write_otio(cut)
+    event_list = nest(inner, outer, 0, 20)
+    text = write_otio(event_list)
     (stack,) = otio.adapters.read_from_string(text, "otio_json").tracks[0]
-    inside = cut.events[0].inside
+    inside = event_list.events[0].inside
     assert inside is not None
     lasts = [one.duration().to_seconds() for one in stack[0]]
     assert lasts == pytest.approx([float(one.length / inside.rate.value) for one in inside.events])
@@ -438,21 +443,25 @@ FCM: DROP FRAME
 
 
 def test_each_source_is_counted_in_its_own_way_in_a_drop_frame_list() -> None:
-    cut = read_edl(MIXED, NTSC)
-    assert [(int(one.source_in.count), one.source_in.drop) for one in cut.events] == [
+    event_list = read_edl(MIXED, NTSC)
+    assert [(int(one.source_in.count), one.source_in.drop) for one in event_list.events] == [
         (1800, False), (108_000 - 108 + 300, True), (108_300, False),
     ]  # fmt: skip
-    again = write_edl(cut).text
+    again = write_edl(event_list).text
     assert [line[29:52] for line in again.splitlines() if line[:3].isdecimal()] == [
         line.split("C ", 1)[1][:23] for line in MIXED.splitlines()[2:]
     ]
-    assert [str(one.first.timecode()) for one in pulls(cut)] == ["00:01:00:00", "01:00:10:00", "01:00:10;00"]
-    assert [one.source_in.drop for one in read_otio(write_otio(cut)).events] == [False, True, False]
+    assert [str(one.first.timecode()) for one in pulls(event_list)] == ["00:01:00:00", "01:00:10:00", "01:00:10;00"]
+    assert [one.source_in.drop for one in read_otio(write_otio(event_list)).events] == [False, True, False]
 
 
 def test_without_semicolons_a_number_that_drop_frame_skips_tells_how_its_reel_is_counted() -> None:
-    cut = read_edl(MIXED.replace(";", ":"), NTSC)
-    assert [(one.reel, one.source_in.drop) for one in cut.events] == [("FREE", False), ("DROP", True), ("FREE", False)]
+    event_list = read_edl(MIXED.replace(";", ":"), NTSC)
+    assert [(one.reel, one.source_in.drop) for one in event_list.events] == [
+        ("FREE", False),
+        ("DROP", True),
+        ("FREE", False),
+    ]
 
 
 def test_the_command_reads_writes_and_compares(tmp_path: Path) -> None:
@@ -482,11 +491,11 @@ def test_the_command_reads_writes_and_compares(tmp_path: Path) -> None:
 
 def test_files_are_known_by_what_is_in_them() -> None:
     assert read_cut(BELL.encode("utf-16"), "x.edl", FILM).name == "THE TIDE BELL"
-    cut = read_edl(BELL, FILM)
-    assert read_cut(write_cut(cut, "x.otio").text.encode(), "x.txt").length == cut.length
+    event_list = read_edl(BELL, FILM)
+    assert read_cut(write_cut(event_list, "x.otio").text.encode(), "x.txt").length == event_list.length
     for name in ("x.xml", "x"):
         with pytest.raises(RuleError, match="has to end in"):
-            write_cut(cut, name)
+            write_cut(event_list, name)
     for broken in (b"{", b"[1]", b'{"OTIO_SCHEMA": "Clip.1"}', b"{}"):
         with pytest.raises(RuleError):
             read_cut(broken, "x.otio")
@@ -521,10 +530,10 @@ def test_a_list_runs_on_through_midnight() -> None:
         "002 R V C 01:00:00:00 01:00:20:00 23:59:52:00 00:00:12:00\n"
         "003 R V C 02:00:00:00 02:00:01:00 00:00:12:00 00:00:13:00\n"
     )
-    cut = read_edl(text, FILM)
-    assert [(one.record_in, one.length) for one in cut.events] == [(0, 50), (50, 500), (550, 25)]
-    assert (cut.timecode(0), cut.timecode(550)) == ("23:59:50:00", "00:00:12:00")
-    assert cut.events[0].speed == 1, "its source runs through midnight too"
+    event_list = read_edl(text, FILM)
+    assert [(one.record_in, one.length) for one in event_list.events] == [(0, 50), (50, 500), (550, 25)]
+    assert (event_list.timecode(0), event_list.timecode(550)) == ("23:59:50:00", "00:00:12:00")
+    assert event_list.events[0].speed == 1, "its source runs through midnight too"
     marked = read_edl(f"{text}* LOC: 00:00:02:00 RED     past midnight\n", FILM)
     assert [one.at for one in marked.markers] == [300] and marked.timecode(300) == "00:00:02:00"
     again = read_edl(write_edl(marked).text, FILM)
@@ -581,9 +590,9 @@ def test_motion_goes_to_its_reel_in_a_pair() -> None:
         "001 B V D 010 00:00:00:00 00:00:01:00 01:00:02:00 01:00:04:00\n"
         "M2 A 050.0 00:00:00:00\nM2 B 012.5 00:00:00:00\nM2 X 099.0 00:00:00:00\n"
     )
-    cut = read_edl(text, FILM)
-    assert [one.speed for one in cut.events] == [2, Fraction(1, 2)]
-    assert [str(note) for note in cut.notes] == ["Line 5: It cannot be read: “M2 X 099.0 00:00:00:00”."]
+    event_list = read_edl(text, FILM)
+    assert [one.speed for one in event_list.events] == [2, Fraction(1, 2)]
+    assert [str(note) for note in event_list.notes] == ["Line 5: It cannot be read: “M2 X 099.0 00:00:00:00”."]
 
 
 def test_a_source_that_runs_down_is_backwards() -> None:
@@ -593,48 +602,54 @@ def test_a_source_that_runs_down_is_backwards() -> None:
 
 
 def test_a_dissolve_longer_than_its_event_is_cut_to_it_and_noted() -> None:
-    cut = read_edl("001 R V D 100 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\n", FILM)
-    assert cut.events[0].transition == Transition("dissolve", 25)
-    assert "longer than its event" in str(cut.notes[0])
+    event_list = read_edl("001 R V D 100 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\n", FILM)
+    assert event_list.events[0].transition == Transition("dissolve", 25)
+    assert "longer than its event" in str(event_list.notes[0])
 
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(cuts(), st.integers(0, 3))
-def test_nests_of_any_depth_are_the_same_cut_again(cut: ListedTimeline, depth: int) -> None:
+def test_nests_of_any_depth_are_the_same_cut_again(event_list: ListedTimeline, depth: int) -> None:
     for _ in range(depth):
         nest = ListedEvent(
-            "V", SourceKind.TIMELINE, 0, cut.length, "nest", source_in=Label(Fraction(0), cut.rate), inside=cut
+            "V",
+            SourceKind.TIMELINE,
+            0,
+            event_list.length,
+            "nest",
+            source_in=Label(Fraction(0), event_list.rate),
+            inside=event_list,
         )
-        cut = ListedTimeline("Outer", cut.rate, cut.drop_frame, cut.start, (nest,))
-    again = read_otio(write_otio(cut))
+        event_list = ListedTimeline("Outer", event_list.rate, event_list.drop_frame, event_list.start, (nest,))
+    again = read_otio(write_otio(event_list))
     for _ in range(depth):
         assert again.events[0].kind is SourceKind.TIMELINE and again.events[0].inside is not None
-        again, cut = again.events[0].inside, cut.events[0].inside or cut
+        again, event_list = again.events[0].inside, event_list.events[0].inside or event_list
     events = [one for one in cut_document(again)["events"] if one["kind"] != "gap"]
-    assert events == cut_document(cut)["events"]
+    assert events == cut_document(event_list)["events"]
 
 
 @settings(max_examples=60, deadline=None)
 @given(cuts(), st.data())
-def test_a_cut_beside_itself_is_kept_and_each_event_comes_once(cut: ListedTimeline, data: st.DataObject) -> None:
-    assert {one.fate for one in compared(cut, cut)} <= {ChangeKind.KEPT}
-    gone = data.draw(st.integers(0, len(cut.events) - 1))
-    shorter = replace(cut, events=cut.events[:gone] + cut.events[gone + 1 :])
-    found = compared(cut, shorter)
-    assert sum(one.was is not None for one in found) == len(cut.events)
+def test_a_cut_beside_itself_is_kept_and_each_event_comes_once(event_list: ListedTimeline, data: st.DataObject) -> None:
+    assert {one.fate for one in compared(event_list, event_list)} <= {ChangeKind.KEPT}
+    gone = data.draw(st.integers(0, len(event_list.events) - 1))
+    shorter = replace(event_list, events=event_list.events[:gone] + event_list.events[gone + 1 :])
+    found = compared(event_list, shorter)
+    assert sum(one.was is not None for one in found) == len(event_list.events)
     assert sum(one.now is not None for one in found) == len(shorter.events)
     assert sum(one.fate is ChangeKind.GONE for one in found) == 1
-    back = compared(shorter, cut)
+    back = compared(shorter, event_list)
     assert sum(one.fate is ChangeKind.NEW for one in back) == 1
 
 
 @settings(max_examples=60, deadline=None)
 @given(cuts(), st.integers(0, 20))
-def test_what_is_pulled_holds_all_that_is_shown_and_no_range_twice(cut: ListedTimeline, handles: int) -> None:
-    found = pulls(cut, handles)
-    for event in cut.events:
+def test_what_is_pulled_holds_all_that_is_shown_and_no_range_twice(event_list: ListedTimeline, handles: int) -> None:
+    found = pulls(event_list, handles)
+    for event in event_list.events:
         if event.kind is SourceKind.CLIP:
-            low, high = event.used(cut.rate)
+            low, high = event.used(event_list.rate)
             same = [one for one in found if (one.reel, one.name) == (event.reel, event.name)]
             assert any(one.first.count <= low.count and high.count <= one.stop.count for one in same)
     for one, other in pairwise(found):
@@ -662,18 +677,18 @@ def test_a_clip_without_a_range_is_its_whole_media() -> None:
     reference = otio.schema.ExternalReference(
         "file:///card/bell.mov", otio.opentime.TimeRange(_second(900, 50), _second(100, 50))
     )
-    cut = _read(otio.schema.Clip("bell", media_reference=reference), global_start_time=_second(90_000))
-    (bell,) = cut.events
+    event_list = _read(otio.schema.Clip("bell", media_reference=reference), global_start_time=_second(90_000))
+    (bell,) = event_list.events
     assert (bell.length, bell.source_in.rate, bell.path) == (50, Rate.of(50), "file:///card/bell.mov")
-    assert bell.source_in.count == 900 and cut.timecode(0) == "01:00:00:00"
+    assert bell.source_in.count == 900 and event_list.timecode(0) == "01:00:00:00"
 
 
 def test_lengths_at_other_rates_are_laid_out_without_drifting() -> None:
     ntsc = 30000 / 1001
-    cut = _read(*(_clip(f"c{n}", 0, 31, ntsc) for n in range(100)), global_start_time=_second(0))
+    event_list = _read(*(_clip(f"c{n}", 0, 31, ntsc) for n in range(100)), global_start_time=_second(0))
     exact = Fraction(31 * 1001, 30000) * 25
-    assert [one.record_in for one in cut.events] == [round(n * exact) for n in range(100)]
-    assert {one.source_in.rate for one in cut.events} == {Rate.parse("29.97")}
+    assert [one.record_in for one in event_list.events] == [round(n * exact) for n in range(100)]
+    assert {one.source_in.rate for one in event_list.events} == {Rate.parse("29.97")}
 
 
 def test_speeds_multiply_and_a_reversed_range_begins_at_its_end() -> None:
@@ -689,15 +704,15 @@ def test_speeds_multiply_and_a_reversed_range_begins_at_its_end() -> None:
 
 
 def test_a_transition_is_laid_before_the_event_that_comes_in() -> None:
-    cut = _read(
+    event_list = _read(
         _clip("a", 0, 50), otio.schema.Transition("", "SMPTE_Dissolve", _second(0), _second(8)), _clip("b", 100, 50),
         otio.schema.Transition("", "Soft_Wipe", _second(5), _second(5)), otio.schema.Gap(duration=_second(10)),
         otio.schema.Transition("", "Flash", _second(0), _second(2)),
     )  # fmt: skip
-    a, b, gap = cut.events
+    a, b, gap = event_list.events
     assert (a.length, b.record_in, b.transition) == (50, 50, Transition("dissolve", 8))
     assert (b.length, gap.kind, gap.record_in, gap.transition) == (45, SourceKind.GAP, 95, Transition("wipe", 10))
-    assert "leads to nothing" in str(cut.notes[0])
+    assert "leads to nothing" in str(event_list.notes[0])
 
 
 def test_a_collection_a_track_and_a_clip_outside_of_any() -> None:
@@ -719,15 +734,15 @@ def test_tracks_have_names_of_their_own_or_get_them() -> None:
     timeline = otio.schema.Timeline("T")
     for name, kind in (("", "Video"), ("", "Video"), ("Dialogue", "Audio"), ("A7", "Audio"), ("A7", "Audio")):
         timeline.tracks.append(otio.schema.Track(name, kind=kind, children=[_clip("a", 0, 5)]))
-    cut = read_otio(otio.adapters.write_to_string(timeline, "otio_json"))
-    assert cut.tracks == ("V", "V2", "A1", "A7", "A3")
-    again = read_otio(write_otio(cut))
-    assert again.tracks == cut.tracks and cut_document(again) == cut_document(cut)
+    event_list = read_otio(otio.adapters.write_to_string(timeline, "otio_json"))
+    assert event_list.tracks == ("V", "V2", "A1", "A7", "A3")
+    again = read_otio(write_otio(event_list))
+    assert again.tracks == event_list.tracks and cut_document(again) == cut_document(event_list)
 
 
 def test_what_is_under_a_frame_long_is_left_out_with_a_note() -> None:
-    cut = _read(_clip("a", 0, 50), _clip("blink", 0, 1, 1000), _clip("b", 0, 50), global_start_time=_second(0))
-    assert [one.name for one in cut.events] == ["a", "b"] and "shorter than a frame" in str(cut.notes[0])
+    event_list = _read(_clip("a", 0, 50), _clip("blink", 0, 1, 1000), _clip("b", 0, 50), global_start_time=_second(0))
+    assert [one.name for one in event_list.events] == ["a", "b"] and "shorter than a frame" in str(event_list.notes[0])
 
 
 def test_the_command_says_what_it_reads_in_lines(tmp_path: Path) -> None:
@@ -787,10 +802,10 @@ def test_events_of_every_kind_written_as_otio_are_the_same_again(book: Shelf) ->
     told = listed_cut(book, lambda one: Timeline(one, TimelineSettings("cut", rates[one]), 1), 0, {})
     again = read_otio(write_otio(told))
 
-    def said(cut: ListedTimeline) -> list[object]:
+    def said(event_list: ListedTimeline) -> list[object]:
         return [
             (event_document(one), one.curve, one.inside and (one.inside.rate, said(one.inside)))
-            for name in cut.tracks for one in cut.on(name) if one.kind is not SourceKind.GAP
+            for name in event_list.tracks for one in event_list.on(name) if one.kind is not SourceKind.GAP
         ]  # fmt: skip
 
     assert said(again) == said(told) and again.rate == told.rate

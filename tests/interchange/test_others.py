@@ -78,13 +78,13 @@ def a_list(rate: Rate, seed: int, count: int) -> ListedTimeline:
 
 @pytest.mark.parametrize("rate", [PAL, NTSC])
 def test_the_library_s_adapter_reads_our_list_the_same(rate: Rate) -> None:
-    cut = a_list(rate, 1, DRAWN)
-    theirs = otio.adapters.read_from_string(write_edl(cut).text, "cmx_3600", rate=float(rate.value))
+    event_list = a_list(rate, 1, DRAWN)
+    theirs = otio.adapters.read_from_string(write_edl(event_list).text, "cmx_3600", rate=float(rate.value))
     (track,) = theirs.video_tracks()
     clips = [one for one in track if isinstance(one, otio.schema.Clip)]
-    assert len(clips) == len(cut.events)
+    assert len(clips) == len(event_list.events)
     at, transitions = places_of(track), dissolves_of(track)
-    for mine, its in zip(cut.events, clips, strict=True):
+    for mine, its in zip(event_list.events, clips, strict=True):
         assert (its.name, its.metadata["cmx_3600"]["reel"]) == (mine.name, mine.reel)
         assert (at[id(its)], its.duration().value) == (mine.record_in, mine.length), mine
         # A timecode says full frames.
@@ -98,7 +98,7 @@ def test_the_library_s_adapter_reads_our_list_the_same(rate: Rate) -> None:
 
 
 def test_the_library_reads_our_timeline_the_same() -> None:
-    cut = a_list(NTSC, 2, DRAWN // 2)
+    event_list = a_list(NTSC, 2, DRAWN // 2)
     nests = (
         ListedEvent(
             "V2", SourceKind.TIMELINE, at, 100, f"nest {at}", source_in=Label(Fraction(7), FILM), speed=Fraction(1, 2),
@@ -106,11 +106,11 @@ def test_the_library_reads_our_timeline_the_same() -> None:
         )
         for at in range(0, 5000, 100)
     )  # fmt: skip
-    whole = replace(cut, events=(*cut.events, *nests))
+    whole = replace(event_list, events=(*event_list.events, *nests))
     timeline = otio.adapters.read_from_string(write_otio(whole), "otio_json")
     assert timeline.global_start_time.value == 107_892 and len(timeline.find_clips()) == DRAWN
     picture, upper = timeline.tracks
-    check_same(picture, cut.events, NTSC)
+    check_same(picture, event_list.events, NTSC)
     for mine, nest in zip(whole.on("V2"), [one for one in upper if isinstance(one, otio.schema.Stack)], strict=True):
         assert nest.source_range.start_time.to_seconds() == pytest.approx(7 / 24)
         assert mine.inside is not None

@@ -311,15 +311,15 @@ def test_a_nested_timeline_is_heard_at_the_speed_of_its_event(desk: Desk) -> Non
 
 def test_an_event_of_a_nest_has_its_handles_and_a_transition_its_frames(desk: Desk) -> None:
     film(desk)
-    cut = desk.book.cuts[0]
-    event = cut.event(4)
+    event_list = desk.book.cuts[0]
+    event = event_list.event(4)
     render_range = range_of_event(desk.book, 0, FILM, event, 5, 3)
     plan = desk.of(render_range)
     made_and_proven(plan)
     assert (plan.length, plan.start.frames) == (33, 90_000 + 52 - 5)
     assert codes(plan.out, range(33)) == [nested_place(Fraction(j - 5, 25)) for j in range(33)]
     plan.out.unlink()
-    dissolved = cut.with_events([replace(event, transition=Transition("dissolve", 6))])
+    dissolved = event_list.with_events([replace(event, transition=Transition("dissolve", 6))])
     desk.book.cuts[0] = dissolved
     into = desk.of(range_of_transition(desk.book, 0, FILM, dissolved.event(4)))
     made_and_proven(into)

@@ -80,7 +80,7 @@ def test_decisions_come_back_exactly(database: Database, show_id: int) -> None:
         timeline = shows.show(connection, show_id).timelines[0].id
     with change(database, show_id, "decide", "Ada") as connection:
         decisions.decide_clips(connection, {clip_id: wanted})
-        decisions.decide_uses(connection, clip_id, (), [Use(timeline, Decisions.parse({"trust": "1/3"}))])
+        decisions.decide_uses(connection, [(clip_id, (), [Use(timeline, Decisions.parse({"trust": "1/3"}))])])
         decisions.tag_clips(connection, show_id, [clip_id], "Bell, close")
         decisions.write_note(connection, [clip_id], "Ask the foundry")
         words.say(connection, [clip_id], Word(Question.SHOT_RATE, "150/1", "Ada"))

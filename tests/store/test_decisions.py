@@ -149,7 +149,7 @@ def test_stamps_change_with_what_they_stand_for_and_with_nothing_else(
     first = ids[0]
     timeline = read(database, lambda c: shows.show(c, show_id)).timelines[0].id
 
-    def told(work: Callable[[Connection], object]) -> tuple[set[int], set[int]]:
+    def changed(work: Callable[[Connection], object]) -> tuple[set[int], set[int]]:
         """The clips of which what is known, and what is decided, has other stamps after the work."""
         before = read(database, lambda c: clips.stamps(c, show_id))
         with change(database, show_id, "something", "Ada") as connection:
@@ -162,17 +162,17 @@ def test_stamps_change_with_what_they_stand_for_and_with_nothing_else(
 
     at_first = read(database, lambda c: clips.stamps(c, show_id))
     assert set(at_first.known) - set(at_first.proxies) == set(ids) and set(at_first.proxies.values()) <= set(ids)
-    assert told(lambda c: None) == (set(), set())
-    assert told(lambda c: decisions.decide_clips(c, {first: PACE})) == (set(), {first})
-    assert told(lambda c: decisions.write_note(c, [first], "Ask")) == (set(), {first})
-    assert told(lambda c: decisions.tag_clips(c, show_id, [first], "Bell")) == (set(), {first})
-    assert told(lambda c: decisions.write(c, show_id, used(c, timeline, {first: TWOS}))) == (set(), {first})
-    assert told(lambda c: decisions.decide_show(c, show_id, PACE)) == (set(), set())
+    assert changed(lambda c: None) == (set(), set())
+    assert changed(lambda c: decisions.decide_clips(c, {first: PACE})) == (set(), {first})
+    assert changed(lambda c: decisions.write_note(c, [first], "Ask")) == (set(), {first})
+    assert changed(lambda c: decisions.tag_clips(c, show_id, [first], "Bell")) == (set(), {first})
+    assert changed(lambda c: decisions.write(c, show_id, used(c, timeline, {first: TWOS}))) == (set(), {first})
+    assert changed(lambda c: decisions.decide_show(c, show_id, PACE)) == (set(), set())
     word = Word(Question.SHOT_RATE, "150/1", "Ada")
-    assert told(lambda c: words.say(c, [first], word)) == ({first}, {first})
-    assert told(lambda c: words.withdraw(c, [first], Question.SHOT_RATE)) == ({first}, {first})
+    assert changed(lambda c: words.say(c, [first], word)) == ({first}, {first})
+    assert changed(lambda c: words.withdraw(c, [first], Question.SHOT_RATE)) == ({first}, {first})
     found = Facts(frames=10, file_rate=Rate.of(25))
-    assert told(lambda c: facts.keep_facts(c, first, found)) == ({first}, set())
+    assert changed(lambda c: facts.keep_facts(c, first, found)) == ({first}, set())
 
 
 def test_what_is_decided_can_be_read_by_itself(database: Database, show_id: int, ids: list[int]) -> None:

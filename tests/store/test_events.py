@@ -122,10 +122,10 @@ def test_a_version_is_another_one_whenever_an_event_is(database: Database) -> No
             return events.versions(connection, show)[timeline.id]
 
     seen = {version()}
-    cut = written(database, timeline, EventList(RATE), EventList(RATE, (ten(clip),)))
+    event_list = written(database, timeline, EventList(RATE), EventList(RATE, (ten(clip),)))
     seen.add(version())
-    (event,) = cut.events
-    longer = written(database, timeline, cut, cut.with_events([replace(event, length=11)]))
+    (event,) = event_list.events
+    longer = written(database, timeline, event_list, event_list.with_events([replace(event, length=11)]))
     seen.add(version())
     back = written(database, timeline, longer, longer.with_events([event]))
     seen.add(version())
@@ -135,10 +135,10 @@ def test_a_version_is_another_one_whenever_an_event_is(database: Database) -> No
 
 def test_undo_brings_events_back_as_they_were(database: Database) -> None:
     show, timeline, clip = a_show(database)
-    cut = EventList(
+    event_list = EventList(
         RATE, in_order([Event(-n, FIRST_PICTURE, SourceKind.CLIP, 0, 10 * n, clip_id=clip) for n in (1, 2, 3)])
     )
-    first = written(database, timeline, EventList(RATE), cut)
+    first = written(database, timeline, EventList(RATE), event_list)
     one, two, three = first.by_track[FIRST_PICTURE]
     with change(database, show, "Cut", "Ada") as connection:
         after = first.with_events([one.moved(500), replace(two, length=5)], [three.id])

@@ -39,18 +39,20 @@ class Cutting:
         return f"/api/shows/{self.show}/cuts/{self.timeline}"
 
     @property
-    def cut(self) -> Any:
+    def event_list(self) -> Any:
         return self.browser.get(self.path)
 
     @property
     def picture(self) -> list[Any]:
-        return [event for event in self.cut["events"] if event["track"] == "V1"]
+        return [event for event in self.event_list["events"] if event["track"] == "V1"]
 
     def edit(self, edit: str, **given: object) -> Any:
-        return self.browser.send("POST", f"{self.path}/edits", {"version": self.cut["version"], "edit": edit, **given})
+        return self.browser.send(
+            "POST", f"{self.path}/edits", {"version": self.event_list["version"], "edit": edit, **given}
+        )
 
     def refused(self, edit: str, **given: object) -> str:
-        body = {"version": self.cut["version"], "edit": edit, **given}
+        body = {"version": self.event_list["version"], "edit": edit, **given}
         return self.browser.refused("POST", f"{self.path}/edits", body)[1]
 
     def places(self) -> list[tuple[int, int]]:
@@ -61,7 +63,7 @@ class Cutting:
 
     def number_in(self, frame: int, size: str = "final") -> int | None:
         """The frame number that can be read in the picture of a timeline frame."""
-        url = f"{self.path}/pictures/{frame}?shown={self.cut['shown']}&size={size}"
+        url = f"{self.path}/pictures/{frame}?shown={self.event_list['shown']}&size={size}"
         data = self.browser.client.get(url).content
         return framecode.read(np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR), np.uint8))
 
@@ -79,17 +81,17 @@ def test_a_delivery_is_laid_out_and_every_frame_shown_is_the_one_told(cutting: C
     browser.decide(cutting.show, rows, intent={"intent": "pace", "value": "1/8"}, set={"sound": "off"})
     lengths = [row["plan"]["after"]["frames"] for row in browser.ledger(cutting.show).values()]
     told = cutting.edit("place", clips=[row["id"] for row in rows], preview=True)
-    assert told["length"] == sum(lengths) and not told["made"] and cutting.cut["length"]["frames"] == 0
+    assert told["length"] == sum(lengths) and not told["made"] and cutting.event_list["length"]["frames"] == 0
     made = cutting.edit("place", clips=[row["id"] for row in rows])
-    assert made["made"] and cutting.cut["length"]["frames"] == sum(lengths)
+    assert made["made"] and cutting.event_list["length"]["frames"] == sum(lengths)
     assert cutting.places() == [(sum(lengths[:n]), length) for n, length in enumerate(lengths)]
-    assert {event["track"] for event in cutting.cut["events"]} == {"V1"}, "sound is off"
+    assert {event["track"] for event in cutting.event_list["events"]} == {"V1"}, "sound is off"
     for event in cutting.picture[:3]:
         for frame in (event["record_in"], event["record_in"] + event["length"] - 1):
             (shown,) = cutting.seen(frame)
             assert cutting.number_in(frame) == int(shown[0]), event["name"]
     assert browser.undo(cutting.show) == f"{len(rows)} clips placed on “Main”"
-    assert cutting.cut["events"] == []
+    assert cutting.event_list["events"] == []
 
 
 def laid(cutting: Cutting, *names: str) -> dict[str, Any]:
@@ -136,9 +138,9 @@ def test_where_everything_would_lie_is_told_before_it_is_kept(cutting: Cutting) 
     for edit, event, by in (("trim tail", first, "-40"), ("delete", second, "")):
         asked = {"events": [event["id"]], "by": by, "following": "moves"}
         told = cutting.edit(edit, **asked, preview=True, places=True)["places"]
-        before = {one["id"]: one for one in cutting.cut["events"]}
+        before = {one["id"]: one for one in cutting.event_list["events"]}
         cutting.edit(edit, **asked)
-        after = {one["id"]: one for one in cutting.cut["events"]}
+        after = {one["id"]: one for one in cutting.event_list["events"]}
         assert set(told["gone"]) == before.keys() - after.keys()
         changed = {
             key: one for key, one in after.items()
@@ -151,7 +153,7 @@ def test_where_everything_would_lie_is_told_before_it_is_kept(cutting: Cutting) 
 
 def test_two_people_do_not_cut_over_each_other(cutting: Cutting) -> None:
     laid(cutting, BELL)
-    seen = cutting.cut["version"]
+    seen = cutting.event_list["version"]
     (event,) = cutting.picture
     cutting.edit("trim tail", events=[event["id"]], by="-5")
     body = {"version": seen, "edit": "trim tail", "events": [event["id"]], "by": "-5"}
@@ -195,7 +197,7 @@ def test_a_nest_slowed_shows_every_frame_and_says_what_flattening_loses(cutting:
     (event,) = cutting.picture
     made = cutting.browser.send(
         "POST", f"{cutting.path}/nest",
-        {"version": cutting.cut["version"], "events": [event["id"]], "name": "Slow bell"},
+        {"version": cutting.event_list["version"], "events": [event["id"]], "name": "Slow bell"},
     )  # fmt: skip
     (nest,) = cutting.picture
     assert nest["kind"] == "timeline" and nest["length"] == event["length"]
@@ -224,7 +226,7 @@ def test_a_cut_at_another_rate_is_a_new_timeline(cutting: Cutting) -> None:
     )  # fmt: skip
     there = cutting.browser.get(f"/api/shows/{cutting.show}/cuts/{made['timeline_id']}")
     assert there["rate"]["exact"] == "30000/1001" and there["drop_frame"]
-    for was, now in zip(cutting.cut["events"], there["events"], strict=True):
+    for was, now in zip(cutting.event_list["events"], there["events"], strict=True):
         assert abs(now["record_in"] - was["record_in"] * 30000 / 1001 / 25) <= 0.5
         assert now["source_in"] == was["source_in"]
     assert made["points"] and all(abs(float(point["late"])) <= 0.5 for point in made["points"])
@@ -252,21 +254,21 @@ def test_a_list_comes_in_is_settled_and_goes_out_again(cutting: Cutting) -> None
     assert "1920 × 1080" in told["takes"]
     made = browser.send("POST", path, {**asked, "name": "Reel 3", "like": cutting.timeline})
     cutting.timeline = made["timeline_id"]
-    cut = cutting.cut
-    assert cut["start"] == "01:00:00:00" and cut["counts"]["missing"] == 1
+    event_list = cutting.event_list
+    assert event_list["start"] == "01:00:00:00" and event_list["counts"]["missing"] == 1
     bell, sparks, lost = cutting.picture
     assert (bell["source_in"], bell["speed"], sparks["speed"]) == ("40", "100 %", "200 %")
     assert cutting.number_in(0) == 40 and cutting.number_in(5) == 60, "the list counts at 25, the file at 100"
     ledger = browser.ledger(cutting.show)
     browser.send("POST", f"{cutting.path}/link", {"events": [lost["id"]], "clip_id": ledger[POUR]["id"]})
-    assert "missing" not in cutting.cut["counts"] and cutting.picture[2]["name"] == POUR
+    assert "missing" not in cutting.event_list["counts"] and cutting.picture[2]["name"] == POUR
     out = browser.get(f"{cutting.path}/list?form=edl")
     assert "M2" in out and "* FROM CLIP NAME: FD1_B02_sparks_119.mov" in out
     again = browser.send("POST", f"{path}/read", {"file_name": "out.edl", "text": out, "rate": "25"})
     assert again["found"] == {"path": 3} and again["start"] == "01:00:00:00"
     assert browser.get(f"{cutting.path}/list?form=csv&handles=5").splitlines()[1].startswith(BELL)
     assert browser.undo(cutting.show) == f"{POUR} for 1 event"
-    assert cutting.cut["counts"]["missing"] == 1
+    assert cutting.event_list["counts"]["missing"] == 1
 
 
 def test_a_cut_comes_before_its_footage_and_finds_it_later(browser: Browser) -> None:
@@ -274,12 +276,12 @@ def test_a_cut_comes_before_its_footage_and_finds_it_later(browser: Browser) -> 
     cutting = Cutting(browser, show)
     asked = {"file_name": "reel3.edl", "text": LIST, "rate": "25", "name": "Reel 3", "like": cutting.timeline}
     cutting.timeline = browser.send("POST", f"/api/shows/{show}/lists", asked)["timeline_id"]
-    assert cutting.cut["counts"]["missing"] == 3 and [one["length"] for one in cutting.picture] == [50, 50, 25]
+    assert cutting.event_list["counts"]["missing"] == 3 and [one["length"] for one in cutting.picture] == [50, 50, 25]
     status, sentence = browser.refused("POST", f"{cutting.path}/find")
     assert status == 422 and "No clip matches any of these events" in sentence
     browser.bring_in(show, FOUNDRY)
     assert browser.send("POST", f"{cutting.path}/find")["title"] == "Clips found for 2 events"
-    assert cutting.cut["counts"]["missing"] == 1 and cutting.picture[0]["source_in"] == "40"
+    assert cutting.event_list["counts"]["missing"] == 1 and cutting.picture[0]["source_in"] == "40"
     assert cutting.number_in(0) == 40 and cutting.picture[1]["speed"] == "200 %"
 
 
@@ -288,10 +290,10 @@ def test_picture_and_sound_are_relinked_together(cutting: Cutting) -> None:
     text = "001 LOST AA/V C 00:00:01:00 00:00:03:00 10:00:00:00 10:00:02:00\n* FROM CLIP NAME: lost\n"
     asked = {"file_name": "x.edl", "text": text, "rate": "25", "name": "Lost", "like": cutting.timeline}
     cutting.timeline = browser.send("POST", f"/api/shows/{show}/lists", asked)["timeline_id"]
-    events, clip = cutting.cut["events"], browser.ledger(show)[BELL]["id"]
+    events, clip = cutting.event_list["events"], browser.ledger(show)[BELL]["id"]
     assert len(events) > 1 and {one["clip_id"] for one in events} == {None}
     browser.send("POST", f"{cutting.path}/link", {"events": [cutting.picture[0]["id"]], "clip_id": clip})
-    assert {one["clip_id"] for one in cutting.cut["events"]} == {clip}
+    assert {one["clip_id"] for one in cutting.event_list["events"]} == {clip}
 
 
 def test_a_list_that_cannot_be_read_loses_nothing(cutting: Cutting) -> None:
@@ -380,15 +382,20 @@ def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(brow
     cutting.edit("transition", events=[bell["id"]], value="6", track="dissolve")
     at = first["length"] - 170
     browser.send("POST", f"{cutting.path}/nest", {
-        "version": cutting.cut["version"], "events": [one["id"] for one in cutting.picture[:2]], "name": "Inside",
+        "version": cutting.event_list["version"], "events": [one["id"] for one in cutting.picture[:2]],
+        "name": "Inside",
     })  # fmt: skip
-    nest = next(one for one in cutting.cut["events"] if one["kind"] == "timeline" and one["track"] == "V1")
-    heard = [one for one in cutting.cut["events"] if one["track"] == "A1"]
+    nest = next(one for one in cutting.event_list["events"] if one["kind"] == "timeline" and one["track"] == "V1")
+    heard = [one for one in cutting.event_list["events"] if one["track"] == "A1"]
     assert [one["kind"] for one in heard] == ["timeline"], "the nest is heard, too"
     cutting.edit("speed", events=[nest["id"]], value="50%", following="moves")
     whole = {"of": "timeline", "pattern": "{timeline}", "setting": "archive"}
     (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
-    assert (told["out_path"], told["problem"], told["frames"]) == ("Main.mkv", None, cutting.cut["length"]["frames"])
+    assert (told["out_path"], told["problem"], told["frames"]) == (
+        "Main.mkv",
+        None,
+        cutting.event_list["length"]["frames"],
+    )
     assert told["frames"] == 2 * (at + bell["length"]) + 26, "picture and sound of the nest move what follows once"
     assert browser.send("POST", f"{cutting.path}/files", whole)["queued"] == 1
     of_nest = {"events": [nest["id"]], "setting": "archive", "handles": 4, "folder": "events"}
@@ -445,8 +452,8 @@ def test_the_next_version_is_compared_and_taken_over_with_decisions_kept(cutting
     assert same["counts"] == {"kept": 3, "moved": 0, "trimmed": 0, "retimed": 0, "new": 0, "gone": 0}
     assert same["changes"] == [] and same["again"] == 0
 
-    cut = read_edl(out, Rate.of(25))
-    one, other, third = cut.events
+    event_list = read_edl(out, Rate.of(25))
+    one, other, third = event_list.events
     new = [
         replace(third, record_in=0, length=third.length - 10),
         replace(one, record_in=third.length - 10),
@@ -455,7 +462,7 @@ def test_the_next_version_is_compared_and_taken_over_with_decisions_kept(cutting
             third, record_in=third.length + 50 + one.length, length=20, name="FD1_A02_mould_50.mov", reel="X", path=""
         ),
     ]  # fmt: skip
-    text = write_edl(replace(cut, events=tuple(new))).text
+    text = write_edl(replace(event_list, events=tuple(new))).text
     asked = {"file_name": "v3.edl", "text": text}
     told = browser.send("POST", f"{cutting.path}/versions", asked)
     assert told["counts"] == {"kept": 0, "moved": 1, "trimmed": 1, "retimed": 1, "new": 1, "gone": 0}
@@ -497,10 +504,10 @@ def test_what_a_change_reaches_is_told_by_event(cutting: Cutting) -> None:
     assert reached() == [2]
     cutting.edit("decide", events=[first["id"]], set={"intent": "speed 1", "reading": "file"})
     assert reached() == [1], "an event with a speed and a reading of its own stays as it is"
-    before = [cutting.seen(frame) for frame in range(0, cutting.cut["length"]["frames"], 9)]
+    before = [cutting.seen(frame) for frame in range(0, cutting.event_list["length"]["frames"], 9)]
     browser.send("POST", f"/api/shows/{cutting.show}/treatments", {**asked, "keeps_events": True})
     assert browser.ledger(cutting.show)[BELL]["read"]["spoken"] == "50"
-    assert [cutting.seen(frame) for frame in range(0, cutting.cut["length"]["frames"], 9)] == before
+    assert [cutting.seen(frame) for frame in range(0, cutting.event_list["length"]["frames"], 9)] == before
     browser.undo(cutting.show)
     row = browser.ledger(cutting.show)[BELL]
     assert row["read"]["spoken"] == "100" and reached() == [1], "one undo takes both back"
@@ -509,7 +516,7 @@ def test_what_a_change_reaches_is_told_by_event(cutting: Cutting) -> None:
 def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> None:
     laid(cutting, BELL, SPARKS, POUR)
     bell, sparks, pour = cutting.picture
-    before = cutting.cut["events"]
+    before = cutting.event_list["events"]
     made: list[tuple[str, dict[str, Any], str]] = [
         ("slide", {"events": [sparks["id"]], "by": "-4"}, f"“{SPARKS}” slid 4 frames earlier"),
         ("slip", {"events": [bell["id"]], "by": "+3/2"}, f"“{BELL}” slipped to 1.5 source frames later"),
@@ -528,10 +535,10 @@ def test_every_kind_of_edit_is_made_told_and_taken_back(cutting: Cutting) -> Non
         done = cutting.edit(edit, **given)
         assert done["title"] == told["title"] and done["words"] == told["words"], edit
         assert not title or told["title"] == title
-    assert cutting.places()[0] == (0, 200) and cutting.cut["events"][1]["transition_length"] == 8
+    assert cutting.places()[0] == (0, 200) and cutting.event_list["events"][1]["transition_length"] == 8
     for _ in range(len(made) - 1):
         cutting.browser.undo(cutting.show)
-    after = cutting.cut["events"]
+    after = cutting.event_list["events"]
     assert [{**one, "revision": 0} for one in after] == [{**one, "revision": 0} for one in before]
 
 
@@ -551,24 +558,24 @@ def test_what_cannot_be_done_is_said_and_changes_nothing(
     cutting: Cutting, edit: str, given: dict[str, Any], said: str
 ) -> None:
     laid(cutting, BELL, SPARKS)
-    before = cutting.cut
+    before = cutting.event_list
     chosen = [] if "elect" in said else [before["events"][0]["id"]]
     assert said in cutting.refused(edit, events=chosen, **given)
-    assert cutting.cut == before
+    assert cutting.event_list == before
 
 
 def test_nests_lists_and_other_rates_are_undone_whole(cutting: Cutting) -> None:
     browser, path = cutting.browser, f"/api/shows/{cutting.show}/cuts"
     laid(cutting, BELL, SPARKS)
-    before, timelines = cutting.cut["events"], browser.get(path)
-    body = {"version": cutting.cut["version"], "events": [before[0]["id"]], "name": "Bell"}
+    before, timelines = cutting.event_list["events"], browser.get(path)
+    body = {"version": cutting.event_list["version"], "events": [before[0]["id"]], "name": "Bell"}
     browser.send("POST", f"{cutting.path}/nest", body)
-    assert len(browser.get(path)) == 2 and cutting.cut["events"][0]["kind"] == "timeline"
+    assert len(browser.get(path)) == 2 and cutting.event_list["events"][0]["kind"] == "timeline"
     assert browser.undo(cutting.show) == "1 event put into the timeline “Bell”"
-    assert cutting.cut["events"] == before and browser.get(path) == timelines
+    assert cutting.event_list["events"] == before and browser.get(path) == timelines
     newest = browser.get(f"/api/shows/{cutting.show}")["redo"]
     browser.send("POST", f"/api/shows/{cutting.show}/redo/{newest['id']}")
-    assert len(browser.get(path)) == 2 and cutting.cut["events"][0]["kind"] == "timeline"
+    assert len(browser.get(path)) == 2 and cutting.event_list["events"][0]["kind"] == "timeline"
     browser.undo(cutting.show)
     browser.send("POST", f"{cutting.path}/rerate", {"name": "Air", "rate": "29.97"})
     asked = {"file_name": "reel3.edl", "text": LIST, "rate": "25", "name": "Reel 3", "like": cutting.timeline}
@@ -584,7 +591,7 @@ def test_a_timeline_that_is_used_in_another_shows_what_changes_inside(cutting: C
     laid(cutting, BELL)
     made = browser.send(
         "POST", f"{cutting.path}/nest",
-        {"version": cutting.cut["version"], "events": [cutting.picture[0]["id"]], "name": "Bell"},
+        {"version": cutting.event_list["version"], "events": [cutting.picture[0]["id"]], "name": "Bell"},
     )  # fmt: skip
     outer, inner = cutting.timeline, made["timeline_id"]
     assert cutting.seen(50) == [("200", "100 %")] and cutting.picture[0]["marks"][0]["kind"] == "handles"
@@ -606,13 +613,13 @@ def test_a_file_of_sound_is_placed_beside_and_heard_where_it_lies(cutting: Cutti
     told = cutting.edit("place", clips=[ledger[theme]["id"]], at=10)
     assert told["moves"] == [] and theme in told["title"]
     cutting.edit("place", clips=[ledger[theme]["id"]], at=20)
-    tracks = {one["track"]: one for one in cutting.cut["events"]}
+    tracks = {one["track"]: one for one in cutting.event_list["events"]}
     assert (tracks["A1"]["record_in"], tracks["A2"]["record_in"]) == (10, 20), "each on a track that is free"
     cutting.edit("delete", events=[tracks["A2"]["id"]])
     cutting.edit("trim head", events=[tracks["A1"]["id"]], by="+15")
-    (event,) = (one for one in cutting.cut["events"] if one["track"] == "A1")
+    (event,) = (one for one in cutting.event_list["events"] if one["track"] == "A1")
     assert (event["record_in"], event["source_in"]) == (25, "15")
-    shown = cutting.cut["shown"]
+    shown = cutting.event_list["shown"]
     made = browser.client.get(f"{cutting.path}/sound?first=20&count=60&shown={shown}").content
     (source,) = Path(browser.config.footage("Footage", "The Tide Bell/Music")).glob(theme)
     heard, played = (_mono(data) for data in (made, source.read_bytes()))
@@ -637,9 +644,9 @@ def test_what_is_decided_in_plan_or_inside_a_nest_gives_pictures_another_address
     """Addresses that are kept for ever never mean anything else than they did."""
     browser = cutting.browser
     laid(cutting, BELL)
-    before = cutting.cut
+    before = cutting.event_list
     browser.decide(cutting.show, [browser.ledger(cutting.show)[BELL]], set={"intent": "speed 1/2"})
-    after = cutting.cut
+    after = cutting.event_list
     assert after["version"] == before["version"] and after["shown"] != before["shown"]
     old = browser.client.get(f"{cutting.path}/pictures/3?shown={before['shown']}")
     new = browser.client.get(f"{cutting.path}/pictures/3?shown={after['shown']}")
@@ -649,8 +656,8 @@ def test_what_is_decided_in_plan_or_inside_a_nest_gives_pictures_another_address
 def test_the_sound_of_a_stretch_is_heard_as_long_as_its_frames(cutting: Cutting) -> None:
     ledger = cutting.browser.ledger(cutting.show)
     cutting.edit("place", clips=[ledger[name]["id"] for name in ("FD1_A01_interview.mov", BELL)])
-    shown = cutting.cut["shown"]
-    assert cutting.cut["sounds"]
+    shown = cutting.event_list["shown"]
+    assert cutting.event_list["sounds"]
     levels = []
     for first in (0, 25, 210):
         found = cutting.browser.client.get(f"{cutting.path}/sound?first={first}&count=25&shown={shown}")
@@ -670,7 +677,7 @@ def test_markers_of_a_list_come_in_move_along_and_go_out_again(cutting: Cutting)
     told = cutting.edit("trim tail", events=[first["id"]], by="-20", following="moves")
     assert "1 marker moves 20 frames earlier" in told["words"]
     there = [(10, "the rope"), (first["length"] - 15, "a spark")]
-    assert [(one["frame"], one["name"]) for one in cutting.cut["markers"]] == there
+    assert [(one["frame"], one["name"]) for one in cutting.event_list["markers"]] == there
     cutting.edit("mark", at=10, value="the rope, again")
     browser.undo(cutting.show)
     for form in ("edl", "otio"):
@@ -690,7 +697,7 @@ def test_markers_of_a_list_come_in_move_along_and_go_out_again(cutting: Cutting)
     markers = browser.get(f"/api/shows/{cutting.show}/cuts/{air}")["markers"]
     assert [one["frame"] for one in markers] == [2 * frame for frame, _ in there]
     cutting.edit("unmark", at=10)
-    assert len(cutting.cut["markers"]) == 1
+    assert len(cutting.event_list["markers"]) == 1
 
 
 def test_beats_of_music_are_told_where_they_fall(cutting: Cutting) -> None:
@@ -702,7 +709,7 @@ def test_beats_of_music_are_told_where_they_fall(cutting: Cutting) -> None:
     found = browser.get(f"{cutting.path}/beats")
     steps = np.diff(found)
     assert found[0] == 30 + round(0.3478 * 25) and {15, 16} == set(steps.tolist()), "96 a minute at 25"
-    (event,) = (one for one in cutting.cut["events"] if one["track"] == "A1")
+    (event,) = (one for one in cutting.event_list["events"] if one["track"] == "A1")
     cutting.edit("trim head", events=[event["id"]], by="+20")
     assert browser.get(f"{cutting.path}/beats") == found[1:], "what is trimmed away strikes no more"
 

@@ -131,7 +131,7 @@ def test_where_a_use_has_its_own_word_that_is_what_is_changed(database: Database
     main, second = (timeline.id for timeline in board.show.timelines)
     first = next(iter(board.known))
     with change(database, board.show.id, "use", "Ada") as connection:
-        decisions.decide_uses(connection, first, (), [Use(main, Decisions.parse({"reading": "24/1"}))])
+        decisions.decide_uses(connection, [(first, (), [Use(main, Decisions.parse({"reading": "24/1"}))])])
         decisions.decide_clips(connection, {first: Decisions.parse({"reading": "48/1", "sound": "off"})})
     now = Boards(database).open(board.show.id)
     (own,) = made(now, ask(now, "a.mov", set={"reading": "25", "sound": "pitch"}))

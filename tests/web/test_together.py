@@ -35,7 +35,7 @@ class Timelines:
         self.ids = [one["id"] for one in browser.get(self.base)["timelines"]]
         self.clips = browser.get(f"{self.base}/ledger")["ids"]
 
-    def cut(self, timeline: int) -> Any:
+    def event_list(self, timeline: int) -> Any:
         return self.browser.get(f"{self.base}/cuts/{timeline}")
 
     def post(self, timeline: int, version: str, **asked: object) -> int:
@@ -44,7 +44,7 @@ class Timelines:
 
     def at_once(self, *asked: tuple[int, dict[str, object]]) -> list[int]:
         """Edits that are sent at the same time; their statuses."""
-        versions = {timeline: self.cut(timeline)["version"] for timeline, _ in asked}
+        versions = {timeline: self.event_list(timeline)["version"] for timeline, _ in asked}
         barrier = Barrier(len(asked))
 
         def send(timeline: int, edit: dict[str, object]) -> int:
@@ -65,7 +65,7 @@ def test_edits_of_two_timelines_at_once_are_both_shown(timelines: Timelines) -> 
     for at in range(6):
         placed: dict[str, object] = {"clips": [timelines.clips[at]], "sound": False}
         assert timelines.at_once((one, placed), (other, placed)) == [200, 200]
-        assert [len(timelines.cut(timeline)["events"]) for timeline in (one, other)] == [at + 1, at + 1]
+        assert [len(timelines.event_list(timeline)["events"]) for timeline in (one, other)] == [at + 1, at + 1]
 
 
 def test_three_nestings_in_a_ring_at_once_leave_no_ring(timelines: Timelines) -> None:
@@ -82,7 +82,7 @@ def test_a_list_that_was_read_before_somebody_edited_is_not_taken_over(timelines
     """Everything that writes events holds the version that it was worked out from."""
     one = timelines.ids[0]
     timelines.at_once((one, {"clips": timelines.clips[:2], "sound": False}))
-    version = timelines.cut(one)["version"]
+    version = timelines.event_list(one)["version"]
     assert timelines.post(one, version, clips=timelines.clips[2:3], sound=False) == 200
     assert timelines.post(one, version, clips=timelines.clips[3:4], sound=False) == 409
 
@@ -96,10 +96,10 @@ def test_what_lies_over_other_events_in_the_database_can_be_mended(
         timelines.at_once((timeline, {"clips": timelines.clips[:2], "sound": False}))
     with psycopg.connect(database.url, autocommit=True) as bare:
         bare.execute("UPDATE event SET record_in = 10, revision = revision + 1 WHERE timeline_id = %s", (one,))
-    assert [event["track"] for event in timelines.cut(one)["events"]] == ["V1", "V2"]
+    assert [event["track"] for event in timelines.event_list(one)["events"]] == ["V1", "V2"]
     assert len(timelines.browser.get(f"{timelines.base}/cuts")) == len(timelines.ids)
-    assert len(timelines.cut(other)["events"]) == 2
-    first = timelines.cut(one)["events"][0]["id"]
+    assert len(timelines.event_list(other)["events"]) == 2
+    first = timelines.event_list(one)["events"][0]["id"]
     assert timelines.at_once((one, {"edit": "move", "events": [first], "by": "+3"})) == [200]
     with psycopg.connect(database.url) as bare:
         rows = bare.execute("SELECT track, record_in FROM event WHERE timeline_id = %s ORDER BY 1", (one,)).fetchall()
@@ -121,6 +121,6 @@ def test_a_timeline_inside_itself_in_the_database_closes_no_other(timelines: Tim
             "INSERT INTO event (timeline_id, track, kind, inner_id, record_in, length)"
             " VALUES (%s, 'V1', 'timeline', %s, 5000, 50)", (b, a),
         )  # fmt: skip
-    assert len(timelines.cut(c)["events"]) == 1 and len(timelines.cut(a)["events"]) == 2
-    ring = timelines.cut(b)["events"][-1]
+    assert len(timelines.event_list(c)["events"]) == 1 and len(timelines.event_list(a)["events"]) == 2
+    ring = timelines.event_list(b)["events"][-1]
     assert timelines.at_once((b, {"edit": "delete", "events": [ring["id"]]})) == [200]

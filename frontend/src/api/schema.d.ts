@@ -1722,7 +1722,7 @@ export interface paths {
     /**
      * Write
      * @description The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
-     *     run at 100 per cent; ``form`` is the ending of a format of the vocabulary. ``chains`` tells speeds that change as
+     *     run at 100 per cent; ``form`` is the ending of a format of the vocabulary. ``chains`` writes changing speeds as
      *     events of one speed each.
      */
     get: operations["write_api_shows__show_id__cuts__timeline_id__list_get"];
@@ -2949,7 +2949,7 @@ export interface components {
      * EffectView
      * @description What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
      *     is what undo calls it; ``added`` are the ids of new events once it is made, ``by`` says how far an edge goes that
-     *     snaps, ``places`` are told where they were asked for.
+     *     snaps, ``places`` are filled in on request.
      */
     EffectView: {
       /** Title */
@@ -3604,7 +3604,7 @@ export interface components {
     /**
      * ListFormatView
      * @description A format of lists: its ending without the dot, what it is called, whether it is read, whether it can list made
-     *     files, and whether it can tell speeds that change as chains of events.
+     *     files, and whether it can write changing speeds as chains of events.
      */
     ListFormatView: {
       /** Ending */

@@ -26,7 +26,7 @@ class Proof:
     """The outcome of holding a made file against its plan.
 
     ``wrong_frames`` names the first timeline frames (at most ``MOST_NAMED``) that are not what was planned;
-    ``too_still`` counts frames whose source hardly changes, so that a repeat cannot be told.
+    ``too_still`` counts frames whose source hardly changes, so that a repeat cannot be determined.
     """
 
     checks: tuple[Check, ...]

@@ -102,7 +102,7 @@ def fields_lost(film: Conform, above: Iterable[Stretch]) -> tuple[int, int]:
     """Of the fields between in and out in which graphics lie above the film, how many no picture of the film takes, and
     how many there are."""
     first, stop = film.span
-    frames = {n for one in above for n in range(max(first, one.first_frame), min(stop, one.last_frame + 1))}
+    frames = {n for stretch in above for n in range(max(first, stretch.first_frame), min(stop, stretch.last_frame + 1))}
     units = [film.unit(number) for number in range(film.frame_map.units)]
     taken = {(n, lines) for unit in units for lines, n in (("upper", unit.upper), ("lower", unit.lower)) if n in frames}
     return 2 * len(frames) - len(taken), 2 * len(frames)
@@ -124,7 +124,7 @@ def stacked(planned: Conform) -> str | None:
 @dataclass(frozen=True)
 class WayOut:
     """A near miss cleared by re-rating and keeping the speed: ``factor`` on the read rate, the plan, and what the
-    factor does to the sound, which follows. ``sound`` also tells the drift where it does not follow."""
+    factor does to the sound, which follows. ``sound`` also states the drift where it does not follow."""
 
     factor: Fraction
     planned: Conform

@@ -72,54 +72,54 @@ class Command:
 class Edited:
     """The cut that follows, and what undo calls the change."""
 
-    cut: EventList
+    event_list: EventList
     title: str
 
 
-def edited(cut: EventList, windows: Windows, settings: TimelineSettings, command: Command) -> Edited:
+def edited(event_list: EventList, windows: Windows, settings: TimelineSettings, command: Command) -> Edited:
     """The cut after a command; raises ``RuleError`` where that cannot be done."""
-    made = EDITS[command.edit](_On(cut, windows, settings, command))
-    return replace(made, cut=checked(made.cut, windows, cut))
+    made = EDITS[command.edit](_On(event_list, windows, settings, command))
+    return replace(made, event_list=checked(made.event_list, windows, event_list))
 
 
-def checked(cut: EventList, windows: Windows, before: EventList | None = None) -> EventList:
+def checked(event_list: EventList, windows: Windows, before: EventList | None = None) -> EventList:
     """The cut, whose events keep what no constructor can see: a curve offset belongs to a curve, and the events of a
     group show one source. Of one that came of another, ``before``, only what changed is looked at. Raises ``RuleError``
     where that does not hold; such a cut is not stored."""
     known = before.by_id if before else {}
-    changed = [event for event in cut.events if known.get(event.id) != event]
+    changed = [event for event in event_list.events if known.get(event.id) != event]
     for event in changed:
         window = windows(event) if event.curve_offset else None
         if window is not None and window.conformed.course is None:
             raise RuleError(f"{named(event)} would keep a curve offset without a curve.", "curve")
     groups = {event.group for event in changed} - {None}
     sources: dict[int | None, tuple[int | None, int | None]] = {}
-    for event in cut.events if groups else ():
+    for event in event_list.events if groups else ():
         source = event.clip_id, event.timeline_id
         if event.group in groups and sources.setdefault(event.group, source) != source:
             raise RuleError(f"{named(event)} would be linked to another source.", "group")
-    return cut
+    return event_list
 
 
 _EDGE_OF = {Edit.TRIM_HEAD: Edge.HEAD, Edit.MOVE: Edge.HEAD, Edit.TRIM_TAIL: Edge.TAIL, Edit.REFIT: Edge.TAIL}
 
 
 def with_snapping(
-    command: Command, cut: EventList, settings: TimelineSettings, spots: Iterable[int], within: int
+    command: Command, event_list: EventList, settings: TimelineSettings, spots: Iterable[int], within: int
 ) -> Command:
     """A trim, fit or move of one event, whose edge goes to the nearest of its cut's edges and markers and of further
     spots, in timeline frames, where one is so near; any other command as it is."""
     edge = _EDGE_OF.get(command.edit)
     if edge is None or len(command.events) != 1 or command.at is not None:
         return command
-    event = cut.event(command.events[0])
+    event = event_list.event(command.events[0])
     was = event.record_in if edge is Edge.HEAD else event.stop
     if command.edit is Edit.REFIT:
         by = parse_length(command.value, settings.rate, settings.drop_frame) - event.length
     else:
         by = parse_amount(command.by, settings.rate, settings.drop_frame)
-    others = {at for one in cut.events if one.id != event.id for at in (one.record_in, one.stop)}
-    there = {*others, *(one.at for one in cut.markers), *spots} - {event.record_in, event.stop}
+    others = {at for other in event_list.events if other.id != event.id for at in (other.record_in, other.stop)}
+    there = {*others, *(marker.at for marker in event_list.markers), *spots} - {event.record_in, event.stop}
     by = snapped(was + by, there, within) - was
     if command.edit is Edit.REFIT:
         return replace(command, value=f"{max(1, event.length + by)}f", snapped_by=by)
@@ -130,7 +130,7 @@ def with_snapping(
 class _On:
     """A command with what it is made on."""
 
-    cut: EventList
+    event_list: EventList
     windows: Windows
     settings: TimelineSettings
     asked: Command
@@ -140,14 +140,14 @@ class _On:
         """The event that was chosen."""
         if len(self.asked.events) != 1:
             raise RuleError("Select a single event.", "event")
-        return self.cut.event(self.asked.events[0])
+        return self.event_list.event(self.asked.events[0])
 
     @property
     def some(self) -> list[int]:
         """The ids of the events that were chosen; each of them is there."""
         if not self.asked.events:
             raise RuleError("Select an event first.", "event")
-        return [self.cut.event(one).id for one in self.asked.events]
+        return [self.event_list.event(event).id for event in self.asked.events]
 
     @property
     def by(self) -> int:
@@ -158,24 +158,26 @@ class _On:
     def what(self) -> str:
         """The chosen events as a title calls them."""
         some = self.some
-        return named(self.cut.event(some[0])) if len(some) == 1 else events_text(len(some))
+        return named(self.event_list.event(some[0])) if len(some) == 1 else events_text(len(some))
 
 
 def _place(on: _On) -> Edited:
     asked = on.asked
     if asked.beside:
-        cut = edits.placed_beside(on.cut, asked.new, asked.at or 0)
-        return Edited(cut, f"{asked.what} placed beside “{on.settings.name}”")
-    at = on.cut.length if asked.at is None else asked.at
-    return Edited(edits.placed(on.cut, asked.new, at, asked.following), f"{asked.what} placed on “{on.settings.name}”")
+        event_list = edits.placed_beside(on.event_list, asked.new, asked.at or 0)
+        return Edited(event_list, f"{asked.what} placed beside “{on.settings.name}”")
+    at = on.event_list.length if asked.at is None else asked.at
+    return Edited(
+        edits.placed(on.event_list, asked.new, at, asked.following), f"{asked.what} placed on “{on.settings.name}”"
+    )
 
 
 def _trim(on: _On) -> Edited:
     event = on.one
     edge = Edge.HEAD if on.asked.edit is Edit.TRIM_HEAD else Edge.TAIL
     by = _by_source(on, event, edge)
-    cut = edits.trimmed(on.cut, event.id, edge, by, on.windows, on.asked.following)
-    return Edited(cut, f"{edge.value.capitalize()} of {named(event)} {later(by)}")
+    event_list = edits.trimmed(on.event_list, event.id, edge, by, on.windows, on.asked.following)
+    return Edited(event_list, f"{edge.value.capitalize()} of {named(event)} {later(by)}")
 
 
 def _by_source(on: _On, event: Event, edge: Edge) -> int:
@@ -191,34 +193,36 @@ def _by_source(on: _On, event: Event, edge: Edge) -> int:
 
 def _slip(on: _On) -> Edited:
     by = parse_signed(on.asked.by.strip().removeprefix("+").removesuffix("f").strip())
-    cut = edits.slipped(on.cut, on.some, by, on.windows)
+    event_list = edits.slipped(on.event_list, on.some, by, on.windows)
     way = "later" if by > 0 else "earlier"
-    return Edited(cut, f"{on.what} slipped to {decimal_text(abs(by), 3)} source frames {way}")
+    return Edited(event_list, f"{on.what} slipped to {decimal_text(abs(by), 3)} source frames {way}")
 
 
 def _slide(on: _On) -> Edited:
     event, by = on.one, on.by
-    return Edited(edits.slid(on.cut, event.id, by, on.windows), f"{named(event)} slid {later(by)}")
+    return Edited(edits.slid(on.event_list, event.id, by, on.windows), f"{named(event)} slid {later(by)}")
 
 
 def _move(on: _On) -> Edited:
     some, track = on.some, Track.named(on.asked.track) if on.asked.track else None
     by = on.by if on.asked.by else 0
     if on.asked.at is not None:
-        by = on.asked.at - min(on.cut.event(one).record_in for one in some)
-    cut = edits.moved(on.cut, some, by, track)
-    return Edited(cut, f"{on.what} moved {later(by)}")
+        by = on.asked.at - min(on.event_list.event(event).record_in for event in some)
+    event_list = edits.moved(on.event_list, some, by, track)
+    return Edited(event_list, f"{on.what} moved {later(by)}")
 
 
 def _split(on: _On) -> Edited:
     event, at = on.one, on.asked.at
     if at is None:
         raise RuleError("Move the playhead to the frame to split at.", "split")
-    return Edited(edits.split(on.cut, event.id, at - event.record_in, on.windows), f"{named(event)} split at {at}")
+    return Edited(
+        edits.split(on.event_list, event.id, at - event.record_in, on.windows), f"{named(event)} split at {at}"
+    )
 
 
 def _delete(on: _On) -> Edited:
-    gone = edits.deleted(on.cut, on.some, on.asked.following)
+    gone = edits.deleted(on.event_list, on.some, on.asked.following)
     return Edited(gone, f"{on.what} deleted")
 
 
@@ -250,15 +254,15 @@ def _decided(on: _On, decide: Callable[[Decisions], Decisions], words: str) -> E
     def decided(event: Event) -> Event:
         return replace(event, decisions=decide(event.decisions)) if event.carries_source else event
 
-    cut = edits.respeeded(on.cut, on.some, decided, on.windows, on.asked.following)
-    return Edited(cut, f"{on.what} {words}")
+    event_list = edits.respeeded(on.event_list, on.some, decided, on.windows, on.asked.following)
+    return Edited(event_list, f"{on.what} {words}")
 
 
 def _refit(on: _On) -> Edited:
     event = on.one
     length = parse_length(on.asked.value, on.settings.rate, on.settings.drop_frame)
-    cut = edits.refit(on.cut, event.id, length, on.windows, on.asked.following)
-    return Edited(cut, f"{named(event)} fitted to {frames_text(length)}")
+    event_list = edits.refit(on.event_list, event.id, length, on.windows, on.asked.following)
+    return Edited(event_list, f"{named(event)} fitted to {frames_text(length)}")
 
 
 def _fill(on: _On) -> Edited:
@@ -266,32 +270,32 @@ def _fill(on: _On) -> Edited:
     by_speed = on.asked.value == "speed"
     how = "by its speed" if by_speed else "from its source"
     return Edited(
-        edits.filled(on.cut, event.id, on.windows, by_speed=by_speed), f"Gap behind {named(event)} filled {how}"
+        edits.filled(on.event_list, event.id, on.windows, by_speed=by_speed), f"Gap behind {named(event)} filled {how}"
     )
 
 
 def _close(on: _On) -> Edited:
-    return Edited(edits.closed(on.cut), f"Gaps of “{on.settings.name}” closed")
+    return Edited(edits.closed(on.event_list), f"Gaps of “{on.settings.name}” closed")
 
 
 def _unlink(on: _On) -> Edited:
-    cut = edits.unlinked(on.cut, on.some)
-    return Edited(cut, f"Picture and sound of {on.what} unlinked")
+    event_list = edits.unlinked(on.event_list, on.some)
+    return Edited(event_list, f"Picture and sound of {on.what} unlinked")
 
 
 def _transition(on: _On) -> Edited:
     length = parse_amount(on.asked.value or "0", on.settings.rate, on.settings.drop_frame)
     kind = on.asked.track or "dissolve"
-    cut = edits.dissolved(on.cut, on.some, kind, length)
+    event_list = edits.dissolved(on.event_list, on.some, kind, length)
     words = f"{kind} of {frames_text(length)} into" if length > 0 else "cut into"
-    return Edited(cut, f"{words.capitalize()} {on.what}")
+    return Edited(event_list, f"{words.capitalize()} {on.what}")
 
 
 def _flatten(on: _On) -> Edited:
     event = on.one
     flat = not event.flattened
     words = "shown by its own frames only" if flat else "shown by all frames inside it"
-    return Edited(on.cut.with_events([replace(event, flattened=flat)]), f"{named(event)} {words}")
+    return Edited(on.event_list.with_events([replace(event, flattened=flat)]), f"{named(event)} {words}")
 
 
 def _mark(on: _On) -> Edited:
@@ -302,7 +306,7 @@ def _mark(on: _On) -> Edited:
     away, where = on.asked.edit is Edit.UNMARK, on.settings.timecode(at)
     name = on.asked.value.strip()[:400]
     title = f"Marker taken from {where}" if away else f"Marker {name} put at {where}".replace("  ", " ")
-    return Edited(edits.marked(on.cut, at, None if away else name), title)
+    return Edited(edits.marked(on.event_list, at, None if away else name), title)
 
 
 EDITS: Mapping[Edit, Callable[[_On], Edited]] = {

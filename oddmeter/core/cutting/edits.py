@@ -35,31 +35,33 @@ class Edge(StrEnum):
     TAIL = "tail"
 
 
-def placed(cut: EventList, events: Sequence[Event], at: int, following: Following = Following.STAYS) -> EventList:
+def placed(
+    event_list: EventList, events: Sequence[Event], at: int, following: Following = Following.STAYS
+) -> EventList:
     """The cut with new events laid in, the first at a timeline frame and the others where they lie against it. What
     begins there or behind it moves along by their length; or they must fit where they are put."""
     if not events:
-        return cut
+        return event_list
     first = min(event.record_in for event in events)
     length = max(event.stop for event in events) - first
-    ids = {event.id: cut.free_id - number for number, event in enumerate(events)}
+    ids = {event.id: event_list.free_id - number for number, event in enumerate(events)}
     laid = [
         replace(event.moved(at - first), id=ids[event.id], group=ids.get(event.group) if event.group else None)
         for event in events
     ]
     if following is Following.MOVES:
-        _none_across(cut, at)
-        cut = _rippled(cut, at, length)
-    return cut.with_events(laid)
+        _none_across(event_list, at)
+        event_list = _rippled(event_list, at, length)
+    return event_list.with_events(laid)
 
 
-def placed_beside(cut: EventList, events: Iterable[Event], at: int) -> EventList:
+def placed_beside(event_list: EventList, events: Iterable[Event], at: int) -> EventList:
     """The cut with new events from a timeline frame on, each on the lowest track of its kind that is free there;
     nothing moves."""
     for event in events:
-        new = replace(event, id=cut.free_id, record_in=at)
-        cut = cut.with_events([on_free_track(cut, new)])
-    return cut
+        new = replace(event, id=event_list.free_id, record_in=at)
+        event_list = event_list.with_events([on_free_track(event_list, new)])
+    return event_list
 
 
 def with_sound(event: Event, inner: EventList) -> tuple[Event, ...]:
@@ -72,10 +74,10 @@ def with_sound(event: Event, inner: EventList) -> tuple[Event, ...]:
     return picture, replace(picture, id=event.id - 1, track=min(tracks), transition=None)
 
 
-def on_free_track(cut: EventList, event: Event) -> Event:
+def on_free_track(event_list: EventList, event: Event) -> Event:
     """The event on the lowest track of its kind, from its own up, where nothing lies in its place."""
-    track = event.track
-    while any(one.record_in < event.stop and one.stop > event.record_in for one in cut.by_track.get(track, ())):
+    track, by_track = event.track, event_list.by_track
+    while any(other.record_in < event.stop and other.stop > event.record_in for other in by_track.get(track, ())):
         track = replace(track, number=track.number + 1)
     return replace(event, track=track)
 
@@ -92,10 +94,10 @@ def in_order(events: Iterable[Event]) -> tuple[Event, ...]:
     return tuple(out)
 
 
-def deleted(cut: EventList, chosen: Iterable[int], following: Following = Following.STAYS) -> EventList:
+def deleted(event_list: EventList, chosen: Iterable[int], following: Following = Following.STAYS) -> EventList:
     """The cut without some events; what follows each moves up to where it began, or the gap stays."""
-    gone = cut.together(cut.event(one) for one in chosen)
-    left = cut.with_events((), [event.id for event in gone])
+    gone = event_list.together(event_list.event(other) for other in chosen)
+    left = event_list.with_events((), [event.id for event in gone])
     if following is Following.STAYS:
         return left
     for begin, stop in reversed(_stretches(gone)):
@@ -104,25 +106,25 @@ def deleted(cut: EventList, chosen: Iterable[int], following: Following = Follow
 
 
 def trimmed(
-    cut: EventList, event_id: int, edge: Edge, by: int, windows: Windows, following: Following = Following.STAYS
+    event_list: EventList, event_id: int, edge: Edge, by: int, windows: Windows, following: Following = Following.STAYS
 ) -> EventList:
     """The cut with an edge of an event so many timeline frames later. Its other edge keeps its source frame. Where what
     follows moves along, a head keeps its place on the timeline, and the event grows or shrinks behind it."""
-    group = cut.together([cut.event(event_id)])
+    group = event_list.together([event_list.event(event_id)])
     if edge is Edge.TAIL:
-        changed = [replace(one, length=_length(one, one.length + by)) for one in group]
-        return _longer(cut, changed, group, by, following)
-    changed = [_begun(replace(one, length=_length(one, one.length - by)), by, windows) for one in group]
+        changed = [replace(event, length=_length(event, event.length + by)) for event in group]
+        return _longer(event_list, changed, group, by, following)
+    changed = [_begun(replace(event, length=_length(event, event.length - by)), by, windows) for event in group]
     if following is Following.MOVES:
-        return _longer(cut, changed, group, -by, following)
-    _check_start(min(one.record_in for one in group) + by)
-    return cut.with_events(one.moved(by) for one in changed)
+        return _longer(event_list, changed, group, -by, following)
+    _check_start(min(event.record_in for event in group) + by)
+    return event_list.with_events(event.moved(by) for event in changed)
 
 
-def slipped(cut: EventList, chosen: Iterable[int], by: Fraction, windows: Windows) -> EventList:
+def slipped(event_list: EventList, chosen: Iterable[int], by: Fraction, windows: Windows) -> EventList:
     """The cut with other source frames under the same places: so many frames of the source later."""
     changed = []
-    for event in cut.together(cut.event(one) for one in chosen):
+    for event in event_list.together(event_list.event(other) for other in chosen):
         window = windows(event)
         if not event.carries_source:
             continue
@@ -133,82 +135,83 @@ def slipped(cut: EventList, chosen: Iterable[int], by: Fraction, windows: Window
         if speed == 0:
             raise RuleError(f"{named(event)} starts on a held frame and cannot be slipped there.", "slip")
         changed.append(replace(event, curve_offset=event.curve_offset + by / speed))
-    return cut.with_events(changed)
+    return event_list.with_events(changed)
 
 
-def slid(cut: EventList, event_id: int, by: int, windows: Windows) -> EventList:
+def slid(event_list: EventList, event_id: int, by: int, windows: Windows) -> EventList:
     """The cut with an event so many timeline frames later, and with its own source frames: neighbours that touch it
     give way on one side and fill up on the other."""
-    group = cut.together([cut.event(event_id)])
-    ids = {one.id for one in group}
-    changed = {one.id: one.moved(by) for one in group}
-    _check_start(min(one.record_in for one in group) + by)
-    for one in group:
-        before, after = cut.before(one), cut.after(one)
+    group = event_list.together([event_list.event(event_id)])
+    ids = {event.id for event in group}
+    changed = {event.id: event.moved(by) for event in group}
+    _check_start(min(event.record_in for event in group) + by)
+    for event in group:
+        before, after = event_list.before(event), event_list.after(event)
         if before is not None and before.id not in ids:
             changed[before.id] = replace(before, length=_length(before, before.length + by))
         if after is not None and after.id not in ids:
             shorter = replace(after, length=_length(after, after.length - by))
             changed[after.id] = _begun(shorter, by, windows).moved(by)
-    return cut.with_events(changed.values())
+    return event_list.with_events(changed.values())
 
 
-def moved(cut: EventList, chosen: Iterable[int], by: int, track: Track | None = None) -> EventList:
+def moved(event_list: EventList, chosen: Iterable[int], by: int, track: Track | None = None) -> EventList:
     """The cut with some events so many timeline frames later, where there is room; one of them on another track."""
-    some = cut.together(cut.event(one) for one in chosen)
-    _check_start(min((one.record_in for one in some), default=0) + by)
-    changed = [one.moved(by) for one in some]
+    some = event_list.together(event_list.event(event) for event in chosen)
+    _check_start(min((event.record_in for event in some), default=0) + by)
+    changed = [event.moved(by) for event in some]
     if track is not None:
-        changed = [replace(one, track=track) if one.track.kind is track.kind else one for one in changed]
-    return cut.with_events(changed)
+        changed = [replace(event, track=track) if event.track.kind is track.kind else event for event in changed]
+    return event_list.with_events(changed)
 
 
-def split(cut: EventList, event_id: int, after: int, windows: Windows) -> EventList:
+def split(event_list: EventList, event_id: int, after: int, windows: Windows) -> EventList:
     """The cut with an event parted after so many of its frames: the second part's first frame is the one that would
     have come next."""
-    chosen = cut.event(event_id)
-    group = [one for one in cut.together([chosen]) if one.record_in < chosen.record_in + after < one.stop]
+    chosen = event_list.event(event_id)
+    at = chosen.record_in + after
+    group = [event for event in event_list.together([chosen]) if event.record_in < at < event.stop]
     if not 0 < after < chosen.length:
         raise RuleError(f"Split {named(chosen)} between its first and its last frame.", "split")
-    for one in group:
-        over = one.transition
-        if over is not None and chosen.record_in + after - one.record_in < over.length:
-            raise RuleError(f"The {over.kind} into {named(one)} is still running there. Split after it.", "split")
-    free, second_group = cut.free_id, None
+    for event in group:
+        over = event.transition
+        if over is not None and at - event.record_in < over.length:
+            raise RuleError(f"The {over.kind} into {named(event)} is still running there. Split after it.", "split")
+    free, second_group = event_list.free_id, None
     changed = []
-    for number, one in enumerate(group):
-        into = chosen.record_in + after - one.record_in
-        rest = _begun(replace(one, length=one.length - into), into, windows).moved(into)
+    for number, event in enumerate(group):
+        into = at - event.record_in
+        rest = _begun(replace(event, length=event.length - into), into, windows).moved(into)
         second = replace(rest, id=free - number, transition=None)
-        second_group = second.id if second_group is None and one.group is not None else second_group
-        changed += [replace(one, length=into), replace(second, group=second_group)]
-    return cut.with_events(changed)
+        second_group = second.id if second_group is None and event.group is not None else second_group
+        changed += [replace(event, length=into), replace(second, group=second_group)]
+    return event_list.with_events(changed)
 
 
 def refit(
-    cut: EventList, event_id: int, length: int, windows: Windows, following: Following = Following.STAYS
+    event_list: EventList, event_id: int, length: int, windows: Windows, following: Following = Following.STAYS
 ) -> EventList:
     """The cut with an event of another length that shows the same source range: its speed follows, exactly."""
-    group = cut.together([cut.event(event_id)])
+    group = event_list.together([event_list.event(event_id)])
     changed = []
-    for one in group:
-        by = Fraction(one.length, _left(one, length))
-        use = windows(one) if one.carries_source else None
-        changed.append((at_speed(one, use, by) if use else one).of_length(length))
-    return _longer(cut, changed, group, length - group[0].length, following)
+    for event in group:
+        by = Fraction(event.length, _left(event, length))
+        use = windows(event) if event.carries_source else None
+        changed.append((at_speed(event, use, by) if use else event).of_length(length))
+    return _longer(event_list, changed, group, length - group[0].length, following)
 
 
 def respeeded(
-    cut: EventList, chosen: Iterable[int], decide: Callable[[Event], Event], windows: Windows,
+    event_list: EventList, chosen: Iterable[int], decide: Callable[[Event], Event], windows: Windows,
     following: Following = Following.STAYS,
 ) -> EventList:  # fmt: skip
     """The cut with other decisions on some events, each of which keeps its source range: where its speed is another, so
     is its length, rounded up to full frames so that nothing is lost. Where lengths keep their place they stay as they
     are, and the source range follows from where it began, or, where the direction is another, from where it ended."""
-    some = cut.together(cut.event(one) for one in chosen)
+    some = event_list.together(event_list.event(other) for other in chosen)
     decided = {event.id: _decided(event, decide(event), windows) for event in some}
     if following is Following.STAYS:
-        return cut.with_events(decided.values())
+        return event_list.with_events(decided.values())
     lengths = {event.id: _length_over(event, decided[event.id], windows) for event in some}
     later: dict[int, int] = {}
     for event in some:  # what ends together, as picture and sound do, moves what follows once
@@ -220,61 +223,65 @@ def respeeded(
     def place(frame: int) -> int:
         return frame + moved_by[bisect_right(ends, frame)]
 
-    kept = (decided[one.id].of_length(lengths[one.id]) if one.id in decided else one for one in cut.events)
-    events = tuple(replace(one, record_in=place(one.record_in)) for one in kept)
-    return replace(cut, events=events, markers=tuple(replace(one, at=place(one.at)) for one in cut.markers))
+    kept = (
+        decided[other.id].of_length(lengths[other.id]) if other.id in decided else other for other in event_list.events
+    )
+    events = tuple(replace(other, record_in=place(other.record_in)) for other in kept)
+    markers = tuple(replace(marker, at=place(marker.at)) for marker in event_list.markers)
+    return replace(event_list, events=events, markers=markers)
 
 
-def filled(cut: EventList, event_id: int, windows: Windows, *, by_speed: bool) -> EventList:
+def filled(event_list: EventList, event_id: int, windows: Windows, *, by_speed: bool) -> EventList:
     """The cut with the gap behind an event filled exactly: by more of its source, or by the same at another speed."""
-    event = cut.event(event_id)
-    begins = [stop for track, first, stop in cut.gaps() if track == event.track and first == event.stop]
+    event = event_list.event(event_id)
+    begins = [stop for track, first, stop in event_list.gaps() if track == event.track and first == event.stop]
     if not begins:
         raise RuleError(f"There is no gap after {named(event)}.", "gap")
     length = begins[0] - event.record_in
     if by_speed:
-        return refit(cut, event_id, length, windows)
-    return trimmed(cut, event_id, Edge.TAIL, length - event.length, windows)
+        return refit(event_list, event_id, length, windows)
+    return trimmed(event_list, event_id, Edge.TAIL, length - event.length, windows)
 
 
-def closed(cut: EventList) -> EventList:
+def closed(event_list: EventList) -> EventList:
     """The cut with its gaps closed where no track has anything: all that follows moves up."""
     at, gaps = 0, []
-    for begin, stop in _stretches(cut.events):
+    for begin, stop in _stretches(event_list.events):
         if begin > at:
             gaps.append((at, begin))
         at = stop
     for begin, stop in reversed(gaps):
-        _none_across(cut, stop)
-        cut = _rippled(cut, stop, begin - stop)
-    return cut
+        _none_across(event_list, stop)
+        event_list = _rippled(event_list, stop, begin - stop)
+    return event_list
 
 
-def marked(cut: EventList, at: int, name: str | None) -> EventList:
+def marked(event_list: EventList, at: int, name: str | None) -> EventList:
     """The cut with a marker at a timeline frame, in place of those there; without a name they are taken away."""
-    left = tuple(one for one in cut.markers if one.at != at)
-    colour = next((one.colour for one in cut.markers if one.at == at), "")
+    left = tuple(marker for marker in event_list.markers if marker.at != at)
+    colour = next((marker.colour for marker in event_list.markers if marker.at == at), "")
     new = () if name is None else (Marker(at, name, colour),)
-    return replace(cut, markers=tuple(sorted((*left, *new), key=lambda one: one.at)))
+    return replace(event_list, markers=tuple(sorted((*left, *new), key=lambda event: event.at)))
 
 
-def dissolved(cut: EventList, chosen: Iterable[int], kind: str, length: int) -> EventList:
+def dissolved(event_list: EventList, chosen: Iterable[int], kind: str, length: int) -> EventList:
     """The cut with a transition into some events, as long as they are at the most; of no length it is taken away."""
-    some = [cut.event(one) for one in chosen]
-    return cut.with_events(
-        replace(one, transition=Transition(kind, min(length, one.length)) if length > 0 else None) for one in some
+    some = [event_list.event(event) for event in chosen]
+    return event_list.with_events(
+        replace(event, transition=Transition(kind, min(length, event.length)) if length > 0 else None) for event in some
     )
 
 
-def unlinked(cut: EventList, chosen: Iterable[int]) -> EventList:
+def unlinked(event_list: EventList, chosen: Iterable[int]) -> EventList:
     """The cut with picture and sound of some events no longer together."""
-    return cut.with_events(replace(one, group=None) for one in cut.together(cut.event(one) for one in chosen))
+    some = event_list.together(event_list.event(event) for event in chosen)
+    return event_list.with_events(replace(event, group=None) for event in some)
 
 
 @dataclass(frozen=True)
 class Effect:
-    """What an edit does, told before it is made: how far what lies on each track moves, in timeline frames, and for how
-    many events; lengths that change; and events that run out, by how many frames, which did not before."""
+    """What an edit does, computed before it is made: how far what lies on each track moves, in timeline frames, and for
+    how many events; lengths that change; and events that run out, by how many frames, which did not before."""
 
     moves: tuple[tuple[Track, int, int], ...]
     lengths: tuple[tuple[Event, int, int], ...]
@@ -311,39 +318,39 @@ def _overrun(event: Event, windows: Windows) -> int:
 
 
 def _longer(
-    cut: EventList, changed: Sequence[Event], group: Sequence[Event], by: int, following: Following
+    event_list: EventList, changed: Sequence[Event], group: Sequence[Event], by: int, following: Following
 ) -> EventList:
     """The cut with changed events, whose end comes so many frames later: what follows moves, or must have room."""
     if following is Following.MOVES and by:
-        ids = {one.id for one in group}
-        cut = _rippled(cut, max(one.stop for one in group), by, ids)
-    return cut.with_events(changed)
+        ids = {event.id for event in group}
+        event_list = _rippled(event_list, max(event.stop for event in group), by, ids)
+    return event_list.with_events(changed)
 
 
-def _rippled(cut: EventList, at: int, by: int, but: set[int] | frozenset[int] = frozenset()) -> EventList:
+def _rippled(event_list: EventList, at: int, by: int, but: set[int] | frozenset[int] = frozenset()) -> EventList:
     """Everything that begins at a frame or behind it, on every track, so many frames later, markers too. What lies
     across the frame on another track stays; where what follows would then lie over it, ``RuleError`` says so."""
-    moving = [event for event in cut.events if event.record_in >= at and event.id not in but]
-    staying = [event for event in cut.events if event.record_in < at and event.id not in but]
+    moving = [event for event in event_list.events if event.record_in >= at and event.id not in but]
+    staying = [event for event in event_list.events if event.record_in < at and event.id not in but]
     if by < 0:
         for event in staying:
-            close = [one for one in moving if one.track == event.track and one.record_in + by < event.stop]
+            close = [other for other in moving if other.track == event.track and other.record_in + by < event.stop]
             if close:
-                over = frames_text(event.stop - min(one.record_in for one in close) - by)
+                over = frames_text(event.stop - min(other.record_in for other in close) - by)
                 raise RuleError(
                     f"Later events on {event.track.name} would overlap {named(event)} by {over}.", "overlap"
                 )
     changed = {event.id: event.moved(by) for event in moving}
     # Replaced all at once, so that none lies over another on the way.
-    events = tuple(changed.get(event.id, event) for event in cut.events if event.id not in but)
-    markers = tuple(replace(one, at=one.at + by) if one.at >= at else one for one in cut.markers)
-    return replace(cut, events=events, markers=markers)
+    events = tuple(changed.get(event.id, event) for event in event_list.events if event.id not in but)
+    markers = tuple(replace(marker, at=marker.at + by) if marker.at >= at else marker for marker in event_list.markers)
+    return replace(event_list, events=events, markers=markers)
 
 
 def _stretches(events: Iterable[Event]) -> list[tuple[int, int]]:
     """The timeline frames that events cover, in stretches."""
     out: list[tuple[int, int]] = []
-    for event in sorted(events, key=lambda one: one.record_in):
+    for event in sorted(events, key=lambda other: other.record_in):
         if out and event.record_in <= out[-1][1]:
             out[-1] = (out[-1][0], max(out[-1][1], event.stop))
         else:
@@ -351,8 +358,8 @@ def _stretches(events: Iterable[Event]) -> list[tuple[int, int]]:
     return out
 
 
-def _none_across(cut: EventList, at: int) -> None:
-    across = next((event for event in cut.events if event.record_in < at < event.stop), None)
+def _none_across(event_list: EventList, at: int) -> None:
+    across = next((event for event in event_list.events if event.record_in < at < event.stop), None)
     if across is not None:
         raise RuleError(f"{named(across)} on {across.track.name} spans this point. Split it first.", "across")
 

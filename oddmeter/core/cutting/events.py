@@ -40,7 +40,7 @@ class Track:
     def named(name: str) -> "Track":
         """The track of a name such as V1; one of another name, as lists have them, by its letter and number."""
         plain = name.upper()
-        number = "".join(one for one in plain if one.isdecimal())[:2]
+        number = "".join(sign for sign in plain if sign.isdecimal())[:2]
         return Track(TrackKind.SOUND if plain[:1] == "A" else TrackKind.PICTURE, int(number or 1) or 1)
 
 
@@ -121,7 +121,8 @@ class Event:
 @dataclass(frozen=True)
 class EventList:
     """A timeline's events; on one track none lies over another. ``rate`` is the timeline's, ``markers`` lie at its
-    frames. ``moved_up`` are events that were stored over others, and are told on a track above: so they can be mended.
+    frames. ``moved_up`` are events that were stored over others, and are reported on a track above, so that they can be
+    mended.
 
     Raises ``RuleError`` where two of them overlap.
     """
@@ -133,11 +134,11 @@ class EventList:
 
     def __post_init__(self) -> None:
         for on in self.by_track.values():
-            for one, other in pairwise(on):
-                if other.record_in < one.stop:
-                    over = one.stop - other.record_in
+            for event, other in pairwise(on):
+                if other.record_in < event.stop:
+                    over = event.stop - other.record_in
                     raise RuleError(
-                        f"On {one.track.name}, {named(other)} would overlap {named(one)} by {frames_text(over)}.",
+                        f"On {event.track.name}, {named(other)} would overlap {named(event)} by {frames_text(over)}.",
                         "overlap",
                     )
 
@@ -145,7 +146,7 @@ class EventList:
     def by_track(self) -> dict[Track, tuple[Event, ...]]:
         """The events of each track in time order; tracks of pictures first, from the lowest."""
         out: dict[Track, list[Event]] = {}
-        for event in sorted(self.events, key=lambda one: (one.track, one.record_in)):
+        for event in sorted(self.events, key=lambda other: (other.track, other.record_in)):
             out.setdefault(event.track, []).append(event)
         return {track: tuple(events) for track, events in out.items()}
 
@@ -212,7 +213,7 @@ class EventList:
     def black_frames(self) -> int:
         """Frames before the end where no track of pictures has anything but black."""
         covered, at = 0, 0
-        shows = (one for one in self.in_time if one.track.kind is TrackKind.PICTURE and one.carries_source)
+        shows = (other for other in self.in_time if other.track.kind is TrackKind.PICTURE and other.carries_source)
         for event in shows:
             covered += max(0, event.stop - max(at, event.record_in))
             at = max(at, event.stop)
@@ -223,13 +224,15 @@ class EventList:
         some = list(chosen)
         groups = {event.group for event in some} - {None}
         ids = {event.id for event in some} | {event.id for event in self.events if event.group in groups}
-        return tuple(sorted((self.by_id[one] for one in ids), key=lambda event: (event.record_in, event.track)))
+        return tuple(
+            sorted((self.by_id[event_id] for event_id in ids), key=lambda event: (event.record_in, event.track))
+        )
 
     def with_events(self, changed: Iterable[Event], gone: Iterable[int] = ()) -> "EventList":
         """The same cut with some events changed or added, by their ids, and some taken away."""
         events = {**self.by_id, **{event.id: event for event in changed}}
-        for one in gone:
-            events.pop(one, None)
+        for event_id in gone:
+            events.pop(event_id, None)
         return replace(self, events=tuple(events.values()))
 
     @property

@@ -189,7 +189,9 @@ class ListedTimeline:
 
     def on(self, track: str) -> tuple[ListedEvent, ...]:
         """The events of a track in time order."""
-        return tuple(sorted((one for one in self.events if one.track == track), key=lambda one: one.record_in))
+        return tuple(
+            sorted((event for event in self.events if event.track == track), key=lambda event: event.record_in)
+        )
 
     def drops(self, event: ListedEvent) -> bool:
         """True where the timecode of an event's source drops numbers: by its own counting, or else as the list's."""

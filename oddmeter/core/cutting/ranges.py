@@ -30,7 +30,7 @@ class RenderRange(TimelineResolver):
     cuts: Mapping[int, EventList]
     planned: Mapping[tuple[int, int], Window]
 
-    def cut(self, timeline_id: int) -> EventList:
+    def event_list(self, timeline_id: int) -> EventList:
         """The events of a timeline."""
         return self.cuts[timeline_id]
 
@@ -61,7 +61,7 @@ class RenderRange(TimelineResolver):
             return (shown_at(self, self.timeline_id, frame),)
         early = shown_at(self, self.timeline_id, frame, lasts=HALF)
         late = shown_at(self, self.timeline_id, frame + HALF, lasts=HALF)
-        return (early,) if [one.picture for one in early] == [one.picture for one in late] else (early, late)
+        return (early,) if [event.picture for event in early] == [event.picture for event in late] else (early, late)
 
     def timeline_of(self, seen: Seen) -> int:
         """The timeline that the event which uses the clip lies on."""
@@ -77,7 +77,7 @@ class RenderRange(TimelineResolver):
     @property
     def asked_music(self) -> frozenset[Music]:
         """The music beside its clips."""
-        asked = (one.conformed.treatment.music for one in self.planned.values())
+        asked = (planned.conformed.treatment.music for planned in self.planned.values())
         return frozenset(music for music in asked if music)
 
     @cached_property
@@ -91,14 +91,18 @@ def range_of_timeline(
     book: TimelineResolver,
     timeline_id: int,
     settings: TimelineSettings,
-    cut: EventList,
+    event_list: EventList,
     first: int = 0,
     stop: int | None = None,
 ) -> RenderRange:
-    """Frames ``first`` to ``stop − 1`` of a timeline, or all of them, as a render range; ``cut`` are its events, or
-    some of them."""
-    stop = cut.length if stop is None else stop
-    cuts, planned, waiting = {timeline_id: _within(cut, first, stop)}, dict[tuple[int, int], Window](), [timeline_id]
+    """Frames ``first`` to ``stop − 1`` of a timeline, or all of them, as a render range; ``event_list`` are its events,
+    or some of them."""
+    stop = event_list.length if stop is None else stop
+    cuts, planned, waiting = (
+        {timeline_id: _within(event_list, first, stop)},
+        dict[tuple[int, int], Window](),
+        [timeline_id],
+    )
     while waiting:
         one = waiting.pop()
         for event in cuts[one].events:
@@ -107,29 +111,33 @@ def range_of_timeline(
                 continue
             planned[one, event.id] = found
             if event.timeline_id is not None and event.timeline_id not in cuts:
-                cuts[event.timeline_id] = book.cut(event.timeline_id)
+                cuts[event.timeline_id] = book.event_list(event.timeline_id)
                 waiting.append(event.timeline_id)
     return RenderRange(timeline_id, first, stop, settings, cuts, planned)
 
 
-def _within(cut: EventList, first: int, stop: int) -> EventList:
+def _within(event_list: EventList, first: int, stop: int) -> EventList:
     """The events that are seen or heard between two frames, and those that run on under one of them."""
-    kept = [event for event in cut.events if event.record_in < stop and event.stop > first]
-    under = [before for event in kept if event.transition is not None and (before := cut.before(event)) is not None]
+    kept = [event for event in event_list.events if event.record_in < stop and event.stop > first]
+    under = [
+        before for event in kept if event.transition is not None and (before := event_list.before(event)) is not None
+    ]
     ids = {event.id for event in (*kept, *under)}
-    return replace(cut, events=tuple(event for event in cut.events if event.id in ids))
+    return replace(event_list, events=tuple(event for event in event_list.events if event.id in ids))
 
 
 def range_of_event(
     book: TimelineResolver, timeline_id: int, settings: TimelineSettings, event: Event, head: int = 0, tail: int = 0
 ) -> RenderRange:
     """An event by itself, with the sound of its group, and so many timeline frames of handles before and behind it."""
-    together = book.cut(timeline_id).together([event])
-    some = [one for one in together if one.id == event.id or one.track.kind is TrackKind.SOUND]
-    longer = (_with_handles(one, book.window(timeline_id, one), event.record_in, head, tail) for one in some)
+    together = book.event_list(timeline_id).together([event])
+    some = [other for other in together if other.id == event.id or other.track.kind is TrackKind.SOUND]
+    longer = (_with_handles(other, book.window(timeline_id, other), event.record_in, head, tail) for other in some)
     begins = (settings.start + event.record_in - head) % frames_in_day(settings.rate, settings.drop_frame)
-    cut = EventList(settings.rate, tuple(one for one in longer if one is not None))
-    return range_of_timeline(book, timeline_id, replace(settings, start=begins), cut, 0, event.length + head + tail)
+    event_list = EventList(settings.rate, tuple(other for other in longer if other is not None))
+    return range_of_timeline(
+        book, timeline_id, replace(settings, start=begins), event_list, 0, event.length + head + tail
+    )
 
 
 def _with_handles(event: Event, found: Window | None, zero: int, head: int, tail: int) -> Event | None:
@@ -150,16 +158,18 @@ def range_of_transition(
     """The frames over which an event comes in, with what goes out under it; raises ``RuleError`` where it is cut in."""
     if event.transition is None:
         raise RuleError("This event has no transition.", "transition")
-    cut = book.cut(timeline_id)
-    before = cut.before(event)
+    event_list = book.event_list(timeline_id)
+    before = event_list.before(event)
     stop = event.record_in + event.transition.length
-    both = [before, event] if before is not None else [event, *_below(cut, event, stop)]
-    sounds = [one for one in cut.together(both) if one.track.kind is TrackKind.SOUND]
-    some = replace(cut, events=(*both, *sounds))
+    both = [before, event] if before is not None else [event, *_below(event_list, event, stop)]
+    sounds = [other for other in event_list.together(both) if other.track.kind is TrackKind.SOUND]
+    some = replace(event_list, events=(*both, *sounds))
     return range_of_timeline(book, timeline_id, settings, some, event.record_in, stop)
 
 
-def _below(cut: EventList, event: Event, stop: int) -> list[Event]:
+def _below(event_list: EventList, event: Event, stop: int) -> list[Event]:
     """The events on lower tracks of pictures from the first frame of an event to another."""
-    lower = [one for one in cut.events if one.track.kind is TrackKind.PICTURE and one.track < event.track]
-    return [one for one in lower if one.record_in < stop and one.stop > event.record_in]
+    lower = [
+        other for other in event_list.events if other.track.kind is TrackKind.PICTURE and other.track < event.track
+    ]
+    return [other for other in lower if other.record_in < stop and other.stop > event.record_in]

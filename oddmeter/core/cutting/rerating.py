@@ -28,7 +28,7 @@ class CutPoint:
 class Rerated:
     """A cut at another rate, and what became of each of its cut points."""
 
-    cut: EventList
+    event_list: EventList
     points: tuple[CutPoint, ...]
 
     @property
@@ -43,7 +43,7 @@ def cut_point(frame: int, was: Rate, now: Rate) -> CutPoint:
     return CutPoint(frame, round(exact), round(exact) - exact)
 
 
-def rerated(cut: EventList, rate: Rate, windows: Windows) -> Rerated:
+def rerated(event_list: EventList, rate: Rate, windows: Windows) -> Rerated:
     """The cut at another rate. Source seconds a second stay what they are: where a speed followed from the timeline's
     rate, or from a length in its frames, it is held as a number.
 
@@ -52,26 +52,28 @@ def rerated(cut: EventList, rate: Rate, windows: Windows) -> Rerated:
     points: dict[int, CutPoint] = {}
 
     def there(frame: int) -> int:
-        point = points.setdefault(frame, cut_point(frame, cut.rate, rate))
+        point = points.setdefault(frame, cut_point(frame, event_list.rate, rate))
         return point.now
 
     events = []
-    for event in cut.events:
+    for event in event_list.events:
         begin, stop = there(event.record_in), there(event.stop)
         if stop <= begin:
             lasts = frames_text(event.length)
             raise RuleError(f"{named(event)} ({lasts}) would be shorter than one frame at {rate}.", "rate")
-        held = _held(event, cut.rate, rate, windows)
+        converted = _converted(event, event_list.rate, rate, windows)
         transition = event.transition
         if transition is not None:
             length = min(stop - begin, max(1, there(event.record_in + transition.length) - begin))
             transition = replace(transition, length=length)
-        events.append(replace(held, record_in=begin, length=stop - begin, transition=transition))
-    markers = tuple(replace(one, at=cut_point(one.at, cut.rate, rate).now) for one in cut.markers)
+        events.append(replace(converted, record_in=begin, length=stop - begin, transition=transition))
+    markers = tuple(
+        replace(marker, at=cut_point(marker.at, event_list.rate, rate).now) for marker in event_list.markers
+    )
     return Rerated(EventList(rate, tuple(events), markers), tuple(points[frame] for frame in sorted(points)))
 
 
-def _held(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:
+def _converted(event: Event, was: Rate, now: Rate, windows: Windows) -> Event:
     """The event with its speed as a number, where it would be another at another rate."""
     window = windows(event) if event.carries_source else None
     if window is None:

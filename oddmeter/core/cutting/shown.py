@@ -26,7 +26,7 @@ class TimelineResolver(ABC):
     """Where timelines are looked up: their events, and the window of each."""
 
     @abstractmethod
-    def cut(self, timeline_id: int) -> EventList:
+    def event_list(self, timeline_id: int) -> EventList:
         """The events of a timeline."""
 
     @abstractmethod
@@ -83,8 +83,8 @@ class _Looking:
     book: TimelineResolver
     lasts: Fraction
 
-    def cut(self, timeline_id: int) -> EventList:
-        return self.book.cut(timeline_id)
+    def event_list(self, timeline_id: int) -> EventList:
+        return self.book.event_list(timeline_id)
 
     def window(self, timeline_id: int, event: Event) -> Window | None:
         return self.book.window(timeline_id, event)
@@ -106,8 +106,8 @@ def _at(moment: Fraction) -> _Moment:
 def _shown(book: _Looking, timeline_id: int, moment: _Moment, way: int, chain: tuple[Event, ...]) -> tuple[Seen, ...]:
     if len(chain) >= DEEPEST:
         raise RuleError(f"Timelines are nested more than {DEEPEST} levels deep.", "nested")
-    cut = book.cut(timeline_id)
-    tracks = tuple(reversed([one for one in cut.by_track if one.kind is TrackKind.PICTURE]))
+    event_list = book.event_list(timeline_id)
+    tracks = tuple(reversed([track for track in event_list.by_track if track.kind is TrackKind.PICTURE]))
     return _on_tracks(book, timeline_id, tracks, moment, way, chain)
 
 
@@ -115,9 +115,9 @@ def _on_tracks(
     book: _Looking, timeline_id: int, tracks: tuple[Track, ...], moment: _Moment, way: int, chain: tuple[Event, ...]
 ) -> tuple[Seen, ...]:
     """What is seen on the first of these tracks that has anything there."""
-    cut = book.cut(timeline_id)
+    event_list = book.event_list(timeline_id)
     for number, track in enumerate(tracks):
-        event = cut.at(track, moment.at, backwards=way < 0)
+        event = event_list.at(track, moment.at, backwards=way < 0)
         if event is not None:
             return _with_transition(book, timeline_id, event, tracks[number + 1 :], moment, way, chain)
     return (replace(BLACK, chain=chain),)
@@ -134,7 +134,7 @@ def _with_transition(
     if since >= over:
         return seen
     share = min(WHOLE, (since + book.lasts / 2) / over)
-    before = book.cut(timeline_id).before(event)
+    before = book.event_list(timeline_id).before(event)
     if before is None:
         under = _on_tracks(book, timeline_id, below, moment, way, chain)
     else:
@@ -239,7 +239,7 @@ def contains(book: TimelineResolver, outer: int, inner: int) -> bool:
             return True
         if one not in done:
             done.add(one)
-            waiting += [event.timeline_id for event in book.cut(one).events if event.timeline_id is not None]
+            waiting += [event.timeline_id for event in book.event_list(one).events if event.timeline_id is not None]
     return False
 
 

@@ -60,9 +60,9 @@ def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: T
         material = sound_material(known.facts, rate)
     if material is None:
         return Use(None, known.trouble)
-    held = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions)
+    result = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions)
     try:
-        treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
+        treatment = result.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
         return Use(window(event, material, treatment, rate))
     except RuleError as error:
         return Use(None, str(error))
@@ -71,8 +71,8 @@ def use_of_clip(event: Event, known: KnownClip | None, house: House, timeline: T
 def split_off(event: Event, known: KnownClip, house: House, timeline: Timeline) -> Event:
     """The event with the speed and the reading that it has now decided for itself, so that what is decided on its clip
     moves it no more."""
-    held = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions).decisions
-    own = replace(event.decisions, intent=held.intent or IntentSetting(Intent.LEAVE), reading=held.reading)
+    result = resolved(known.clip.delivery_id, known.decided, house, timeline, event.decisions).decisions
+    own = replace(event.decisions, intent=result.intent or IntentSetting(Intent.LEAVE), reading=result.reading)
     return replace(event, decisions=own)
 
 
@@ -81,9 +81,9 @@ def use_of_timeline(event: Event, inner: EventList, timeline: Timeline) -> Use:
     rate = timeline.settings.rate
     if not inner.length:
         return Use(None, "The timeline inside is empty.")
-    held = resolved(0, Decided(), House(), timeline, event.decisions)
+    result = resolved(0, Decided(), House(), timeline, event.decisions)
     try:
-        treatment = held.treatment(inner.rate, inner.rate, rate)
+        treatment = result.treatment(inner.rate, inner.rate, rate)
         return Use(window(event, Material(inner.length, inner.rate), treatment, rate))
     except RuleError as error:
         return Use(None, str(error))

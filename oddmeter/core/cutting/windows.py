@@ -123,7 +123,7 @@ class Window:
     @cached_property
     def used(self) -> tuple[SourceFrame, SourceFrame]:
         """The lowest and the highest place that it runs through."""
-        edges = {Fraction(0), self.path.lasts, *(one.begins for one in self.path.pieces if one.begins > 0)}
+        edges = {Fraction(0), self.path.lasts, *(piece.begins for piece in self.path.pieces if piece.begins > 0)}
         places = [self.place(edge * self.timeline_rate.value) for edge in edges]
         return min(places), max(places)
 
@@ -217,9 +217,9 @@ def at_speed(event: Event, use: Window, by: Fraction) -> Event:
         assert curve is not None
         points = tuple(
             replace(
-                one, arrives=one.arrives * by, leaves=one.leaves * by, holds=round(one.holds / by),
-                at=None if one.at is None else round(one.at / by),
-            ) for one in curve.points
+                point, arrives=point.arrives * by, leaves=point.leaves * by, holds=round(point.holds / by),
+                at=None if point.at is None else round(point.at / by),
+            ) for point in curve.points
         )  # fmt: skip
         wish, event = (
             IntentSetting(Intent.CURVE, curve=replace(curve, points=points)),

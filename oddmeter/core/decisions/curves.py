@@ -148,17 +148,17 @@ def _of_speeds(text: str) -> Curve:
         if text.endswith(ending):
             text, of = text.removesuffix(ending).strip(), SpeedOf.PACE
     typed = _apart(text)
-    speeds = [_speed_typed(one) for one in typed]
+    speeds = [_speed_typed(word) for word in typed]
     if "%" not in text and any(
-        "/" not in one and 0 < abs(speed) <= _AS_FACTOR for one, speed in zip(typed, speeds, strict=True)
+        "/" not in word and 0 < abs(speed) <= _AS_FACTOR for word, speed in zip(typed, speeds, strict=True)
     ):
         said = " → ".join(
-            percent_text(100 * speed if "/" not in one else speed) for one, speed in zip(typed, speeds, strict=True)
+            percent_text(100 * speed if "/" not in word else speed) for word, speed in zip(typed, speeds, strict=True)
         )
         raise RuleError(
             f"Numbers here are percentages. Did you mean {said}? Type that, or add % to use it as typed.", "curve"
         )
-    if odd := next((one for one in speeds if one and not _SLOWEST <= abs(one) <= _FASTEST), None):
+    if odd := next((each for each in speeds if each and not _SLOWEST <= abs(each) <= _FASTEST), None):
         raise RuleError(
             f"{percent_text(odd)} is an unlikely speed. Numbers here are percentages: "
             "100 → 25 → 100, or fractions such as 1/4.", "curve",

@@ -184,8 +184,8 @@ _WITH_LEAVE = frozenset({Part.SOUND, Part.STREAMS, Part.MUSIC, Part.FRAMING, Par
 def resolve(layers: Iterable[Layer]) -> Resolved:
     """What holds, of layers from the farthest to the nearest."""
     all_layers = (HOUSE, *layers)
-    held = HOUSE.decisions
+    merged = HOUSE.decisions
     for layer in all_layers[1:]:
         if layer.decisions.items():
-            held = _over(layer.decisions, held)
-    return Resolved(held, all_layers)
+            merged = _over(layer.decisions, merged)
+    return Resolved(merged, all_layers)

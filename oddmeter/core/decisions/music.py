@@ -81,7 +81,7 @@ def with_beat(beats: MusicBeats, second: Fraction) -> MusicBeats:
     """A further beat; one that is there already stays the only one."""
     if second < 0:
         raise RuleError("The music has not started at this frame.", "music")
-    if any(abs(one - second) < _AT_ONCE for one in beats):
+    if any(abs(beat - second) < _AT_ONCE for beat in beats):
         raise RuleError("There is already a beat here.", "music")
     return _in_order([*beats, second])
 
@@ -111,12 +111,12 @@ def doubled(beats: MusicBeats) -> MusicBeats:
 def tapped(beats: MusicBeats, taps: Sequence[Fraction]) -> MusicBeats:
     """MusicBeats where somebody tapped, in place of those that lay between the first tap and the last, and half a step
     around."""
-    told = sorted(tap for tap in taps if tap >= 0)
-    if len(told) < 2:
+    own = sorted(tap for tap in taps if tap >= 0)
+    if len(own) < 2:
         raise RuleError("Tap at least two beats.", "music")
-    around = (told[-1] - told[0]) / (len(told) - 1) / 2
-    kept = [one for one in beats if one < told[0] - around or one > told[-1] + around]
-    return _in_order([*kept, *told])
+    around = (own[-1] - own[0]) / (len(own) - 1) / 2
+    kept = [beat for beat in beats if beat < own[0] - around or beat > own[-1] + around]
+    return _in_order([*kept, *own])
 
 
 def nearest_beat(beats: MusicBeats, second: Fraction) -> int:

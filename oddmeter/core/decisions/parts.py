@@ -172,7 +172,7 @@ def _one_of(kind: type[StrEnum], text: str) -> Any:
     try:
         return kind(text.lower())
     except ValueError:
-        names = ", ".join(one.value for one in kind)
+        names = ", ".join(member.value for member in kind)
         raise RuleError(f"“{text}” is not a choice here. Use {names}.", "treatment") from None
 
 
@@ -215,12 +215,12 @@ def _span(text: str) -> Span:
 def _streams(text: str) -> SoundStreams:
     if text.lower() == "all":
         return SoundStreams()
-    typed = [one.strip() for one in text.replace("+", ",").split(",")]
-    if not all(one.isdecimal() and 1 <= int(one) <= _MOST_SOUND_STREAMS for one in typed):
+    typed = [number.strip() for number in text.replace("+", ",").split(",")]
+    if not all(number.isdecimal() and 1 <= int(number) <= _MOST_SOUND_STREAMS for number in typed):
         raise RuleError(
             f"“{text}” is not a choice of sound streams. Type “all” or numbers, for example 1, 3.", "streams"
         )
-    return SoundStreams(tuple(sorted({int(one) for one in typed})))
+    return SoundStreams(tuple(sorted({int(number) for number in typed})))
 
 
 _MOST_SOUND_STREAMS = 64
@@ -251,7 +251,9 @@ _PARSE: dict[Part, Callable[[str], Any]] = {
 }
 
 
-AS_DECIDED = tuple(part for part in Part if part.value in {one.name for one in fields(Treatment)} - {"intent", "held"})
+AS_DECIDED = tuple(
+    part for part in Part if part.value in {field.name for field in fields(Treatment)} - {"intent", "held"}
+)
 """Parts that a treatment has as they are decided, under the same name; of the others it has what they come to."""
 
 

@@ -171,7 +171,7 @@ class Treatment:
 
     @cached_property
     def _hash(self) -> int:
-        return hash((*(getattr(self, one.name) for one in fields(self)),))
+        return hash((*(getattr(self, field.name) for field in fields(self)),))
 
 
 def check_intent(intent: Intent, value: Fraction | None, curve: Curve | None = None) -> None:

@@ -151,10 +151,10 @@ def curve_text(curve: Curve) -> str:
         for speed in (point.arrives, point.leaves):
             if not speeds or speeds[-1] != speed:
                 speeds.append(speed)
-    told = [percent_text(speed).removesuffix(" %") for speed in speeds]
-    if len(told) > _MOST_SPEEDS:
-        told = [*told[: _MOST_SPEEDS - 2], "…", told[-1]]
-    return f"{' → '.join(told)} %{' of real time' if curve.of is SpeedOf.PACE else ''}"
+    texts = [percent_text(speed).removesuffix(" %") for speed in speeds]
+    if len(texts) > _MOST_SPEEDS:
+        texts = [*texts[: _MOST_SPEEDS - 2], "…", texts[-1]]
+    return f"{' → '.join(texts)} %{' of real time' if curve.of is SpeedOf.PACE else ''}"
 
 
 _MOST_SPEEDS = 6
@@ -237,9 +237,9 @@ def origin_text(layer: Layer | None) -> str:
     }[layer.level]  # fmt: skip
 
 
-def decided_by(held: Resolved) -> str:
+def decided_by(resolved: Resolved) -> str:
     """Who decided what is wanted, in a phrase: ``by the recipe Fast``; empty for the clip itself, or nobody."""
-    layer = held.origins.get(Part.INTENT)
+    layer = resolved.origins.get(Part.INTENT)
     if layer is None:
         return ""
     return {

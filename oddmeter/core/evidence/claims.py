@@ -144,11 +144,11 @@ def from_log(entries: Sequence[LogEntry]) -> Iterator[Claim]:
 
 def from_picture(report: PictureReport, facts: Facts) -> Iterator[Claim]:
     """What the pictures show. Where nothing moves enough, they claim nothing."""
-    told = [stretch for stretch in report.stretches if stretch.scan is not Scan.UNKNOWN]
-    if not told:
+    known = [stretch for stretch in report.stretches if stretch.scan is not Scan.UNKNOWN]
+    if not known:
         return
-    longest = max(told, key=lambda stretch: stretch.frames)
-    scans = {stretch.scan for stretch in told}
+    longest = max(known, key=lambda stretch: stretch.frames)
+    scans = {stretch.scan for stretch in known}
     changing = " for the most part" if len(scans) > 1 else ""
     yield _seen(Question.SCAN, longest.scan.value, f"picture: {longest.scan.value}{changing}")
     if longest.field_order:

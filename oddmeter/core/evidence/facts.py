@@ -57,7 +57,7 @@ class Facts:
     ``pixel_aspect`` is width over height; with ``width`` and ``height`` it is that of the picture as it is shown, after
     its ``turn``. ``index`` says which frame each packet of the file shows. ``pixel_format`` is libavutil's name of how
     samples are stored, ``bits`` their depth, ``transfer`` the curve of high dynamic range where there is one,
-    ``identity`` what tells whether the file is still the same. ``fault`` is a sentence where the file cannot be used;
+    ``identity`` what shows whether the file is still the same. ``fault`` is a sentence where the file cannot be used;
     ``remarks`` are sentences about what is odd in a file that can.
     """
 
@@ -174,7 +174,7 @@ def label_rate(rate: Rate, timing: Timing, stated: Fraction | None) -> Rate:
     if timing is Timing.CONSTANT or rate.is_usual:
         return rate
     if stated is not None and 0 < stated <= HIGHEST:
-        told = Rate.snap(stated)
-        if told.is_usual and abs(told.value - rate.value) <= _NEAR_STATED * rate.value:
-            return told
+        usual = Rate.snap(stated)
+        if usual.is_usual and abs(usual.value - rate.value) <= _NEAR_STATED * rate.value:
+            return usual
     return Rate.of(max(1, round_half_up(rate.value)))

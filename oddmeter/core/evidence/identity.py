@@ -1,4 +1,4 @@
-"""Identities: what tells whether a file is still the one that was looked at."""
+"""Identities: what shows whether a file is still the one that was looked at."""
 
 from dataclasses import dataclass
 

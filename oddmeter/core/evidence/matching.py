@@ -39,7 +39,7 @@ class Matched:
 def match(entries: Iterable[LogEntry], subjects: Sequence[Candidate]) -> Matched:
     """Match rows to clips: by the whole name; else by a name that only one clip's name begins with or holds; else
     by reel and timecode, or timecode alone, where that fits one clip only. Of clips of one name a row means those that
-    lie nearest to its report, that hold its timecode, and that are of its reel, as far as that tells them apart."""
+    lie nearest to its report, that hold its timecode, and that are of its reel, as far as that distinguishes them."""
     index = _Index(subjects)
     found: dict[int, list[LogEntry]] = {}
     unmatched = []
@@ -83,8 +83,12 @@ class _Index:
             if (span := _span(subject)) is not None and subject.rate is not None:
                 self._by_rate.setdefault(subject.rate, []).append((*span, subject))
         self._spans = {
-            rate: (np.array([one[0] for one in held]), np.array([one[1] for one in held]), [one[2] for one in held])
-            for rate, held in self._by_rate.items()
+            rate: (
+                np.array([first for first, _, _ in spans]),
+                np.array([stop for _, stop, _ in spans]),
+                [subject for _, _, subject in spans],
+            )
+            for rate, spans in self._by_rate.items()
         }
 
     @cached_property
@@ -107,16 +111,16 @@ class _Index:
         return self._at(entry) if entry.timecode else []
 
     def _meant(self, entry: LogEntry, namesakes: list[Candidate]) -> list[Candidate]:
-        """Those of several clips of one name that a row means; what fits none of them tells nothing."""
+        """Those of several clips of one name that a row means; what fits none of them says nothing."""
         if len(namesakes) < 2:
             return namesakes
         if entry.folder:
-            near = [shared_folders(entry.folder, one.folder) for one in namesakes]
-            namesakes = [one for one, shared in zip(namesakes, near, strict=True) if shared == max(near)]
+            near = [shared_folders(entry.folder, namesake.folder) for namesake in namesakes]
+            namesakes = [namesake for namesake, shared in zip(namesakes, near, strict=True) if shared == max(near)]
         if entry.timecode:
             for fitting in (self._by_start.get(_digits(entry.timecode), []), self._holding(entry.timecode)):
-                namesakes = [one for one in namesakes if one in fitting] or namesakes
-        return [one for one in namesakes if _is_of_reel(one, entry)] or namesakes
+                namesakes = [namesake for namesake in namesakes if namesake in fitting] or namesakes
+        return [namesake for namesake in namesakes if _is_of_reel(namesake, entry)] or namesakes
 
     def _named_in_part(self, wanted: str) -> list[Candidate]:
         """The clip that is the only one whose name begins with this, or holds it as a part of its own."""
@@ -130,18 +134,18 @@ class _Index:
     def _at(self, entry: LogEntry) -> list[Candidate]:
         fitting = self._by_start.get(_digits(entry.timecode)) or self._holding(entry.timecode)
         if entry.reel and len(fitting) > 1:
-            fitting = [one for one in fitting if stem(entry.reel) in stem(one.name)]
+            fitting = [candidate for candidate in fitting if stem(entry.reel) in stem(candidate.name)]
         return fitting if len(fitting) == 1 else []
 
     def _holding(self, timecode: str) -> list[Candidate]:
         """The clips that a timecode lies within."""
         out = []
-        for rate, (firsts, stops, held) in self._spans.items():
+        for rate, (firsts, stops, candidates) in self._spans.items():
             try:
                 wanted = Timecode.parse(timecode, rate).frames
             except RuleError:
                 continue
-            out += [held[i] for i in np.flatnonzero((firsts <= wanted) & (wanted < stops))]
+            out += [candidates[i] for i in np.flatnonzero((firsts <= wanted) & (wanted < stops))]
         return out
 
 

@@ -68,7 +68,7 @@ class Unevenness:
         if self.changing:
             return "its rate changes all the time"
         if len(self.stretches) > 1:
-            return ", ".join(one.words for one in self.stretches)
+            return ", ".join(stretch.words for stretch in self.stretches)
         (one,) = self.stretches
         spots = len(self.missing)
         gaps = f"; frames are missing at {spots} {'place' if spots == 1 else 'places'}" if spots else ""
@@ -95,10 +95,10 @@ def unevenness(clock: Clock) -> Unevenness:
 def _missing(steps: npt.NDArray[np.float64], stretches: tuple[ClockStretch, ...]) -> tuple[int, ...]:
     """The frames after which one is missing: that stay far longer than is usual in their stretch."""
     out: list[int] = []
-    for one in stretches:
-        own = steps[one.first : one.last]
+    for stretch in stretches:
+        own = steps[stretch.first : stretch.last]
         usual = float(np.median(own)) if len(own) else 0.0
-        out += [one.first + int(i) for i in np.flatnonzero(own > _MISSING * usual)] if usual else []
+        out += [stretch.first + int(i) for i in np.flatnonzero(own > _MISSING * usual)] if usual else []
     return tuple(out[:MOST_SPOTS])
 
 
@@ -130,7 +130,7 @@ def _stretch(ticks: npt.NDArray[np.int64], first: int, last: int, seconds: float
     if float(holes.mean()) > _FEW:
         holes[:] = False
     measured = float(np.where(holes, np.rint(own / usual), 1.0).sum()) / (float(own.sum()) or seconds)
-    rate = min(_RATES, key=lambda one: abs(float(one) - measured))
+    rate = min(_RATES, key=lambda usual: abs(float(usual) - measured))
     off = _off(own[~holes], float(rate))
     if abs(float(rate) / measured - 1) <= _NEAR and off * float(rate) <= _WANDERS:
         return ClockStretch(first, last, rate, True, Fraction(round(off * 1e6), 1_000_000))

@@ -51,15 +51,15 @@ class Footage:
         self._paths: dict[str, set[int]] = defaultdict(set)
         self._names: dict[str, set[int]] = defaultdict(set)
         self._reels: dict[str, set[int]] = defaultdict(set)
-        for clip_id, one in {**known, **proxies}.items():
-            original = one.clip.proxy_of or clip_id
+        for clip_id, clip in {**known, **proxies}.items():
+            original = clip.clip.proxy_of or clip_id
             if original not in known:
                 continue
-            name = one.clip.path.rpartition("/")[2]
+            name = clip.clip.path.rpartition("/")[2]
             self._paths[name.casefold()].add(original)
-            for told in {one.clip.name, name, _stem(name)}:
-                self._names[told.casefold()].add(original)
-            for reel in {_stem(name), *(entry.reel for entry in one.clip.entries)} - {""}:
+            for known_as in {clip.clip.name, name, _stem(name)}:
+                self._names[known_as.casefold()].add(original)
+            for reel in {_stem(name), *(entry.reel for entry in clip.clip.entries)} - {""}:
                 self._reels[_plain(reel)].add(original)
 
     def found(self, source: ListedSource, used: tuple[Label, Label]) -> Found:
@@ -72,8 +72,8 @@ class Footage:
         )  # fmt: skip
         for by, fitting in ways:
             several = len(fitting) > 1
-            held = {one for one in fitting if self._holds(one, used[0])} if several else fitting
-            if clips := held or fitting:
+            containing = {clip_id for clip_id in fitting if self._holds(clip_id, used[0])} if several else fitting
+            if clips := containing or fitting:
                 return Found(tuple(sorted(clips)), by if len(clips) == 1 else FoundBy.SEVERAL)
         return Found((), FoundBy.NOTHING)
 
@@ -83,7 +83,7 @@ class Footage:
             return set()
         clips = self._paths.get(name, set())
         tail = path.replace("\\", "/").casefold()
-        whole = {one for one in clips if tail.endswith(self.known[one].clip.path.casefold())}
+        whole = {clip for clip in clips if tail.endswith(self.known[clip].clip.path.casefold())}
         return whole or clips
 
     def _holds(self, clip_id: int, label: Label) -> bool:
@@ -101,10 +101,10 @@ def event_of(listed: ListedEvent, known: KnownClip | None, event_id: int) -> Eve
         listed=listed.source if kind is SourceKind.CLIP else None,
     )  # fmt: skip
     if listed.curve:
-        told = json.loads(listed.curve)
-        wish = IntentSetting(Intent.CURVE, curve=Curve.parse(told["curve"]))
+        stated = json.loads(listed.curve)
+        wish = IntentSetting(Intent.CURVE, curve=Curve.parse(stated["curve"]))
         event = replace(
-            event, source_in=SourceFrame(Fraction(told["enters"])), curve_offset=Fraction(told["lead"]),
+            event, source_in=SourceFrame(Fraction(stated["enters"])), curve_offset=Fraction(stated["lead"]),
             decisions=replace(event.decisions, intent=wish, reverse=None),
         )  # fmt: skip
     return event if known is None or kind is SourceKind.BLACK else linked(event, known)
@@ -121,8 +121,8 @@ def linked(event: Event, known: KnownClip) -> Event:
         return replace(event, clip_id=known.clip.id)
     if wish is not None and wish.curve is not None:
         point = replace(wish.curve.points[0], frame=max(0, int(place)))
-        held = IntentSetting(Intent.CURVE, curve=replace(wish.curve, points=(point,)))
-        event = replace(event, decisions=replace(event.decisions, intent=held))
+        frozen = IntentSetting(Intent.CURVE, curve=replace(wish.curve, points=(point,)))
+        event = replace(event, decisions=replace(event.decisions, intent=frozen))
     return replace(event, clip_id=known.clip.id, source_in=place, curve_offset=Fraction(0))
 
 
@@ -131,33 +131,35 @@ def _speed_of(listed: ListedEvent) -> Decisions:
     if listed.kind is SourceKind.BLACK:
         return Decisions()
     if listed.freeze:
-        held = Curve.parse({"points": [{"frame": 0, "arrives": "0", "holds": 1}]})
-        return Decisions(intent=IntentSetting(Intent.CURVE, curve=held), reading=Reading(), sound=SoundChoice.OFF)
+        frozen = Curve.parse({"points": [{"frame": 0, "arrives": "0", "holds": 1}]})
+        return Decisions(intent=IntentSetting(Intent.CURVE, curve=frozen), reading=Reading(), sound=SoundChoice.OFF)
     return Decisions(
         intent=IntentSetting(Intent.SPEED, listed.speed), reading=Reading(), reverse=True if listed.reverse else None
     )
 
 
 def events_of(
-    cut: ListedTimeline, footage: Footage, by_hand: Mapping[int, int] | None = None
+    event_list: ListedTimeline, footage: Footage, by_hand: Mapping[int, int] | None = None
 ) -> tuple[tuple[Event, Found], ...]:
     """A list's events, gaps left, each with what was found for it; ``by_hand`` names clips for events by their number
     in the list. Picture and sound of one source that lie together are one group."""
     out: list[tuple[Event, Found]] = []
     groups: dict[tuple[object, ...], int] = {}
-    for number, listed in enumerate(cut.events):
+    for number, listed in enumerate(event_list.events):
         if listed.kind is SourceKind.GAP:
             continue
         found = Found((), FoundBy.NOTHING)
         if listed.kind is SourceKind.CLIP:
             chosen = (by_hand or {}).get(number)
-            found = Found((chosen,), FoundBy.HAND) if chosen else footage.found(listed.source, listed.used(cut.rate))
+            found = (
+                Found((chosen,), FoundBy.HAND) if chosen else footage.found(listed.source, listed.used(event_list.rate))
+            )
         known = footage.known.get(found.clip_id) if found.clip_id is not None else None
         event = event_of(listed, known, -1 - number)
         key = (listed.record_in, listed.length, listed.source, listed.speed, listed.reverse)
         if key in groups:
             group = groups[key]
-            out = [(replace(one, group=group) if one.id == group else one, by) for one, by in out]
+            out = [(replace(event, group=group) if event.id == group else event, by) for event, by in out]
             event = replace(event, group=group)
         elif listed.kind is SourceKind.CLIP:
             groups[key] = event.id
@@ -188,7 +190,7 @@ def _used(event: Event, begins: Label, rate: Rate) -> tuple[Label, Label]:
 
 
 def _plain(name: str) -> str:
-    return "".join(one for one in name.casefold() if one.isalnum())
+    return "".join(sign for sign in name.casefold() if sign.isalnum())
 
 
 def _stem(name: str) -> str:

@@ -1,4 +1,4 @@
-"""Listing: a timeline's events as a list tells them, of their sources with speeds."""
+"""Listing: a timeline's events as a list states them, of their sources with speeds."""
 
 import json
 from collections.abc import Callable, Mapping
@@ -25,19 +25,19 @@ def listed_cut(
     chains: bool = False,
 ) -> ListedTimeline:  # fmt: skip
     """A timeline as a list of its sources: places count from timecode zero, speeds against the file. A speed that
-    changes is told by what it is on the whole, with the curve beside it; in ``chains`` as events of one speed each.
+    changes is described by its average speed, with the curve beside it; in ``chains`` as events of one speed each.
     Notes say by how many source frames either is off at most."""
-    timeline, cut = timelines(timeline_id), book.cut(timeline_id)
+    timeline, event_list = timelines(timeline_id), book.event_list(timeline_id)
     settings = timeline.settings
     events: list[ListedEvent] = []
     notes: list[Note] = []
-    for event in cut.in_time:
+    for event in event_list.in_time:
         window = book.window(timeline_id, event) if event.carries_source else None
         inside = None
         if event.timeline_id is not None and deep < DEEPEST:
             inside = listed_cut(book, timelines, event.timeline_id, known, deep + 1, chains=chains)
         clip = known.get(event.clip_id) if event.clip_id is not None else None
-        listed = _listed(event, window, clip, inside, cut.rate)
+        listed = _listed(event, window, clip, inside, event_list.rate)
         if window is None or window.conformed.course is None:
             events.append(listed)
             continue
@@ -45,11 +45,11 @@ def listed_cut(
         events += parts
         off = max(error_of(part, window, listed.record_in) for part in parts)
         what = f"{len(parts)} events of one speed" if chains else "its speed on the whole"
-        told = f"{listed.name} at {settings.timecode(listed.record_in)}: its curve is told by {what}, "
-        notes.append(Note(f"{told}off by {decimal_text(off, 2)} source frames at most."))
+        note = f"{listed.name} at {settings.timecode(listed.record_in)}: its curve is described by {what}, "
+        notes.append(Note(f"{note}off by {decimal_text(off, 2)} source frames at most."))
     return ListedTimeline(
         settings.name, settings.rate, settings.drop_frame, settings.start, tuple(events), tuple(notes),
-        markers=cut.markers,
+        markers=event_list.markers,
     )  # fmt: skip
 
 
@@ -73,7 +73,7 @@ def chain(listed: ListedEvent, window: Window) -> tuple[ListedEvent, ...]:
             waiting += [(a, middle), (middle, b)]
         else:
             out.append(part)
-    ordered = sorted(out, key=lambda one: one.record_in)
+    ordered = sorted(out, key=lambda event: event.record_in)
     return (replace(ordered[0], transition=listed.transition), *ordered[1:])
 
 
@@ -115,40 +115,40 @@ class MadeFile:
     head: int
 
 
-def of_made_files(told: ListedTimeline, cut: EventList, made: Mapping[int, MadeFile]) -> ListedTimeline:
-    """The list of the files that were made of events, all at 100 per cent; events without one are told as they are, and
-    a note says so."""
+def of_made_files(timeline: ListedTimeline, event_list: EventList, made: Mapping[int, MadeFile]) -> ListedTimeline:
+    """The list of the files that were made of events, all at 100 per cent; events without one are listed as they are,
+    and a note says so."""
     events, notes = [], []
-    for event, listed in zip(cut.in_time, told.events, strict=True):
+    for event, listed in zip(event_list.in_time, timeline.events, strict=True):
         file = made.get(event.id)
         if file is None:
             events.append(listed)
             if event.carries_source:
                 notes.append(
-                    Note(f"{listed.name or listed.reel} at {told.timecode(listed.record_in)} has no file yet.")
+                    Note(f"{listed.name or listed.reel} at {timeline.timecode(listed.record_in)} has no file yet.")
                 )
             continue
-        begins = Timecode.parse(file.start, told.rate, told.drop_frame).frames + file.head
+        begins = Timecode.parse(file.start, timeline.rate, timeline.drop_frame).frames + file.head
         name = file.path.rpartition("/")[2]
         events.append(
             ListedEvent(
                 listed.track, SourceKind.CLIP, listed.record_in, listed.length, name, "", file.path,
-                Label(Fraction(begins), told.rate, told.drop_frame), transition=listed.transition,
+                Label(Fraction(begins), timeline.rate, timeline.drop_frame), transition=listed.transition,
             )
         )  # fmt: skip
-    return replace(told, events=tuple(events), notes=tuple(notes))
+    return replace(timeline, events=tuple(events), notes=tuple(notes))
 
 
 def _listed(
     event: Event, window: Window | None, clip: KnownClip | None, inside: ListedTimeline | None, rate: Rate
 ) -> ListedEvent:
-    told = event.listed
+    listed = event.listed
     name = clip.clip.name if clip else event.name
-    reel = told.reel if told else ""
+    reel = listed.reel if listed else ""
     if event.kind is SourceKind.BLACK or window is None:
-        source_in = told.source_in if told else Label(Fraction(0), rate)
+        source_in = listed.source_in if listed else Label(Fraction(0), rate)
         return ListedEvent(
-            event.track.name, event.kind, event.record_in, event.length, name, reel, told.path if told else "",
+            event.track.name, event.kind, event.record_in, event.length, name, reel, listed.path if listed else "",
             source_in, transition=event.transition, inside=inside,
         )  # fmt: skip
     conformed, material = window.conformed, window.conformed.material

@@ -27,15 +27,15 @@ class Pull:
         return int(self.stop.count - self.first.count)
 
 
-def pulls(cut: ListedTimeline, handles: int = 0) -> tuple[Pull, ...]:
+def pulls(event_list: ListedTimeline, handles: int = 0) -> tuple[Pull, ...]:
     """What a cut needs of each source: ranges with so many source frames of handles either side, merged where they
     meet, in the order of sources' first use. Nested timelines are looked into; no handle reaches below timecode zero.
     """
     found: dict[tuple[str, ...], list[Pull]] = defaultdict(list)
-    for event, (low, high) in _uses(cut):
+    for event, (low, high) in _uses(event_list):
         begin, end = floor(low.count), max(floor(low.count) + 1, ceil(high.count))
         first, stop = (
-            Label(Fraction(at), low.rate, cut.drops(event)) for at in (max(0, begin - handles), end + handles)
+            Label(Fraction(at), low.rate, event_list.drops(event)) for at in (max(0, begin - handles), end + handles)
         )
         pull = Pull(event.name, event.reel, event.path, first, stop, 1)
         found[event.reel.casefold(), event.path or event.name.casefold(), low.rate.exact].append(pull)
@@ -44,7 +44,7 @@ def pulls(cut: ListedTimeline, handles: int = 0) -> tuple[Pull, ...]:
 
 def _merged(same: list[Pull]) -> list[Pull]:
     out: list[Pull] = []
-    for pull in sorted(same, key=lambda one: one.first.count):
+    for pull in sorted(same, key=lambda pull: pull.first.count):
         if out and pull.first.count <= out[-1].stop.count:
             last = out[-1]
             stop = max(last.stop, pull.stop, key=lambda label: label.count)
@@ -54,20 +54,22 @@ def _merged(same: list[Pull]) -> list[Pull]:
     return out
 
 
-def _uses(cut: ListedTimeline) -> list[tuple[ListedEvent, tuple[Label, Label]]]:
+def _uses(event_list: ListedTimeline) -> list[tuple[ListedEvent, tuple[Label, Label]]]:
     """Every use of a clip, also those in nested timelines, with the labels between which it needs it."""
     out = []
-    for event in cut.events:
+    for event in event_list.events:
         if event.kind is SourceKind.CLIP:
-            out.append((event, event.used(cut.rate)))
+            out.append((event, event.used(event_list.rate)))
         elif event.inside is not None:
             # Of a nested timeline only what the event shows of it is needed.
-            low, high = (TimelinePlace.at(one.since_zero, event.inside.rate).frames for one in event.used(cut.rate))
+            low, high = (
+                TimelinePlace.at(place.since_zero, event.inside.rate).frames for place in event.used(event_list.rate)
+            )
             out += _uses(_between(event.inside, floor(low), max(floor(low) + 1, ceil(high))))
     return out
 
 
-def _between(cut: ListedTimeline, first: int, stop: int) -> ListedTimeline:
+def _between(event_list: ListedTimeline, first: int, stop: int) -> ListedTimeline:
     """The part of a cut from one timeline frame to another."""
-    parts = (event.within(first, stop, cut.rate) for event in cut.events)
-    return replace(cut, events=tuple(part for part in parts if part is not None))
+    parts = (event.within(first, stop, event_list.rate) for event in event_list.events)
+    return replace(event_list, events=tuple(part for part in parts if part is not None))

@@ -107,7 +107,7 @@ _SAME_HOUR = 3600
 
 
 def _in_place(found: tuple[Compared, ...]) -> int:
-    return sum(one.fate is ChangeKind.KEPT for one in found)
+    return sum(change.fate is ChangeKind.KEPT for change in found)
 
 
 def _compared(old: ListedTimeline, new: ListedTimeline, before: _Side, after: _Side) -> tuple[Compared, ...]:
@@ -118,23 +118,23 @@ def _compared(old: ListedTimeline, new: ListedTimeline, before: _Side, after: _S
         out += [Compared(_fate(was, now, before, after), was, now) for was, now in pairs]
         out += [Compared(ChangeKind.NEW, None, now) for now in added]
         out += [Compared(ChangeKind.GONE, was, None) for was in gone]
-    return tuple(sorted(out, key=lambda one: (_place(one, before, after), one.event.track)))
+    return tuple(sorted(out, key=lambda change: (_place(change, before, after), change.event.track)))
 
 
 def _place(one: Compared, before: _Side, after: _Side) -> Fraction:
     return after.at(one.now) if one.now else before.at(one.event)
 
 
-def _by_source(cut: ListedTimeline) -> dict[tuple[str, ...], list[ListedEvent]]:
+def _by_source(event_list: ListedTimeline) -> dict[tuple[str, ...], list[ListedEvent]]:
     out: dict[tuple[str, ...], list[ListedEvent]] = defaultdict(list)
-    for event in cut.events:
+    for event in event_list.events:
         if event.kind is not SourceKind.GAP:
             out[_source(event)].append(event)
     return out
 
 
 def _source(event: ListedEvent) -> tuple[str, ...]:
-    """What an event shows: its reel with its name, or its name alone where reels are not told apart."""
+    """What an event shows: its reel with its name, or its name alone where reels are not distinguished."""
     track, reel = "sound" if event.is_sound else "picture", event.reel.casefold()
     if event.kind is not SourceKind.CLIP:
         return track, event.kind, event.name.casefold()
@@ -163,12 +163,12 @@ def _matched(olds: Left, news: Left, before: _Side, after: _Side) -> tuple[Pairs
                 pairs.append((nearest, now))
             else:
                 rest.append(now)
-        olds, news = [one for left in known.values() for one in left], rest
+        olds, news = [item for left in known.values() for item in left], rest
     shared = _sharing(olds, news, before, after)
     pairs += [(olds[j], news[i]) for i, j in shared.items()]
     found = set(shared.values())
-    gone = [one for j, one in enumerate(olds) if j not in found]
-    return pairs, gone, [one for i, one in enumerate(news) if i not in shared]
+    gone = [old for j, old in enumerate(olds) if j not in found]
+    return pairs, gone, [new for i, new in enumerate(news) if i not in shared]
 
 
 def _sharing(olds: Left, news: Left, before: _Side, after: _Side) -> dict[int, int]:
@@ -213,51 +213,52 @@ def _fate(was: ListedEvent, now: ListedEvent, before: _Side, after: _Side) -> Ch
 class Takeover:
     """The next version of a timeline's events, and what became of each."""
 
-    cut: EventList
+    event_list: EventList
     found: tuple[Compared, ...]
 
     def of(self, fate: ChangeKind) -> tuple[Compared, ...]:
         """The events of one fate."""
-        return tuple(one for one in self.found if one.fate is fate)
+        return tuple(change for change in self.found if change.fate is fate)
 
 
 def taken_over(
-    cut: EventList,
-    told: ListedTimeline,
+    event_list: EventList,
+    listing: ListedTimeline,
     new: ListedTimeline,
     found: tuple[tuple[Event, Found], ...],
     known: Mapping[int, KnownClip],
 ) -> Takeover:
-    """A timeline with the next version of its list taken over. ``told`` are its events as a list, in order of time and
-    track; ``found`` the events of the new list with their clips.
+    """A timeline with the next version of its list taken over. ``listing`` are its events as a list, in order of time
+    and track; ``found`` the events of the new list with their clips.
 
     The new list's markers take the place of those that are there, where it has any. An event that is kept or moved
     keeps all that was decided; one that is trimmed takes the new range; one that is retimed takes the list's speed
     as well. Raises ``RuleError`` where the rates differ.
     """
-    if new.rate != cut.rate:
+    if new.rate != event_list.rate:
         raise RuleError(
-            f"The list is at {new.rate} and this timeline at {cut.rate}. Import the list as a timeline of its own.",
+            f"The list is at {new.rate} and this timeline at {event_list.rate}. "
+            "Import the list as a timeline of its own.",
             "rate",
         )
-    ours = cut.in_time
-    old_events = [_alike(event, listed, known) for event, listed in zip(ours, told.events, strict=True)]
-    before = {id(one): event for one, event in zip(old_events, ours, strict=True)}
-    listed = [one for one in new.events if one.kind is not SourceKind.GAP]
-    new_events = [_alike(event, one, known) for (event, _), one in zip(found, listed, strict=True)]
-    after = {id(one): event for one, (event, _) in zip(new_events, found, strict=True)}
-    versions = compared(replace(told, events=tuple(old_events)), replace(new, events=tuple(new_events)))
+    ours = event_list.in_time
+    old_events = [_alike(event, listed, known) for event, listed in zip(ours, listing.events, strict=True)]
+    before = {id(old): event for old, event in zip(old_events, ours, strict=True)}
+    listed = [coming for coming in new.events if coming.kind is not SourceKind.GAP]
+    new_events = [_alike(event, coming, known) for (event, _), coming in zip(found, listed, strict=True)]
+    after = {id(coming): event for coming, (event, _) in zip(new_events, found, strict=True)}
+    versions = compared(replace(listing, events=tuple(old_events)), replace(new, events=tuple(new_events)))
     kept: list[Event] = []
-    free = cut.free_id
-    for number, one in enumerate(versions):
-        if one.now is None:
+    free = event_list.free_id
+    for number, version in enumerate(versions):
+        if version.now is None:
             continue
-        coming = after[id(one.now)]
-        if one.was is None:
+        coming = after[id(version.now)]
+        if version.was is None:
             kept.append(replace(coming, id=free - number, group=None))
             continue
-        kept.append(_next(before[id(one.was)], coming, one))
-    return Takeover(EventList(cut.rate, laid_out(kept), new.markers or cut.markers), versions)
+        kept.append(_next(before[id(version.was)], coming, version))
+    return Takeover(EventList(event_list.rate, laid_out(kept), new.markers or event_list.markers), versions)
 
 
 def _next(event: Event, coming: Event, one: Compared) -> Event:
@@ -276,7 +277,8 @@ def _next(event: Event, coming: Event, one: Compared) -> Event:
 
 
 def _alike(event: Event, listed: ListedEvent, known: Mapping[int, KnownClip]) -> ListedEvent:
-    """A listed event told by its clip and by the label of its place there, so that both versions speak of the same."""
+    """A listed event identified by its clip and by the label of its place there, so that both versions speak of the
+    same."""
     clip = known.get(event.clip_id) if event.clip_id is not None else None
     labels = clip.labels if clip is not None else None
     if clip is None or labels is None:
@@ -291,7 +293,7 @@ def laid_out(events: list[Event]) -> tuple[Event, ...]:
     """Events on their tracks; where a list lays one over another, that goes onto a track above."""
     taken: dict[Track, int] = {}
     out = []
-    for event in sorted(events, key=lambda one: one.record_in):
+    for event in sorted(events, key=lambda other: other.record_in):
         track = event.track
         while taken.get(track, 0) > event.record_in:
             track = replace(track, number=track.number + 1)

@@ -124,7 +124,7 @@ class Moments:
     @cached_property
     def _gathers(self) -> Flags:
         """Where the source runs fast enough to be gathered: by arithmetic where it runs evenly, and one by one where
-        floats cannot tell."""
+        floats cannot decide."""
         opens, closes = np.maximum(0, self._near(self.opens)), self._near(self.closes)
         over = np.abs(closes - opens) - LEAST_GATHERED * float(self.shutter)
         out, unsure = over >= 0, np.abs(over) < 1e-6 + 1e-12 * np.abs(opens)
@@ -148,7 +148,7 @@ class Moments:
     def _range(self, i: int) -> tuple[Fraction, Fraction]:
         """The places at which a shutter opens at a moment, and closes."""
         moment = self.numbers[i] * self.step
-        opens, closes = (self.ruler.place(self.path.at(one)) for one in (moment, moment + self._open))
+        opens, closes = (self.ruler.place(self.path.at(at)) for at in (moment, moment + self._open))
         return max(Fraction(0), opens), closes
 
     def _taken(self, i: int) -> Weights:
@@ -206,7 +206,7 @@ def _marks(
     value = np.zeros(len(u))
     for coefficient in (*reversed(others), first - base):
         value = value * u + float(coefficient)
-    wrong = 1e-6 + 1e-13 * (np.abs(value).max() + max(abs(float(one)) for one in others))
+    wrong = 1e-6 + 1e-13 * (np.abs(value).max() + max(abs(float(other)) for other in others))
     marks, exact = np.floor(value).astype(np.int64) + base, np.zeros(len(u), np.bool_)
     fine = value - np.floor(value)
     for i in np.flatnonzero(np.abs(value - np.rint(value)) < wrong):

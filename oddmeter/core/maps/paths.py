@@ -66,7 +66,7 @@ class Piece:
         if self.is_straight:
             return self.begins + (source - self.source) / self.leaves
         low, high = 0.0, 1.0
-        terms = [float(one) for one in self.coefficients()]
+        terms = [float(coefficient) for coefficient in self.coefficients()]
         wanted = float(source - self.source)
         for _ in range(40):
             u = (low + high) / 2
@@ -154,8 +154,8 @@ class Path:
         if begins + lasts > last.ends and not last.rests:
             end = last.source + last.run
             pieces.append(Piece(last.ends, end, begins + lasts - last.ends, Fraction(0), Fraction(0)))
-        shifted = [replace(one, begins=one.begins - begins) for one in pieces]
-        within = [one for one in shifted if one.begins < lasts and one.ends > 0]
+        shifted = [replace(piece, begins=piece.begins - begins) for piece in pieces]
+        within = [piece for piece in shifted if piece.begins < lasts and piece.ends > 0]
         return Path(tuple(within or shifted[-1:]), lasts)
 
     def piece(self, moment: Fraction) -> Piece:

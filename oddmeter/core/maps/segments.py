@@ -52,7 +52,7 @@ def course_of(points: Sequence[Point], time: Time, first: int, stop: int, timeli
     a second. Raises ``RuleError`` with which point is impossible, and why."""
     segments = [*_towards(points, time, first, stop), _after(points[-1], time, first, stop)]
     scaled = tuple(_scaled(points, segments, timeline_rate))
-    factors = {number: one.by for one in scaled for number in _section(points, one.to_point)}
+    factors = {number: change.by for change in scaled for number in _section(points, change.to_point)}
 
     comes, moment = [], Fraction(0)
     parts: list[tuple[Fraction, Fraction, Fraction, Ease]] = []

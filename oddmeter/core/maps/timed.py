@@ -128,7 +128,7 @@ class TimedMap(FrameMap):
             piece = self.path.piece(end)
             known = out[-1].unit if out else -1
             out += [RailUnit(unit, self._begins(piece, unit, end)) for unit in range(known + 1, last + 1)]
-        return tuple(RailUnit(self._turned(one.unit), one.begins) for one in out)
+        return tuple(RailUnit(self._turned(unit.unit), unit.begins) for unit in out)
 
     @property
     def held_from(self) -> int | None:
@@ -149,7 +149,7 @@ class TimedMap(FrameMap):
         """As uneven as its least even stretch; where speed turns or frames come at their own times, odd."""
         if self.held.denominator != 1:
             return Kind.ODD
-        kinds = [one.cadence.kind if one.cadence else Kind.ODD for one in self.rhythms]
+        kinds = [rhythm.cadence.kind if rhythm.cadence else Kind.ODD for rhythm in self.rhythms]
         worst = max(kinds, key=_WORST.__getitem__, default=Kind.ODD)
         return Kind.EVEN if worst is Kind.WHOLE and self.holds else worst
 
@@ -183,14 +183,16 @@ class TimedMap(FrameMap):
     def hiccups(self, first: int = 0, stop: int | None = None) -> Iterator[int]:
         """The timeline frames in [first, stop) that step out of the rhythm of a stretch that is a near miss."""
         stop = self.length if stop is None else min(stop, self.length)
-        for one in self.rhythms:
-            if one.cadence is None or one.cadence.kind is not Kind.NEAR:
+        for rhythm in self.rhythms:
+            if rhythm.cadence is None or rhythm.cadence.kind is not Kind.NEAR:
                 continue
-            a, b = self._picture(one.first - 1) + 1 if one.first else 0, self._picture(one.stop - 1) + 1
-            around = ceil(3 * (1 / one.cadence.nearest_even + 1))
+            a, b = self._picture(rhythm.first - 1) + 1 if rhythm.first else 0, self._picture(rhythm.stop - 1) + 1
+            around = ceil(3 * (1 / rhythm.cadence.nearest_even + 1))
             low = max(a, self._picture(max(0, first)) - around)
             high = min(b, self._picture(max(0, stop - 1)) + around)
-            for picture in _out_of_step(self._grid(low, high, 1).picks, one.cadence.nearest_even, whole=low == a == 0):
+            for picture in _out_of_step(
+                self._grid(low, high, 1).picks, rhythm.cadence.nearest_even, whole=low == a == 0
+            ):
                 spot = ceil((low + picture) * self.held)
                 if first <= spot < stop:
                     yield spot
@@ -339,4 +341,4 @@ def _added(values: Flags | Whole, places: Sequence[int]) -> list[int]:
     if len(places) == 2:
         return [int(np.sum(values[places[0] : places[1]]))]
     totals = np.concatenate([[0], np.cumsum(values)])[places]
-    return [int(one) for one in np.diff(totals)]
+    return [int(difference) for difference in np.diff(totals)]

@@ -33,8 +33,8 @@ class Clock:
     @staticmethod
     def of(ticks: Sequence[int] | Ticks, base: Fraction) -> "Clock":
         """The clock of ticks, the last of which is the end, moved so that the first is 0."""
-        held = np.asarray(ticks, np.int64)
-        return Clock((held - held[:1]).astype("<i8").tobytes(), base)
+        exact = np.asarray(ticks, np.int64)
+        return Clock((exact - exact[:1]).astype("<i8").tobytes(), base)
 
     @staticmethod
     def of_times(times: Iterable[Fraction], end: Fraction) -> "Clock":

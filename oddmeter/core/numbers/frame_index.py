@@ -48,9 +48,9 @@ class FrameIndex:
     ) -> "FrameIndex":
         """The index of a file of so many frames whose packets, in the order in which they lie there, show these;
         ``by_bytes`` and ``is_intra`` as below."""
-        table = np.array([(one.order, one.frame, one.place, one.time, one.digest) for one in groups], np.int64).reshape(
-            -1, 5
-        )
+        table = np.array(
+            [(group.order, group.frame, group.place, group.time, group.digest) for group in groups], np.int64
+        ).reshape(-1, 5)
         own = np.asarray(shown, np.int64)
         steps = [np.diff(own, prepend=0), *np.diff(table[:, :4], axis=0, prepend=0).T, table[:, 4]]
         head = _HEAD.pack(frames, by_bytes, is_intra, len(own), len(table))
@@ -79,10 +79,10 @@ class FrameIndex:
     def _unpacked(self) -> tuple[Numbers, Numbers]:
         """What each packet shows, and the groups: a row of five for each."""
         *_, packets, groups = self._head
-        held = np.frombuffer(zlib.decompress(self.packed[_HEAD.size :]), "<i8").astype(np.int64)
-        table = held[packets:].reshape(5, groups)
+        numbers = np.frombuffer(zlib.decompress(self.packed[_HEAD.size :]), "<i8").astype(np.int64)
+        table = numbers[packets:].reshape(5, groups)
         table[:4] = np.cumsum(table[:4], axis=1)
-        return np.cumsum(held[:packets]), table.T
+        return np.cumsum(numbers[:packets]), table.T
 
     @property
     def shown(self) -> Numbers:
@@ -114,7 +114,7 @@ class FrameIndex:
 
     def group_with(self, place: int, digest: int) -> int | None:
         """The number of the group that a packet of this content begins: the one at this place of the file where several
-        have it; None where it cannot be told."""
+        have it; None where it cannot be determined."""
         alike = self._by_digest.get(digest, ())
         if len(alike) == 1:
             return alike[0]

@@ -7,7 +7,7 @@ from functools import cached_property
 from itertools import accumulate
 
 BACK = Fraction(1)
-"""Seconds by which times that run backwards tell of another recording."""
+"""Seconds by which times that run backwards mean another recording."""
 
 
 @dataclass(frozen=True)

@@ -46,8 +46,8 @@ def layered(measures: Measures, at_cut: Sequence[int] = ()) -> list[Stretch]:
     if all(stretch.scan is Scan.PROGRESSIVE for stretch in whole):
         return whole
     alone = [measures.within(0, len(measures), [band]) for band in range(BANDS)]
-    graphics = [one for band in _combed_throughout(alone) for one in _graphics(band, alone[band], at_cut)]
-    return joined([part for stretch in whole for part in _told_apart(measures, stretch, graphics, at_cut)])
+    graphics = [graphic for band in _combed_throughout(alone) for graphic in _graphics(band, alone[band], at_cut)]
+    return joined([part for stretch in whole for part in _separated(measures, stretch, graphics, at_cut)])
 
 
 def _combed_throughout(alone: Sequence[Measures]) -> list[int]:
@@ -68,7 +68,7 @@ def _combed_throughout(alone: Sequence[Measures]) -> list[int]:
 
 
 def _graphics(band: int, own: Measures, at_cut: Sequence[int]) -> list[_Graphics]:
-    """Where a band moves from field to field, be it so fast that nothing tells which field comes first."""
+    """Where a band moves from field to field, be it so fast that nothing shows which field comes first."""
     found = []
     for run in runs(own, at_cut):
         first, last = _most(own.motion[run.start : run.stop] >= LEAST_MOTION)
@@ -86,13 +86,13 @@ def _most(moves: npt.NDArray[np.bool_]) -> tuple[int, int]:
     return int(np.argmin(so_far[: stop + 1])), max(0, stop - 1)
 
 
-def _told_apart(
+def _separated(
     measures: Measures, stretch: Stretch, graphics: Sequence[_Graphics], at_cut: Sequence[int]
 ) -> list[Stretch]:
     """One stretch of the whole picture, as what lies beneath its graphics says."""
-    here = [one for one in graphics if one.within(stretch) >= _LEAST_FRAMES]
-    beneath = sorted(set(range(BANDS)) - {one.band for one in here})
-    sure = [one for one in here if one.sure]
+    here = [graphic for graphic in graphics if graphic.within(stretch) >= _LEAST_FRAMES]
+    beneath = sorted(set(range(BANDS)) - {graphic.band for graphic in here})
+    sure = [graphic for graphic in here if graphic.sure]
     if not sure or not beneath or stretch.scan is Scan.PROGRESSIVE:
         return [stretch]
     start = stretch.first_frame - measures.first_frame
@@ -103,7 +103,7 @@ def _told_apart(
         moving = int((film.motion[run.start : run.stop] >= LEAST_MOTION).sum())
         clear = run.advantage >= max(_LEAST_ADVANTAGE[0], _LEAST_ADVANTAGE[1] * moving)
         if read.pattern in PULLDOWNS and moving >= _LEAST_FRAMES and clear:
-            out += _beneath(read, [one for one in sure if one.within(read) >= _LEAST_FRAMES])
+            out += _beneath(read, [graphic for graphic in sure if graphic.within(read) >= _LEAST_FRAMES])
         else:
             out.append(stretch.over(read.first_frame, read.last_frame))
     return out
@@ -113,9 +113,9 @@ def _beneath(film: Stretch, graphics: Sequence[_Graphics]) -> list[Stretch]:
     """Film with pulldown in its parts without and with graphics above it; a few frames are no part of their own."""
     if not graphics:
         return [film]
-    first, last = min(one.first for one in graphics), max(one.last for one in graphics)
+    first, last = min(graphic.first for graphic in graphics), max(graphic.last for graphic in graphics)
     first = first if first - film.first_frame >= _LEAST_FRAMES else film.first_frame
     last = last if film.last_frame - last >= _LEAST_FRAMES else film.last_frame
-    over = replace(film.over(first, last), graphics=tuple(sorted({one.band for one in graphics})))
+    over = replace(film.over(first, last), graphics=tuple(sorted({graphic.band for graphic in graphics})))
     sides = [film.over(film.first_frame, first - 1), over, film.over(last + 1, film.last_frame)]
     return [side for side in sides if side.frames > 0]

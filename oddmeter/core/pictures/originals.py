@@ -95,7 +95,7 @@ def pictures_of_fields(stretches: Sequence[Stretch], first: int, stop: int) -> t
     out = []
     for frame in range(first, stop):
         place, stretch = next(
-            ((i, one) for i, one in enumerate(stretches) if one.first_frame <= frame <= one.last_frame), (-1, None)
+            ((i, part) for i, part in enumerate(stretches) if part.first_frame <= frame <= part.last_frame), (-1, None)
         )
         both = _pictures(stretch, frame) if stretch and stretch.pattern else (frame, frame)
         one, other = (numbers.setdefault((place, picture), len(numbers)) for picture in both)

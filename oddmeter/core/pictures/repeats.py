@@ -21,7 +21,7 @@ Mask = npt.NDArray[np.bool_]
 
 _AROUND, _NEAREST = 12, 3
 _LEAST_MOTION = 4.0
-"""Mean energy of motion in a part of the picture, in grey levels squared, without which nothing can be told."""
+"""Mean energy of motion in a part of the picture, in grey levels squared, without which nothing can be determined."""
 _LIMITS = (0.02, 0.06, 0.12, 0.2)
 """A repeat has less than such a share of the energy that is usual around it: the less, the better the copy."""
 _LONGEST_PATTERN = 30
@@ -50,11 +50,11 @@ def find(measures: Measures, at_cut: Sequence[int] = ()) -> Found | None:
     usual = usual_around(measures)
     for near in range(1, _NEAREST + 1):
         ratio = ratios(measures, near, usual)
-        told = ~np.isnan(ratio)
-        told[[0, *at_cut]] = False
+        clear = ~np.isnan(ratio)
+        clear[[0, *at_cut]] = False
         steps = [step for step in _steps() if step * (near + 1) >= 1]
-        if told.sum() >= 4 * _LEAST_REPEATS:
-            fits += [_fitted(ratio, told, limit, edges, steps) for limit in _LIMITS]
+        if clear.sum() >= 4 * _LEAST_REPEATS:
+            fits += [_fitted(ratio, clear, limit, edges, steps) for limit in _LIMITS]
     found = [fit for fit in fits if fit is not None]
     if not found:
         return None
@@ -65,23 +65,23 @@ def find(measures: Measures, at_cut: Sequence[int] = ()) -> Found | None:
 
 def _fitted(
     ratio: npt.NDArray[np.float64],
-    told: Mask,
+    clear: Mask,
     limit: float,
     edges: Sequence[tuple[int, int]],
     steps: Sequence[Fraction],
 ) -> tuple[float, Fraction, Mask] | None:
     """The pattern that fits best where frames below a ratio count as repeats: the share of misfits, its step, and
     which frames it says are new. None where none fits."""
-    new = ~(np.nan_to_num(ratio, nan=1.0) < limit) | ~told
-    rarer = min(int((told & ~new).sum()), int((told & new).sum()))
+    new = ~(np.nan_to_num(ratio, nan=1.0) < limit) | ~clear
+    rarer = min(int((clear & ~new).sum()), int((clear & new).sum()))
     if rarer < _LEAST_REPEATS:
         return None
     best: tuple[int, Fraction, Mask] | None = None
     for step in steps:
-        if abs(float(step) - new[told].mean()) > 0.12:
+        if abs(float(step) - new[clear].mean()) > 0.12:
             continue
-        planned = np.concatenate([_laid(step, new[a:b], told[a:b]) for a, b in edges])
-        misfits = int((planned != new)[told].sum())
+        planned = np.concatenate([_laid(step, new[a:b], clear[a:b]) for a, b in edges])
+        misfits = int((planned != new)[clear].sum())
         if best is None or misfits < best[0]:
             best = misfits, step, planned
     allowed = _MOST_MISFITS if rarer < _MANY_REPEATS else _MOST_MISFITS_OF_MANY
@@ -102,8 +102,8 @@ def ratios(measures: Measures, near: int, around: npt.NDArray[np.float64]) -> np
     moving = usual >= _LEAST_MOTION
     relative = np.where(moving, parts / np.maximum(usual, 1e-9), np.nan)
     out = np.full(len(parts), np.nan)
-    told = moving.any(axis=1)
-    out[told] = np.nanmedian(relative[told], axis=1)
+    clear = moving.any(axis=1)
+    out[clear] = np.nanmedian(relative[clear], axis=1)
     return out
 
 
@@ -144,10 +144,10 @@ def _windows(count: int, at_cut: Sequence[int]) -> list[tuple[int, int]]:
     return [(a, b) for a, b in edges if b > a]
 
 
-def _laid(step: Fraction, new: Mask, told: Mask) -> Mask:
+def _laid(step: Fraction, new: Mask, clear: Mask) -> Mask:
     """The pattern at the phase that agrees best with what was seen."""
     a, b = step.numerator, step.denominator
     shown = (np.arange(-1, len(new)) * a + np.arange(b)[:, None]) // b
     planned = shown[:, 1:] > shown[:, :-1]
-    misfits = ((planned != new) & told).sum(axis=1)
+    misfits = ((planned != new) & clear).sum(axis=1)
     return np.asarray(planned[int(misfits.argmin())])

@@ -29,7 +29,7 @@ class Measures:
     """Consecutive frames measured. All series have one entry a frame; the first entry, which has no frame before
     it, is zero where a series compares with the frame before.
 
-    ``bands``, shape (frames, 1 + ``PAIRS``, ``BANDS``), tell of each band of the picture, from the top down, how much
+    ``bands``, shape (frames, 1 + ``PAIRS``, ``BANDS``), say of each band of the picture, from the top down, how much
     moves there, summed up, and the energies of five pairs of fields, summed up with that as weight.
     ``change`` is the mean absolute difference of the whole picture to the one
     before, ``over``, shape (frames, ``OVER``), to those two and more before, in grey levels, 255 where the change
@@ -95,8 +95,8 @@ class Stretch:
     """Frames ``first_frame`` to ``last_frame``, both included, that carry their pictures in one way.
 
     ``pattern`` is None, ``"2:3"``, ``"2:3:3:2"`` or ``"2:2"``; ``phase`` the position of the first frame in it.
-    ``field_order`` is which field comes first in time, where that can be told. ``graphics`` are the bands, of ``BANDS``
-    from the top, in which something else lies above the pulldown and moves from field to field.
+    ``field_order`` is which field comes first in time, where that can be determined. ``graphics`` are the bands, of
+    ``BANDS`` from the top, in which something else lies above the pulldown and moves from field to field.
     """
 
     first_frame: int
@@ -155,7 +155,7 @@ class PictureReport:
     """What the pictures of a clip show.
 
     ``examined`` counts the frames looked at; ``whole`` is True where that was every frame. Without enough motion
-    ``stretches`` say ``Scan.UNKNOWN``. ``new`` tells of each frame of the first stretch looked at, from
+    ``stretches`` say ``Scan.UNKNOWN``. ``new`` says of each frame of the first stretch looked at, from
     ``new_from`` on, whether it is a new picture (at most some hundreds, for drawing).
     """
 

@@ -87,6 +87,6 @@ def alternative(wish: IntentSetting, plans: Sequence[Plan]) -> Alternative:
 
 
 def _wished(plan: Plan, wish: IntentSetting) -> Plan:
-    held = resolve([Layer(Level.CLIP, "", plan.resolved.decisions), Layer(Level.CLIP, "", Decisions(intent=wish))])
-    tried = planned(plan.known, held, plan.timeline)
+    resolved = resolve([Layer(Level.CLIP, "", plan.resolved.decisions), Layer(Level.CLIP, "", Decisions(intent=wish))])
+    tried = planned(plan.known, resolved, plan.timeline)
     return tried if isinstance(tried, Plan) else plan

@@ -98,7 +98,7 @@ def changed(asked: Asked, outcomes: Sequence[Outcome], house: House, timeline: T
         decided = _noted(_decided(outcome.known.decided, mine, asked, timeline), asked)
         known = outcome.known
         if asked.shot_rate is not None:
-            known = known_of(known.clip.told(Question.SHOT_RATE, word))
+            known = known_of(known.clip.answered(Question.SHOT_RATE, word))
         out.append(known.deciding(decided))
     return Changed(out, _title(asked, outcomes, wish and wish(outcomes[0]), house, word))
 

@@ -101,9 +101,9 @@ class Clip:
             return facts
         return settled(facts, self.verdicts)
 
-    def told(self, question: Question, word: Word | None) -> "Clip":
+    def answered(self, question: Question, word: Word | None) -> "Clip":
         """The same clip after a person settled a question, or, without a word, took it back."""
-        others = tuple(one for one in self.words if one.question is not question)
+        others = tuple(other for other in self.words if other.question is not question)
         return replace(self, words=others if word is None else (*others, word))
 
     def forget(self) -> None:

@@ -8,7 +8,7 @@ from oddmeter.core.numbers.errors import RuleError
 
 WORDS = {
     "clip": "the clip's name without its ending",
-    "folder": "the folder that tells the clip from others of its name, else the one it lies in",
+    "folder": "the folder that distinguishes the clip from others of its name, else the one it lies in",
     "delivery": "the delivery's name",
     "timeline": "the timeline's name",
     "rate": "the timeline's rate",

@@ -8,9 +8,9 @@ K = TypeVar("K", bound=Hashable)
 
 
 def folders_apart(paths: Mapping[K, str]) -> dict[K, str]:
-    """For each clip whose name others have as well, the folder that tells it from them: the nearest one that all of
-    them have otherwise, else several folders, ``CAM_A/DAY_2``. ``paths`` have slashes, the outermost folder first and
-    the name last. Clips of the same path have the same one, and none where nobody's is another."""
+    """For each clip whose name others have as well, the folder that distinguishes it from them: the nearest one that
+    all of them have otherwise, else several folders, ``CAM_A/DAY_2``. ``paths`` have slashes, the outermost folder
+    first and the name last. Clips of the same path have the same one, and none where nobody's is another."""
     namesakes: dict[str, list[K]] = defaultdict(list)
     for clip, path in paths.items():
         namesakes[path.rpartition("/")[2]].append(clip)
@@ -21,8 +21,9 @@ def folders_apart(paths: Mapping[K, str]) -> dict[K, str]:
     return out
 
 
-def told(name: str, folder: str) -> str:
-    """A name with the folder that tells it from others: ``C0001.mov (CAM_A)``; the name alone where there is none."""
+def distinct_name(name: str, folder: str) -> str:
+    """A name with the folder that distinguishes it from others: ``C0001.mov (CAM_A)``; the name alone where there is
+    none."""
     return f"{name} ({folder})" if folder else name
 
 
@@ -36,6 +37,7 @@ def _apart(folders: Mapping[K, Sequence[str]]) -> dict[K, str]:
 
 
 def _labels(folders: Sequence[str], deepest: int) -> Iterator[str]:
-    """What may tell a clip from others, the plainest first: one folder, the nearest first, then more and more."""
+    """What may distinguish a clip from others, the plainest first: one folder, the nearest first, then more and
+    more."""
     yield from (folders[-near] if near <= len(folders) else "" for near in range(1, deepest + 1))
     yield from ("/".join(folders[-near:]) for near in range(2, deepest + 1))

@@ -99,19 +99,19 @@ def plan(known: KnownClip, house: House, timeline: Timeline) -> Outcome:
     return planned(known, resolved(known.clip.delivery_id, known.decided, house, timeline), timeline)
 
 
-def planned(known: KnownClip, held: Resolved, timeline: Timeline) -> Outcome:
+def planned(known: KnownClip, resolved: Resolved, timeline: Timeline) -> Outcome:
     """A clip worked out with what holds for it, or why that cannot be."""
     material = known.material
     if material is None:
         code = WAITING if known.facts is None else UNUSABLE
-        return Refusal(known, held, timeline, known.trouble, code)
+        return Refusal(known, resolved, timeline, known.trouble, code)
     rate = timeline.settings.rate
     try:
-        treatment = held.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
+        treatment = resolved.treatment(material.file_rate, material.shot_rate or material.file_rate, rate)
         treatment.streams.of(len(known.facts.sounds) if known.facts else 0)
-        return Plan(known, held, timeline, conform(material, treatment, rate))
+        return Plan(known, resolved, timeline, conform(material, treatment, rate))
     except RuleError as error:
-        return Refusal(known, held, timeline, str(error), error.code)
+        return Refusal(known, resolved, timeline, str(error), error.code)
 
 
 def resolved(

@@ -19,7 +19,7 @@ _MOTION = re.compile(
 _COUNTING = re.compile(r"FCM\s*:\s*(?P<non>NON[\s-]*)?DROP(?:[\s-]*FRAME)?\s*", re.IGNORECASE)
 _MORE_SOUND = re.compile(r"AUD\s+(?P<numbers>\d{1,2}(?:\s+\d{1,2})*)\s*", re.IGNORECASE)
 _COMMENT = re.compile(r"\*\s*(?P<text>.*)")
-_TOLD = re.compile(
+_REMARK = re.compile(
     r"(?P<what>FROM CLIP NAME|TO CLIP NAME|KEY CLIP NAME|CLIP NAME|FROM CLIP|SOURCE FILE|FROM FILE|SOURCE RATE"
     r"|LOC)\s*:\s*(?P<value>.*)",
     re.IGNORECASE,
@@ -28,8 +28,8 @@ _MARKER = re.compile(rf"(?P<at>{_CODE})\s*(?P<colour>[A-Za-z]*)\s*(?P<name>.*)")
 _PART = re.compile(r"[AV]\d{0,2}", re.IGNORECASE)
 
 
-class Told(StrEnum):
-    """What a comment tells of the event that it follows."""
+class Remark(StrEnum):
+    """What a comment says of the event that it follows."""
 
     FROM_NAME = "from name"
     TO_NAME = "to name"
@@ -38,15 +38,15 @@ class Told(StrEnum):
     MARKER = "marker"
 
 
-_TELLS = {
-    "FROM CLIP NAME": Told.FROM_NAME,
-    "CLIP NAME": Told.FROM_NAME,
-    "TO CLIP NAME": Told.TO_NAME,
-    "SOURCE FILE": Told.PATH,
-    "FROM FILE": Told.PATH,
-    "FROM CLIP": Told.PATH,
-    "SOURCE RATE": Told.SOURCE_RATE,
-    "LOC": Told.MARKER,
+_KINDS = {
+    "FROM CLIP NAME": Remark.FROM_NAME,
+    "CLIP NAME": Remark.FROM_NAME,
+    "TO CLIP NAME": Remark.TO_NAME,
+    "SOURCE FILE": Remark.PATH,
+    "FROM FILE": Remark.PATH,
+    "FROM CLIP": Remark.PATH,
+    "SOURCE RATE": Remark.SOURCE_RATE,
+    "LOC": Remark.MARKER,
 }
 
 
@@ -120,7 +120,7 @@ def tracks_of(channels: str) -> tuple[str, ...]:
         elif part == "AA":
             tracks += ["A1", "A2"]
         elif "".join(found := _PART.findall(part)) == part:
-            tracks += ["A1" if one == "A" else one for one in found]
+            tracks += ["A1" if track == "A" else track for track in found]
     return tuple(dict.fromkeys(tracks))
 
 
@@ -158,7 +158,7 @@ class _Taking:
         elif match := _MOTION.fullmatch(line):
             self._motion(number, line, match)
         elif (match := _MORE_SOUND.fullmatch(line)) and self.block:
-            more = [f"A{int(one)}" for one in match["numbers"].split()]
+            more = [f"A{int(number)}" for number in match["numbers"].split()]
             self.block[-1].tracks = tuple(dict.fromkeys((*self.block[-1].tracks, *more)))
         elif match := _COMMENT.fullmatch(line):
             self._comment(number, match["text"].strip())
@@ -201,24 +201,24 @@ class _Taking:
         (with_length or named or free)[-1].motion = motion
 
     def _comment(self, number: int, text: str) -> None:
-        told = _TOLD.fullmatch(text)
-        tells = _TELLS.get(told["what"].upper()) if told else None
-        value = told["value"].strip() if told else ""
-        if tells is Told.MARKER and (mark := _MARKER.fullmatch(value)):
+        noted = _REMARK.fullmatch(text)
+        kind = _KINDS.get(noted["what"].upper()) if noted else None
+        value = noted["value"].strip() if noted else ""
+        if kind is Remark.MARKER and (mark := _MARKER.fullmatch(value)):
             self.out.markers.append((number, written(mark["at"]), mark["colour"], mark["name"].strip()))
         elif not self.block:
             if text:
                 self.out.unread.append((number, text))
-        elif tells is Told.FROM_NAME:
+        elif kind is Remark.FROM_NAME:
             unnamed = [entry for entry in self.block if not entry.name]
-            self._name(value, [one for one in unnamed if one.is_cut] or unnamed[-1:])
-        elif tells is Told.TO_NAME:
-            self._name(value, [one for one in self.block if not one.is_cut] or self.block[-1:])
-        elif tells is Told.PATH:
+            self._name(value, [entry for entry in unnamed if entry.is_cut] or unnamed[-1:])
+        elif kind is Remark.TO_NAME:
+            self._name(value, [entry for entry in self.block if not entry.is_cut] or self.block[-1:])
+        elif kind is Remark.PATH:
             # A file is that of the event that was named last, or of those that have a length.
-            for entry in self.named or [one for one in self.block if one.has_length] or self.block:
+            for entry in self.named or [entry for entry in self.block if entry.has_length] or self.block:
                 entry.path = value
-        elif tells is Told.SOURCE_RATE:
+        elif kind is Remark.SOURCE_RATE:
             self.block[-1].source_rate = value
         elif text:
             self.block[-1].comments.append(text)

@@ -8,7 +8,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode, can_drop
 from oddmeter.interchange.edl.lines import Entry, Lines
 
-USUAL = tuple(Rate.parse(one) for one in ("23.976", "24", "25", "29.97", "30", "48", "50", "59.94", "60"))
+USUAL = tuple(Rate.parse(rate) for rate in ("23.976", "24", "25", "29.97", "30", "48", "50", "59.94", "60"))
 """Rates that lists are counted at."""
 
 
@@ -41,13 +41,13 @@ def rate_evidence(lines: Lines) -> RateEvidence:
     reasons.append(f"Its highest frame number is {highest}.")
     if drops(lines):
         fits = [rate for rate in fits if can_drop(rate)]
-        # Of sixty numbers a second, half are above 29: where many are told and none is, it is thirty.
+        # Of sixty numbers a second, half are above 29: where many are stated and none is, it is thirty.
         fits = fits[:1] if highest < 30 else fits
         reasons.append("It is counted in drop-frame.")
     else:
         reasons.append("It is counted without drop.")
-    if told := _by_motion(lines):
-        nominal, count = told
+    if found := _by_motion(lines):
+        nominal, count = found
         agreeing = [rate for rate in fits if rate.nominal == nominal]
         fits = agreeing or fits
         reasons.append(f"Lengths and M2 of {count} event{'s' * (count != 1)} say {nominal} frames a second.")

@@ -36,7 +36,7 @@ def read_edl(text: str, rate: Rate | None = None, drop_frame: bool = False, name
         evidence = rate_evidence(lines)
         if (rate := evidence.only) is None:
             raise RuleError(evidence.sentence, "rate")
-    return _Reading(lines, rate, drops(lines) or (drop_frame and lines.drop is None)).cut(name)
+    return _Reading(lines, rate, drops(lines) or (drop_frame and lines.drop is None)).event_list(name)
 
 
 @dataclass(frozen=True)
@@ -60,17 +60,17 @@ class _Reading:
         self.lines, self.rate, self.drop = lines, rate, drop
         self.notes: list[Note] = [Note(f"It cannot be read: “{text}”.", line) for line, text in lines.unread]
         if drop and not can_drop(rate):
-            line = next((one.line for one in lines.entries if ";" in one.record_in), None)
+            line = next((entry.line for entry in lines.entries if ";" in entry.record_in), None)
             where = "" if line is None else f"Line {line}: "
             raise RuleError(f"{where}The list uses drop-frame timecode, which does not exist at {rate}.", "list")
         self.sources = self._source_rates()
-        self.semicolons = any(";" in code for one in lines.entries for code in (one.record_in, one.record_out))
+        self.semicolons = any(";" in code for entry in lines.entries for code in (entry.record_in, entry.record_out))
         self.never_drop = {
-            one.reel for one in lines.entries for code in (one.source_in, one.source_out)
-            if is_skipped(code, self._rate_of(one))
+            entry.reel for entry in lines.entries for code in (entry.source_in, entry.source_out)
+            if is_skipped(code, self._rate_of(entry))
         }  # fmt: skip
 
-    def cut(self, name: str) -> ListedTimeline:
+    def event_list(self, name: str) -> ListedTimeline:
         """All of it, in order of time on each track."""
         spans = self._past_midnight([self._span(entry) for entry in self.lines.entries])
         start = min(span.record_in for span in spans)
@@ -82,7 +82,7 @@ class _Reading:
             events += [replace(event, track=track) for track in entry.tracks]
         if not events:
             raise RuleError("Every event in this list has zero length.", "list")
-        ordered = sorted(events, key=lambda one: (one.record_in, one.is_sound, one.track))
+        ordered = sorted(events, key=lambda other: (other.record_in, other.is_sound, other.track))
         self._out_of_order(spans)
         self.notes += _over_each_other(ordered)
         notes = sorted(self.notes, key=lambda note: note.line or 0)
@@ -118,9 +118,9 @@ class _Reading:
         if motion.rate != 0 and _agree(by_lengths, motion.rate, motion.decimals, (self.rate, span.rate)):
             return by_lengths, reverse
         if motion.rate != 0 or source not in (0, 1):
-            told = decimal_text(motion.rate, motion.decimals)
+            stated = decimal_text(motion.rate, motion.decimals)
             self._note(
-                entry, f"M2 says {told} frames a second, which is {_percent(by_counts)}; the lengths say "
+                entry, f"M2 says {stated} frames a second, which is {_percent(by_counts)}; the lengths say "
                 f"{_percent(by_lengths)}. M2 is taken.",
             )  # fmt: skip
         return by_counts, reverse
@@ -176,14 +176,18 @@ class _Reading:
         """The rate at which each reel's timecode is counted: the list's, where its numbers do not say otherwise."""
         rates: dict[str, Rate] = {}
         for reel in dict.fromkeys(entry.reel for entry in self.lines.entries):
-            entries = [one for one in self.lines.entries if one.reel == reel and one.has_length and not one.source_rate]
+            entries = [
+                other
+                for other in self.lines.entries
+                if other.reel == reel and other.has_length and not other.source_rate
+            ]
             codes = [code for entry in entries for code in (entry.source_in, entry.source_out)]
             highest = max((int(code[9:]) for code in codes), default=0)
             dropped = any(";" in code for code in codes) and not can_drop(self.rate)
             rates[reel] = self.rate
             if highest < self.rate.nominal and not dropped:
                 continue
-            fitting = [one for one in _COUNTED if one > highest and (not dropped or one in (30, 60))]
+            fitting = [rate for rate in _COUNTED if rate > highest and (not dropped or rate in (30, 60))]
             if not fitting:
                 raise RuleError(
                     f"Line {entries[0].line}: Frame number {highest} is too high for any timecode rate.", "list"
@@ -212,9 +216,9 @@ class _Reading:
 
     def _out_of_order(self, spans: list[_Span]) -> None:
         first = next(
-            (entry for (entry, one), (_, before) in zip(
+            (entry for (entry, span), (_, before) in zip(
                 zip(self.lines.entries[1:], spans[1:], strict=True), zip(self.lines.entries, spans, strict=True),
-                strict=False) if one.record_in < before.record_in), None,
+                strict=False) if span.record_in < before.record_in), None,
         )  # fmt: skip
         if first is not None:
             self._note(first, "From here on the events are not in order of time; they are put in order.")
@@ -237,12 +241,12 @@ def _behind(frame: int, before: int, day: int) -> int:
     return frame + day if before - frame > day // 2 else frame
 
 
-def _agree(by_lengths: Fraction, told: Fraction, decimals: int, rates: tuple[Rate, ...]) -> bool:
+def _agree(by_lengths: Fraction, stated: Fraction, decimals: int, rates: tuple[Rate, ...]) -> bool:
     """True where a speed, in frames a second at one of the rates, is what M2 says once it is rounded or cut short to
     M2's decimals."""
     unit = 10**decimals
     counted = {by_lengths * value * unit for rate in rates for value in (rate.value, Fraction(rate.nominal))}
-    return any(abs(told) * unit in (round_half_up(one), int(one)) for one in counted)
+    return any(abs(stated) * unit in (round_half_up(count), int(count)) for count in counted)
 
 
 def _over_each_other(events: list[ListedEvent]) -> Iterator[Note]:

@@ -37,8 +37,10 @@ def read_otio(text: str, rate: Rate | None = None, drop_frame: bool = False, nam
     try:
         found = otio.adapters.read_from_string(text, "otio_json")
     except Exception as error:  # the library raises whatever its parser meets
-        told = str(error).strip().splitlines()
-        raise RuleError(f"This is not an OpenTimelineIO file: {(told or ['it cannot be read'])[-1]}", "list") from error
+        lines = str(error).strip().splitlines()
+        raise RuleError(
+            f"This is not an OpenTimelineIO file: {(lines or ['it cannot be read'])[-1]}", "list"
+        ) from error
     timeline = _timeline(found)
     start = timeline.global_start_time
     own = _own(timeline)
@@ -46,8 +48,8 @@ def read_otio(text: str, rate: Rate | None = None, drop_frame: bool = False, nam
     drop = can_drop(at) and (drop_frame or bool(own.get("drop_frame")))
     begins = 0 if start is None else round(_value(start) * at.value / Fraction(_rate(start).value))
     reading = _Reading(at, drop)
-    cut = reading.stack(timeline.tracks, timeline.name or name, 0)
-    return replace(cut, start=begins, notes=tuple(reading.notes), kept=_kept(timeline))
+    event_list = reading.stack(timeline.tracks, timeline.name or name, 0)
+    return replace(event_list, start=begins, notes=tuple(reading.notes), kept=_kept(timeline))
 
 
 def _insist_on_depth(text: str) -> None:
@@ -62,7 +64,7 @@ def _insist_on_depth(text: str) -> None:
 
 def _timeline(found: Any) -> otio.schema.Timeline:
     if isinstance(found, otio.schema.SerializableCollection):
-        found = next((one for one in found if isinstance(one, otio.schema.Timeline)), None)
+        found = next((item for item in found if isinstance(item, otio.schema.Timeline)), None)
     if isinstance(found, otio.schema.Track | otio.schema.Stack):
         tracks = found if isinstance(found, otio.schema.Stack) else otio.schema.Stack(children=[found])
         out = otio.schema.Timeline(name=found.name)
@@ -77,9 +79,9 @@ def _rate_of(timeline: otio.schema.Timeline) -> Rate:
     """The rate of the start, or else the one at which most items of its first track are counted."""
     if timeline.global_start_time is not None:
         return _rate(timeline.global_start_time)
-    for track in sorted(timeline.tracks, key=lambda one: one.kind == otio.schema.TrackKind.Audio):
+    for track in sorted(timeline.tracks, key=lambda other: other.kind == otio.schema.TrackKind.Audio):
         ranges = [item.source_range or _available(item) for item in track if isinstance(item, otio.core.Item)]
-        rates = [_rate(one.duration) for one in ranges if one is not None and one.duration.rate > 0]
+        rates = [_rate(span.duration) for span in ranges if span is not None and span.duration.rate > 0]
         if rates:
             return max(rates, key=rates.count)
     raise RuleError("This timeline does not state its rate. Enter it.", "rate")
@@ -106,8 +108,8 @@ class _Reading:
             track = _track_name(child.name if is_track else "", letter, counts[letter], kept)
             kept[track] = {"name": child.name, "metadata": _plain(child.metadata)} if is_track else {}
             events += self._track(child if is_track else [child], track, deep)
-        markers = [self._marker(one) for one in stack.markers]
-        ordered = sorted(events, key=lambda one: (one.record_in, one.is_sound))
+        markers = [self._marker(marker) for marker in stack.markers]
+        ordered = sorted(events, key=lambda event: (event.record_in, event.is_sound))
         return ListedTimeline(
             name, self.rate, self.drop, 0, tuple(ordered), (), tuple(markers), json.dumps({"tracks": kept})
         )  # fmt: skip
@@ -186,7 +188,7 @@ class _Reading:
         return abs(speed), speed < 0
 
     def _coming_in(self, event: ListedEvent, transition: otio.schema.Transition, out: list[ListedEvent]) -> ListedEvent:
-        before, after = (self._frames(one) for one in (transition.in_offset, transition.out_offset))
+        before, after = (self._frames(offset) for offset in (transition.in_offset, transition.out_offset))
         before = min(before, out[-1].length - 1) if out else 0
         kind = _kind_of(transition)
         if before and event.kind in (SourceKind.CLIP, SourceKind.TIMELINE):
@@ -244,7 +246,7 @@ def _origin(children: Any) -> Fraction:
 
 
 def _track_name(name: str, letter: str, number: int, taken: dict[str, Any]) -> str:
-    """A track's own name where that tells its kind and is free; else V, A1, V2 and so on."""
+    """A track's own name where that shows its kind and is free; else V, A1, V2 and so on."""
     plain = f"{letter}{number}" if letter == "A" or number > 1 else letter
     own = (name or "").strip()
     good = own[:1].upper() == letter if letter == "A" else own[:1].upper() != "A"
@@ -277,11 +279,11 @@ def _kept(item: Any) -> str:
     reference = getattr(item, "media_reference", None)
     if reference is not None:
         kept["media"] = json.loads(reference.to_json_string(indent=-1))
-    effects = [one for one in getattr(item, "effects", ()) if not isinstance(one, otio.schema.LinearTimeWarp)]
+    effects = [effect for effect in getattr(item, "effects", ()) if not isinstance(effect, otio.schema.LinearTimeWarp)]
     if effects:
-        kept["effects"] = [json.loads(one.to_json_string(indent=-1)) for one in effects]
+        kept["effects"] = [json.loads(effect.to_json_string(indent=-1)) for effect in effects]
     if isinstance(item, otio.core.Item) and item.markers:
-        kept["markers"] = [json.loads(one.to_json_string(indent=-1)) for one in item.markers]
+        kept["markers"] = [json.loads(marker.to_json_string(indent=-1)) for marker in item.markers]
     return json.dumps(kept)
 
 

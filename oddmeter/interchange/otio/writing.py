@@ -19,28 +19,28 @@ _REEL = "cmx_3600"
 """Where the library's own reader of edit decision lists keeps the reel."""
 
 
-def write_otio(cut: ListedTimeline) -> str:
+def write_otio(event_list: ListedTimeline) -> str:
     """The cut as an OpenTimelineIO document."""
-    timeline = otio.schema.Timeline(name=cut.name)
-    timeline.global_start_time = otio.opentime.RationalTime(cut.start, float(cut.rate.value))
-    timeline.tracks = _stack(cut, cut.rate)
-    kept = json.loads(cut.kept or "{}")
+    timeline = otio.schema.Timeline(name=event_list.name)
+    timeline.global_start_time = otio.opentime.RationalTime(event_list.start, float(event_list.rate.value))
+    timeline.tracks = _stack(event_list, event_list.rate)
+    kept = json.loads(event_list.kept or "{}")
     _put(timeline, kept.get("metadata", {}))
-    own: dict[str, object] = {"rate": cut.rate.exact, "drop_frame": cut.drop_frame}
+    own: dict[str, object] = {"rate": event_list.rate.exact, "drop_frame": event_list.drop_frame}
     timeline.metadata[OWN] = own
     return str(otio.adapters.write_to_string(timeline, "otio_json"))
 
 
-def _stack(cut: ListedTimeline, rate: Rate) -> otio.schema.Stack:
-    stack = otio.schema.Stack(name=cut.name)
-    kept = json.loads(cut.kept or "{}").get("tracks", {})
-    for name in cut.tracks:
+def _stack(event_list: ListedTimeline, rate: Rate) -> otio.schema.Stack:
+    stack = otio.schema.Stack(name=event_list.name)
+    kept = json.loads(event_list.kept or "{}").get("tracks", {})
+    for name in event_list.tracks:
         kind = otio.schema.TrackKind.Audio if is_sound_track(name) else otio.schema.TrackKind.Video
         track = otio.schema.Track(name=name, kind=kind)
         _put(track, kept.get(name, {}).get("metadata", {}))
-        _fill(track, cut.on(name), rate)
+        _fill(track, event_list.on(name), rate)
         stack.append(track)
-    for marker in cut.markers:
+    for marker in event_list.markers:
         where = otio.opentime.TimeRange(_frames(marker.at, rate), _frames(0, rate))
         stack.markers.append(otio.schema.Marker(marker.name, where, marker.colour.upper()))
     return stack
@@ -120,8 +120,8 @@ def _reference(event: ListedEvent, media: Any) -> otio.core.MediaReference:
 
 
 def _transition(kind: str, length: int, rate: Rate) -> otio.schema.Transition:
-    told = {"dissolve": DISSOLVE, "wipe": "SMPTE_Wipe"}.get(kind, kind)
-    return otio.schema.Transition(transition_type=told, in_offset=_frames(0, rate), out_offset=_frames(length, rate))
+    named = {"dissolve": DISSOLVE, "wipe": "SMPTE_Wipe"}.get(kind, kind)
+    return otio.schema.Transition(transition_type=named, in_offset=_frames(0, rate), out_offset=_frames(length, rate))
 
 
 def _gap(length: int, rate: Rate) -> otio.schema.Gap:

@@ -76,28 +76,28 @@ def analyse(path: Path, facts: Facts, *, whole: bool = False, progress: Progress
     return report
 
 
-def _analysed(path: Path, facts: Facts, whole: bool, tell: Progress) -> PictureReport:
+def _analysed(path: Path, facts: Facts, whole: bool, report_progress: Progress) -> PictureReport:
     cv2.setNumThreads(1)
     if whole or facts.frames <= SHORT:
-        return _whole(path, facts, tell)
+        return _whole(path, facts, report_progress)
     seen = _Seen()
     firsts = [0] if facts.timing is Timing.VARIABLE else _spread(facts.frames)
     count = SHORT if len(firsts) == 1 else SAMPLE_FRAMES
     for first in firsts:
-        seen.take(_measured(path, facts, first, count, tell, seen.examined, len(firsts) * count))
+        seen.take(_measured(path, facts, first, count, report_progress, seen.examined, len(firsts) * count))
     if not _agreed(seen) and facts.frames <= MOST_UNASKED:
-        return _whole(path, facts, tell)
+        return _whole(path, facts, report_progress)
     return _report(path, facts, seen, whole=False)
 
 
-def _whole(path: Path, facts: Facts, tell: Progress) -> PictureReport:
+def _whole(path: Path, facts: Facts, report_progress: Progress) -> PictureReport:
     seen = _Seen()
     meter = Meter()
     with frames_from(path, facts, 0) as decoded, read_ahead(decoded) as frames:
         for frame in frames:
             meter.push(frame)
             if len(meter) % 16 == 0:
-                tell(seen.examined + len(meter), facts.frames)
+                report_progress(seen.examined + len(meter), facts.frames)
             if len(meter) == _CHUNK:
                 seen.take(meter.measures())
                 meter = meter.following()
@@ -108,14 +108,22 @@ def _whole(path: Path, facts: Facts, tell: Progress) -> PictureReport:
 
 
 def _measured(
-    path: Path, facts: Facts, first: int, count: int, tell: Progress, done: int, of: int, *, fine: bool = False
+    path: Path,
+    facts: Facts,
+    first: int,
+    count: int,
+    report_progress: Progress,
+    done: int,
+    of: int,
+    *,
+    fine: bool = False,
 ) -> Measures:
     meter = Meter(first, fine=fine)
     with frames_from(path, facts, first) as decoded, read_ahead(islice(decoded, count)) as frames:
         for frame in frames:
             meter.push(frame)
             if len(meter) % 16 == 0:
-                tell(done + len(meter), of)
+                report_progress(done + len(meter), of)
     return meter.measures()
 
 
@@ -124,9 +132,9 @@ def _spread(frames: int) -> list[int]:
 
 
 def _agreed(seen: _Seen) -> bool:
-    """True where all samples that tell anything tell the same, with one phase throughout."""
-    told = [stretch for stretch in seen.stretches if stretch.scan is not Scan.UNKNOWN]
-    kinds = {(s.scan, s.field_order, s.pattern, _global_phase(s)) for s in told}
+    """True where all samples that show anything show the same, with one phase throughout."""
+    known = [stretch for stretch in seen.stretches if stretch.scan is not Scan.UNKNOWN]
+    kinds = {(s.scan, s.field_order, s.pattern, _global_phase(s)) for s in known}
     steps = {found.repeats.step if found else None for _, _, found in seen.found}
     return len(kinds) <= 1 and len(steps) <= 1
 

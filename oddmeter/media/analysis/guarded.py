@@ -141,12 +141,12 @@ def _serve(connection: Connection) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 
-    def tell(done: int, of: int) -> None:
+    def report_progress(done: int, of: int) -> None:
         connection.send(("progress", (done, of)))
 
     jobs: dict[str, Callable[..., Any]] = {
         "probe": probe,
-        "analyse": lambda path, facts, whole: analyse(path, facts, whole=whole, progress=tell),
+        "analyse": lambda path, facts, whole: analyse(path, facts, whole=whole, progress=report_progress),
     }
     own = _data() + 2 * (os.cpu_count() or 1) * _STACK
     while True:

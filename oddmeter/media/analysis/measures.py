@@ -1,4 +1,4 @@
-"""From decoded frames to the few numbers that tell scan, pulldown, repeats and cuts.
+"""From decoded frames to the few numbers that reveal scan, pulldown, repeats and cuts.
 
 Each frame's luma is reduced to the means of blocks, apart for each field. A block is eight lines high: its upper
 lines 0, 2, 4 and 6 count the same, of its lower lines 1 and 3 count three times as much as 5 and 7, so that both
@@ -122,7 +122,7 @@ def unexplained(whole: Blocks, before: Blocks) -> float:
     quick pan needs; and where even that leaves much, it counts the less the more both pictures are alike when out of
     focus, since a blur that comes or goes is no cut.
     """
-    now, was = (np.clip(one / 2, 0, 255).astype(np.uint8) for one in (whole, before))
+    now, was = (np.clip(blocks / 2, 0, 255).astype(np.uint8) for blocks in (whole, before))
     left = _left_by_motion(now, was)
     if left < _MUCH_LEFT:
         return left
@@ -136,7 +136,7 @@ def unexplained(whole: Blocks, before: Blocks) -> float:
         left = min(left, _left_by_motion(now, was))
     if left < _MUCH_LEFT:
         return left
-    soft, other = (cv2.blur(one.astype(np.float32), (9, 3)) for one in (now, was))
+    soft, other = (cv2.blur(blocks.astype(np.float32), (9, 3)) for blocks in (now, was))
     flat = soft.std() == 0 or other.std() == 0
     alike = 0.0 if flat else float(np.corrcoef(soft.ravel(), other.ravel())[0, 1])
     return left * min(1.0, 2 * (1 - max(0.0, alike)))
@@ -146,7 +146,9 @@ def _left_by_motion(now: npt.NDArray[np.uint8], was: npt.NDArray[np.uint8]) -> f
     larger = -(-_LEAST_FLOW // min(now.shape))
     if larger > 1:
         size = (larger * now.shape[1], larger * now.shape[0])
-        now, was = (np.asarray(cv2.resize(one, size, interpolation=cv2.INTER_LINEAR), np.uint8) for one in (now, was))
+        now, was = (
+            np.asarray(cv2.resize(blocks, size, interpolation=cv2.INTER_LINEAR), np.uint8) for blocks in (now, was)
+        )
     one, other = now.astype(np.float32), brought_near(now, was).astype(np.float32)
     unmoved = was.astype(np.float32)
     ways = [np.abs(one - unmoved), *(np.abs(one - light * other) for light in _lights(one, other))]
@@ -205,7 +207,9 @@ def _parts(size: int, parts: int) -> Iterator[tuple[int, int]]:
 
 def _by_band(weights: Blocks, rise: Blocks, crossing: Blocks) -> Blocks:
     """In each band the weights added up, and each pair's energies times these, as a flat array."""
-    lines = np.stack([weights.sum(axis=1), *(np.einsum("rc,rc->r", one, weights) for one in (*rise, *crossing))])
+    lines = np.stack(
+        [weights.sum(axis=1), *(np.einsum("rc,rc->r", energies, weights) for energies in (*rise, *crossing))]
+    )
     parts = _parts(weights.shape[0], BANDS)
     return np.asarray([lines[:, start:stop].sum(axis=1) for start, stop in parts]).T.ravel()
 

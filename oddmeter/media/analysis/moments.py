@@ -1,7 +1,7 @@
 """Moments of the action: where it starts, stops, peaks and turns, by what moves in the picture.
 
 Motion is measured between neighbouring frames, small; what the whole picture does is the camera's. How fast the rest
-moves, and which way, tells the moments.
+moves, and which way, reveals the moments.
 """
 
 from collections.abc import Iterable, Iterator

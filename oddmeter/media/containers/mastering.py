@@ -27,8 +27,8 @@ _LIGHT = struct.Struct("=2I")
 @dataclass(frozen=True)
 class Mastering:
     """``colours`` are x and y of red, green, blue and white (CIE 1931), ``light`` the least and the most of the display
-    in candela a square metre; both None where they are not told. ``lightest`` are those of the lightest pixel and of
-    the lightest frame on average, (0, 0) where they are not told."""
+    in candela a square metre; both None where they are not stated. ``lightest`` are those of the lightest pixel and of
+    the lightest frame on average, (0, 0) where they are not stated."""
 
     colours: tuple[Fraction, ...] | None = None
     light: tuple[Fraction, Fraction] | None = None
@@ -38,14 +38,14 @@ class Mastering:
         return self.colours is not None or self.light is not None or self.lightest != (0, 0)
 
     def __str__(self) -> str:
-        told = []
+        parts = []
         if self.light is not None:
-            told.append(f"{float(self.light[0]):g} to {float(self.light[1]):g} cd/m²")
+            parts.append(f"{float(self.light[0]):g} to {float(self.light[1]):g} cd/m²")
         if self.colours is not None:
-            told.append("primaries and white " + " ".join(f"{float(value):.3f}" for value in self.colours))
+            parts.append("primaries and white " + " ".join(f"{float(value):.3f}" for value in self.colours))
         if self.lightest != (0, 0):
-            told.append(f"lightest pixel {self.lightest[0]}, frame {self.lightest[1]} cd/m²")
-        return ", ".join(told) or "none"
+            parts.append(f"lightest pixel {self.lightest[0]}, frame {self.lightest[1]} cd/m²")
+        return ", ".join(parts) or "none"
 
     def atoms(self) -> bytes:
         """As atoms of a video entry (ISO/IEC 23001-17 and the QuickTime file format): green, blue, red, white."""
@@ -71,32 +71,32 @@ class Mastering:
 
     def x264(self) -> str:
         """As parameters of libx264, which writes the messages."""
-        told = []
+        parts = []
         if self.colours is not None and self.light is not None:
             x = [round(value * 50_000) for value in self.colours]
             least, most = (round(value * 10_000) for value in self.light)
-            told.append(
+            parts.append(
                 f"mastering-display=G({x[2]},{x[3]})B({x[4]},{x[5]})R({x[0]},{x[1]})WP({x[6]},{x[7]})L({most},{least})"
             )
         if self.lightest != (0, 0):
-            told.append(f"cll={self.lightest[0]},{self.lightest[1]}")
-        return ":".join(told)
+            parts.append(f"cll={self.lightest[0]},{self.lightest[1]}")
+        return ":".join(parts)
 
 
 def mastering_in(path: Path) -> Mastering:
-    """What the first frame of a file tells; empty where it tells nothing."""
+    """What the first frame of a file states; empty where it states nothing."""
     if is_sequence(path):
         return Mastering()
     try:
         with opened(path) as container:
             video = pictures_in(container)
             frame = next(container.decode(video), None) if video is not None else None
-            return Mastering() if frame is None else _told_by(frame)
+            return Mastering() if frame is None else _stated_by(frame)
     except (av.error.FFmpegError, OSError, ValueError):  # the last where a frame carries what the library cannot name
         return Mastering()
 
 
-def _told_by(frame: VideoFrame) -> Mastering:
+def _stated_by(frame: VideoFrame) -> Mastering:
     kinds = (Type.MASTERING_DISPLAY_METADATA, Type.CONTENT_LIGHT_LEVEL)
     display, level = (cast(Any, frame.side_data).get(kind) for kind in kinds)
     colours, light, lightest = None, None, (0, 0)

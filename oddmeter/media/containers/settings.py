@@ -70,7 +70,8 @@ class Encoding:
         wanted = [_samples(source) for source in sources]
 
         def cost(name: str) -> tuple[int, ...]:
-            return tuple(max(parts) for parts in zip(*(_samples(name).cost_of(one) for one in wanted), strict=True))
+            costs = (_samples(name).cost_of(source) for source in wanted)
+            return tuple(max(parts) for parts in zip(*costs, strict=True))
 
         return min(self._fit(width, height), key=cost)
 
@@ -89,16 +90,16 @@ class Encoding:
         return self.options | ({"profile": self.profiles[pixel_format]} if pixel_format in self.profiles else {})
 
     def loss_of(self, source: str, bits: int, transfer: str, *, alpha: bool = True) -> str | None:
-        """A sentence about what of a source's samples is not held: its depth, its alpha, unless ``alpha`` may be kept
+        """A sentence about what of a source's samples is lost: its depth, its alpha, unless ``alpha`` may be kept
         and the setting can, or what its curve of high dynamic range needs; None where all is."""
         into = _samples(self.pixel_format_for(source, *self.smallest, alpha=alpha)) if source else None
         kept = into.bits if into else bits
-        told = [f"its {bits} bits a sample become {kept}"] if bits > kept else []
+        losses = [f"its {bits} bits a sample become {kept}"] if bits > kept else []
         if into and _samples(source).alpha and not into.alpha:
-            told.append("its alpha is left out")
+            losses.append("its alpha is left out")
         if transfer:
-            told += [f"{transfer} in {kept} bits shows steps in what is smooth"] if kept < 10 else []
-        sentence = "; ".join(told)
+            losses += [f"{transfer} in {kept} bits shows steps in what is smooth"] if kept < 10 else []
+        sentence = "; ".join(losses)
         return f"{sentence[0].upper()}{sentence[1:]}." if sentence else None
 
 

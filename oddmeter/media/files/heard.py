@@ -27,14 +27,14 @@ _SOUND_PACKETS, _FEW = 8, 3
 """Packets that are tried, to tell whether the rest can be decoded, and those that must be, to tell how long each
 lasts."""
 _SHIFTED, _AROUND = 0.005, 8
-"""Seconds by which packets may lie off for good, and the packets before and after by which that is told."""
+"""Seconds by which packets may lie off for good, and the packets before and after that decide this."""
 _MOST_RUNS = 10_000
 _NEAR = 0.05
 """How far the usual step from packet to packet may lie from what a codec's blocks last, for these to be believed."""
 _MOST_DRIFT, _EVENLY = 0.02, 0.005
 """How fast or slow a clock may run, and by how many seconds it may lie off a straight line."""
 _TENTHS = 10
-"""A clock is told to so many parts of a sample a second."""
+"""A clock is rounded to so many parts of a sample a second."""
 
 
 @dataclass
@@ -87,7 +87,7 @@ class Heard:
         ends = np.asarray(self.times) + np.asarray(self.lengths)
         return int(ends.max() - min(self.times)) * self.base
 
-    def told(self, zero: Fraction, moved: tuple[Fraction, ...] = ()) -> SoundTimes:
+    def sound_times(self, zero: Fraction, moved: tuple[Fraction, ...] = ()) -> SoundTimes:
         """What the times say, counted from ``zero`` seconds, those of each further recording ``moved`` by so many."""
         times = np.asarray(self.times, np.int64)
         if len(times) < 2:
@@ -114,7 +114,7 @@ class Heard:
     def _lasting(self, times: npt.NDArray[np.int64]) -> tuple[npt.NDArray[np.float64], bool]:
         """How many seconds each packet lasts, and whether that is known to the sample."""
         context, rate = self.stream.codec_context, self.stream.rate or 1
-        told = np.asarray(self.lengths) * float(self.base)
+        durations = np.asarray(self.lengths) * float(self.base)
         usual = float(np.median(np.diff(times))) * float(self.base)
         if context.name.startswith("pcm"):
             bits = re.match(r"pcm_[a-z](\d+)", context.name)
@@ -123,11 +123,11 @@ class Heard:
             lasts = np.full(len(times), self.blocks[-1] / rate if self.blocks else 0.0)
             near = 1.5 * float(self.base) + 1e-4
             if "mov" not in self.stream.container.format.name:  # whose lengths are but steps from one to the next
-                lasts = np.where((told <= 0) | (np.abs(told - lasts) <= near), lasts, told)
+                lasts = np.where((durations <= 0) | (np.abs(durations - lasts) <= near), lasts, durations)
         typical = float(np.median(lasts))
         if usual > 0 and typical > 0 and abs(typical - usual) <= _NEAR * usual:
             return lasts, True
-        return np.where(told > 0, told, max(0.0, usual)), False
+        return np.where(durations > 0, durations, max(0.0, usual)), False
 
     def _ends(self, times: npt.NDArray[np.int64], lasts: npt.NDArray[np.float64], number: int) -> Fraction:
         rate = self.stream.rate or 1

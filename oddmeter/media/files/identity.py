@@ -24,13 +24,13 @@ def identify(path: Path, *, whole: bool = False) -> Identity:
         if not files:
             raise RuleError(f"{path.name} has been moved or deleted.", "missing")
         known = [file.stat() for file in files]
-        samples = hashlib.sha256(" ".join(str(one.st_size) for one in known).encode())
+        samples = hashlib.sha256(" ".join(str(stat.st_size) for stat in known).encode())
         for file in files[:: -(-len(files) // _SAMPLES)]:
             for block in _samples_of(file):
                 samples.update(block)
         return Identity(
-            sum(one.st_size for one in known),
-            max(one.st_mtime_ns for one in known),
+            sum(stat.st_size for stat in known),
+            max(stat.st_mtime_ns for stat in known),
             samples.hexdigest(),
             _hash_of(files) if whole else None,
         )

@@ -1,6 +1,6 @@
 """Indexing: from the packets of a file to the number of each of its frames.
 
-Where timestamps tell in which order pictures are shown, and every packet gives one, nothing is decoded. Where they do
+Where timestamps show in which order pictures are shown, and every packet gives one, nothing is decoded. Where they do
 not, or a file begins in the middle of a group, or is damaged, the pictures that come out are counted.
 """
 
@@ -23,7 +23,7 @@ _REORDERING = ("h264", "hevc", "mpeg2video", "mpeg1video", "mpeg4", "vc1")
 """Codecs that may store pictures in another order than they are shown in."""
 MOST_COUNTED = 30_000
 """Packets of a file that are decoded at the most because some may give no picture; of a longer one its beginning alone.
-Where nothing tells in which order pictures are shown, all are."""
+Where nothing shows in which order pictures are shown, all are."""
 _BEGINNING = 600
 _ROUGHLY = {"skip_idct": "all", "skip_loop_filter": "all"}
 """How pictures are decoded that nobody looks at."""
@@ -47,8 +47,8 @@ class Indexed:
 
 
 def indexed(path: Path, container_format: str, stream: VideoStream, packets: Packets, promised: int) -> Indexed:
-    """The index of a file from what a walk has noted of it; ``promised`` are the frames that its header tells of, none
-    where it is cut short or tells of none."""
+    """The index of a file from what a walk has noted of it; ``promised`` are the frames that its header states, none
+    where it is cut short or states none."""
     times = packets.times
     candidates = [order for order in range(len(times)) if order not in packets.silent]
     in_turn = candidates if packets.untimed else sorted(candidates, key=_time(times))
@@ -96,7 +96,7 @@ def _came(
     path: Path, stream: VideoStream, packets: Packets, candidates: Sequence[int], in_turn: Sequence[int]
 ) -> list[int] | None:
     """The packets that give a picture in the order in which they are shown, where that has to be counted; None where
-    the times tell."""
+    the times show."""
     if not candidates:
         return None
     reorders = stream.codec_context.name in _REORDERING

@@ -1,4 +1,4 @@
-"""Matrices: whether a file's header may ask for its pictures to be turned, told without decoding any of them."""
+"""Matrices: whether a file's header may ask for its pictures to be turned, found without decoding any of them."""
 
 import struct
 from pathlib import Path

@@ -42,7 +42,9 @@ def opened(path: Path) -> InputContainer:
 def pictures_in(container: InputContainer) -> VideoStream | None:
     """The first stream of pictures that can be decoded; a cover picture only where there is nothing else."""
     able = [stream for stream in container.streams.video if has_decoder(stream)]
-    return next((one for one in able if not one.disposition & Disposition.attached_pic), next(iter(able), None))
+    return next(
+        (stream for stream in able if not stream.disposition & Disposition.attached_pic), next(iter(able), None)
+    )
 
 
 def sounds_in(container: InputContainer) -> list[AudioStream]:

@@ -1,4 +1,4 @@
-"""Packets: which picture comes from which, what tells one from others, and what they say of themselves.
+"""Packets: which picture comes from which, what distinguishes each, and what they say of themselves.
 
 A packet is labelled by its order among the packets of its stream, counted from the start of the file; the picture that
 is decoded from it carries the label on, in whatever order pictures come out. Most packets show one picture. H.264 may
@@ -63,7 +63,7 @@ def labelled(stream: VideoStream, packets: Ordered) -> Iterator[tuple[int, Video
 
 
 def digest_of(packet: "Packet[Any]") -> int:
-    """What tells a packet from others by its content: its size and its check sum, in 63 bits."""
+    """What distinguishes a packet from others by its content: its size and its check sum, in 63 bits."""
     return (packet.size & 0x7FFFFFFF) << 32 | zlib.crc32(packet)
 
 
@@ -87,21 +87,21 @@ def _is_turned(messages: bytes) -> bool:
     """Whether one of these messages (H.264, 7.3.2.3.1) is of a turn, or they are longer than what is looked at."""
     plain, at = messages.replace(b"\0\0\3", b"\0\0"), 0
     while at + 2 < len(plain):
-        told = [0, 0]
+        numbers = [0, 0]
         for part in (0, 1):
             while at < len(plain) and plain[at] == 255:
-                told[part], at = told[part] + 255, at + 1
-            told[part] += plain[at] if at < len(plain) else 0
+                numbers[part], at = numbers[part] + 255, at + 1
+            numbers[part] += plain[at] if at < len(plain) else 0
             at += 1
-        if told[0] == _ORIENTATION:
+        if numbers[0] == _ORIENTATION:
             return True
-        at += told[1]
+        at += numbers[1]
     return at > len(plain)
 
 
 def _length_in(extradata: bytes, codec: str) -> int:
-    """The bytes in which the length of each unit is told, by a decoder configuration record (ISO/IEC 14496-15, 5.3.3.1
-    and 8.3.3.1); 0 where units stand behind start codes."""
+    """The bytes in which the length of each unit is stated, by a decoder configuration record (ISO/IEC 14496-15,
+    5.3.3.1 and 8.3.3.1); 0 where units stand behind start codes."""
     place = 4 if codec == "h264" else 21
     return (extradata[place] & 3) + 1 if extradata[:1] == b"\1" and len(extradata) > place + 1 else 0
 
@@ -135,21 +135,21 @@ class _FieldPairs:
 
     def __init__(self, extradata: bytes) -> None:
         self._length = _length_in(extradata, "h264")
-        self._told: _Parameters | None = None
+        self._parameter_set: _Parameters | None = None
         self._waiting: tuple[int, bool] | None = None
         for unit in _in_record(extradata) if self._length else _units(extradata, 0):
             self._learn(unit)
 
     def is_second(self, packet: "Packet[Any]") -> bool:
-        if self._told is not None and not self._told.fields and not packet.is_keyframe:
+        if self._parameter_set is not None and not self._parameter_set.fields and not packet.is_keyframe:
             return False  # where decoding can begin, and there alone, other parameters may come
         lowest = None
         data = bytes(packet)
         parities = set[bool]()
         for unit in _units(data, self._length):
             self._learn(unit)
-            if unit[0] & 31 in _SLICES and self._told is not None and self._told.fields:
-                number, bottom = _slice(unit, self._told)
+            if unit[0] & 31 in _SLICES and self._parameter_set is not None and self._parameter_set.fields:
+                number, bottom = _slice(unit, self._parameter_set)
                 if bottom is None:
                     break
                 lowest = number if lowest is None else lowest
@@ -166,7 +166,7 @@ class _FieldPairs:
 
     def _learn(self, unit: bytes) -> None:
         if unit and unit[0] & 31 == _PARAMETERS:
-            self._told = _parameters(unit)
+            self._parameter_set = _parameters(unit)
 
 
 def _units(data: bytes, length: int) -> Iterator[bytes]:
@@ -254,12 +254,12 @@ def _pass_scaling(bits: _Bits, size: int) -> None:
         last = following or last
 
 
-def _slice(unit: bytes, told: _Parameters) -> tuple[int, bool | None]:
+def _slice(unit: bytes, numbers: _Parameters) -> tuple[int, bool | None]:
     """The number of the frame that a slice belongs to, and whether it is of the bottom field; None of a whole frame
     (7.3.3)."""
     bits = _Bits(unit[:_HEAD])
     bits.golomb(), bits.golomb(), bits.golomb()
-    if told.planes_apart:
+    if numbers.planes_apart:
         bits.take(2)
-    number = bits.take(told.number_bits)
+    number = bits.take(numbers.number_bits)
     return number, bool(bits.take(1)) if bits.take(1) else None

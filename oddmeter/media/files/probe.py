@@ -189,9 +189,9 @@ def _sounds(
     for place, stream in enumerate(sounds_in(container)):
         heard = walked.heard[stream.index]
         if heard.times and heard.decodes is not False:
-            told = (stream.metadata.get(key, "").strip() for key in ("title", "handler_name", "language"))
-            name = next((one for one in told if one and one not in _NAMELESS), "")[:_LONGEST_NAME]
-            times = heard.told(min(heard.times) * heard.base if zero is None else zero, moved)
+            names = (stream.metadata.get(key, "").strip() for key in ("title", "handler_name", "language"))
+            name = next((word for word in names if word and word not in _NAMELESS), "")[:_LONGEST_NAME]
+            times = heard.sound_times(min(heard.times) * heard.base if zero is None else zero, moved)
             yield Sound(stream.rate or 0, stream.channels, heard.seconds, place, name, times)
 
 
@@ -236,7 +236,7 @@ def _first_picture_fault(path: Path) -> str | None:
 
 
 def _promised(path: Path, container: InputContainer, video: VideoStream, walked: Walk) -> int:
-    """The frames that the header of a file tells of, where it is whole; 0 elsewhere."""
+    """The frames that the header of a file states, where it is whole; 0 elsewhere."""
     if container.format.name != "avi" or walked.broken_off:
         return 0
     with path.open("rb") as file:

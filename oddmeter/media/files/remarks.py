@@ -66,7 +66,7 @@ def _missing_frames(facts: Facts, found: Indexed, container: InputContainer, vid
 
 
 def _stated_packets(container: InputContainer, video: VideoStream) -> int:
-    """How many packets of pictures the header tells of, without those that an edit list leaves out altogether."""
+    """How many packets of pictures the header states, without those that an edit list leaves out altogether."""
     return len(video.index_entries) if "mov" in container.format.name and video.index_entries else video.frames
 
 
@@ -97,5 +97,5 @@ def _of_times(sounds: Sequence[Sound]) -> Iterator[str]:
             yield f"{which} has overlapping timestamps at {places}; the earlier block is played to its end."
         if times.rate is not None:
             off = (times.rate / sound.sample_rate - 1) * 100
-            told = f"{decimal_text(abs(off), 3)} % {'fast' if off > 0 else 'slow'}"
-            yield f"{which} runs {told}; it is resampled to stay in sync with the picture."
+            pace = f"{decimal_text(abs(off), 3)} % {'fast' if off > 0 else 'slow'}"
+            yield f"{which} runs {pace}; it is resampled to stay in sync with the picture."

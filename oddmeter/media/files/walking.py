@@ -1,4 +1,4 @@
-"""Walking: one pass over all packets of a file, noting of each what tells where its pictures and sounds lie."""
+"""Walking: one pass over all packets of a file, noting of each what shows where its pictures and sounds lie."""
 
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -107,7 +107,7 @@ class Walk:
 
 def walk(container: InputContainer, video: VideoStream | None, sounds: list[AudioStream]) -> Walk:
     """Walk through all packets of these streams, as far as they can be read."""
-    out = Walk(Packets(container.format.name == "avi"), {one.index: Heard(one) for one in sounds})
+    out = Walk(Packets(container.format.name == "avi"), {sound.index: Heard(sound) for sound in sounds})
     silent = Silent(video) if video is not None else None
     back = int(BACK / video.time_base) if video is not None and video.time_base else 0
     packets = container.demux([video, *sounds] if video else sounds)

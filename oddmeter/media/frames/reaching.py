@@ -30,7 +30,7 @@ Entry = Callable[[int, Callable[[], None]], Iterator[Numbered]]
 for each that is decoded on the way. A picture that cannot be decoded is left out."""
 
 _PASSES_OVER = ("h264", "hevc", "mpeg2video", "mpeg1video", "mpeg4")
-"""Decoders that can be told at any packet to leave out pictures that no other is built on."""
+"""Decoders that can be determined at any packet to leave out pictures that no other is built on."""
 
 
 @contextmanager
@@ -44,11 +44,11 @@ def entered(path: Path, facts: Facts, *, by_frames: bool = True) -> Iterator[Ent
         files = sequence(path).files
         yield lambda first, passed: ((first + at, picture_in(file)) for at, file in enumerate(files[first:]))
         return
-    held = Held(path, facts, by_frames=by_frames)
+    reader = OpenFile(path, facts, by_frames=by_frames)
     try:
-        yield held.row
+        yield reader.row
     finally:
-        held.close()
+        reader.close()
 
 
 def index_of(path: Path, facts: Facts) -> FrameIndex:
@@ -71,8 +71,8 @@ def _found_now(path: Path, changed: int) -> FrameIndex:
     return found.index
 
 
-class Held:
-    """A file held open, to be entered again and again; for one row at a time."""
+class OpenFile:
+    """A file kept open, to be entered again and again; for one row at a time."""
 
     def __init__(self, path: Path, facts: Facts, *, by_frames: bool = True) -> None:
         self.index = index_of(path, facts)

@@ -1,7 +1,7 @@
 """Straight: the frames of a clip counted as they come out of the decoder one after the other, for whoever proves.
 
-What makes files tells a frame by the label that its packet carries; here frames are counted as they come. Both must
-agree, or the file is not read as it should be, and that is said.
+What makes files identifies a frame by the label that its packet carries; here frames are counted as they come. Both
+must agree, or the file is not read as it should be, and that is said.
 """
 
 import zlib
@@ -19,7 +19,7 @@ from oddmeter.core.numbers.frame_index import NONE
 from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.files.sequence import is_sequence
 from oddmeter.media.frames.access import FrameAccess
-from oddmeter.media.frames.reaching import Held, Numbered
+from oddmeter.media.frames.reaching import Numbered, OpenFile
 
 _WINDOW = 12
 """Frames kept behind the one that came last."""
@@ -37,7 +37,7 @@ class StraightAccess:
 
     def __init__(self, path: Path, facts: Facts) -> None:
         self.path, self.facts = path, facts
-        self._held = Held(path, facts)
+        self._held = OpenFile(path, facts)
         self._again = FrameAccess(path, facts, _WINDOW)
         self._kept: OrderedDict[int, VideoFrame] = OrderedDict()
         self._sums: dict[int, int] = {}

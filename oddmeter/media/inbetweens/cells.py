@@ -141,7 +141,7 @@ def _bends(field: Field, beyond: Beyond) -> Map:
 
 
 def _camera_bend(field: Field, beyond: Beyond) -> Map:
-    """The same where a shot begins or ends: what one side alone tells is believed of the camera, by half, and by less
+    """The same where a shot begins or ends: what one side alone shows is believed of the camera, by half, and by less
     where it changes by more than it moved: it may have been knocked, or be turning back."""
     beside = beyond.before or beyond.after
     if beside is None:

@@ -1,6 +1,6 @@
 """Flow: a new picture between two, built along the motion from one to the other.
 
-Motion is searched at the moment itself, paths may bend as the pictures before and after tell, and where one picture
+Motion is searched at the moment itself, paths may bend as the pictures before and after show, and where one picture
 does not show a place the other gives it. How likely it comes out right is judged place by place: what is
 less likely than is asked for, or moves farther than the reach, is mixed instead, with a soft edge; and where what is
 seen changes evenly in its place, a part of it is.

@@ -46,8 +46,8 @@ def colour_of(frame: VideoFrame, lines: int) -> Colour:
 
 def numbers_said(of: object) -> tuple[int, int, int]:
     """Primaries, curve and matrix that a picture or a stream says, ``UNSAID`` where it does not."""
-    told = (int(getattr(of, name) or UNSAID) for name in ("color_primaries", "color_trc", "colorspace"))
-    primaries, curve, matrix = told
+    codes = (int(getattr(of, name) or UNSAID) for name in ("color_primaries", "color_trc", "colorspace"))
+    primaries, curve, matrix = codes
     return primaries, curve, matrix
 
 

@@ -105,7 +105,7 @@ class _Sum:
         colour, kind = self._colour, np.uint8 if self._colour.most < 256 else np.uint16
         out: list[Plane] = [np.zeros(0, kind) for _ in self._shapes]
         for shape, light in self._light.items():
-            of_light = [n for n, one in enumerate(self._shapes[: colour.planes]) if one == shape]
+            of_light = [n for n, other in enumerate(self._shapes[: colour.planes]) if other == shape]
             made = self._adding.coded(
                 light, shape[0], colour.back[of_light], colour.zero[of_light], colour.curve, colour.most
             )

@@ -20,7 +20,7 @@ Picture = npt.NDArray[Any]
 _EXACT = (
     Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT | Interpolation.FULL_CHR_H_INP
 )
-"""How colour is converted: so that luma comes back as it was to within what eight bits can tell."""
+"""How colour is converted: so that luma comes back as it was to within what eight bits can resolve."""
 _SHOWN = Interpolation.BILINEAR | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT
 """How it is converted where it is only looked at: as exactly, but colour that is coarser than luma is read on straight
 lines, which takes less than half the time."""

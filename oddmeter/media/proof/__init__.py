@@ -1,1 +1,1 @@
-"""What a made file is held against: its pictures, its sounds and its streams, each compared with the plan."""
+"""The checks of a made file: its pictures, sounds and streams, each compared with the plan."""

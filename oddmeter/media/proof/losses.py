@@ -44,7 +44,9 @@ class Losses:
         if number >= len(self.squares) or len(squares) != self.squares.shape[1]:
             return None
         known = self.squares[number].tolist()
-        return all(abs(one - other) <= _SAME * other + _ROUNDED for one, other in zip(squares, known, strict=True))
+        return all(
+            abs(square - other) <= _SAME * other + _ROUNDED for square, other in zip(squares, known, strict=True)
+        )
 
     def has_sum(self, number: int, frame: VideoFrame) -> bool | None:
         """Whether a frame is decoded to the picture that it was decoded to; None where there is no checksum of it."""
@@ -60,7 +62,7 @@ class Losses:
     def kept(cls, stored: bytes) -> "Losses":
         """From the bytes that were kept."""
         data = zlib.decompress(stored)
-        frames, planes = (int(one) for one in np.frombuffer(data, "<u4", 2))
+        frames, planes = (int(number) for number in np.frombuffer(data, "<u4", 2))
         squares = np.frombuffer(data, "<f8", frames * planes, 8).reshape(frames, planes)
         return cls(squares, np.frombuffer(data, "<u4", offset=8 + squares.nbytes))
 
@@ -75,7 +77,7 @@ def apart(frame: VideoFrame) -> VideoFrame:
 def squares_between(a: VideoFrame, b: VideoFrame) -> tuple[float, ...]:
     """The squared differences of two pictures of one raster and pixel format, added up for each plane."""
     pairs = zip(planes_of(apart(a)), planes_of(apart(b)), strict=True)
-    return tuple(cv2.norm(one, other, cv2.NORM_L2SQR) for one, other in pairs)
+    return tuple(cv2.norm(pair, other, cv2.NORM_L2SQR) for pair, other in pairs)
 
 
 def checksum(frame: VideoFrame) -> int:

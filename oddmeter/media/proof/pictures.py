@@ -1,4 +1,4 @@
-"""Pictures of a made file, held against those of its plan: every plane of every frame.
+"""Pictures of a made file, compared with those of its plan: every plane of every frame.
 
 Without loss they are the same, sample for sample. What is encoded with loss is as far from its picture as it was when
 it was written, where that was measured; where it was not, no block, line or column of a plane may lie farther off than
@@ -177,7 +177,7 @@ class _Near:
 
 
 def _comparable(a: VideoFrame, b: VideoFrame) -> bool:
-    shapes = [[plane.shape for plane in planes_of(one)] for one in (a, b)]
+    shapes = [[plane.shape for plane in planes_of(picture)] for picture in (a, b)]
     return shapes[0] == shapes[1] and a.format.components[0].bits == b.format.components[0].bits
 
 

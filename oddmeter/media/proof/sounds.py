@@ -1,4 +1,4 @@
-"""The sounds of a made file, held against those of its plan: length, place in time, and every sample.
+"""The sounds of a made file, compared with those of its plan: length, place in time, and every sample.
 
 Without loss each sample is what was planned. What is encoded with loss is compared window by window in the range in
 which a codec keeps the shape of a wave: each channel at its level, without a shift, and the difference of neighbouring
@@ -77,15 +77,15 @@ def _stream_checks(plan: FilePlan, sound: SoundTrack, one: Sound, name: str) -> 
     checks.append(Check(f"{name}, start", "in sync with the picture", begins, begins == "in sync with the picture"))
     encoding = ENCODINGS[plan.setting]
     wanted = (sound.layout[0], encoding.sound_codec, sound.name if encoding.names_sounds else "")
-    told = (layout, codec, one.name if encoding.names_sounds else "")
-    checks.append(Check(f"{name}, channels", _told(*wanted), _told(*told), wanted == told))
-    if right and wanted[0] == told[0]:
+    actual = (layout, codec, one.name if encoding.names_sounds else "")
+    checks.append(Check(f"{name}, channels", _described(*wanted), _described(*actual), wanted == actual))
+    if right and wanted[0] == actual[0]:
         compared = _samples_check if exact else _likeness_check
         checks.append(compared(plan, one, sound, name))
     return checks
 
 
-def _told(layout: str, codec: str, name: str) -> str:
+def _described(layout: str, codec: str, name: str) -> str:
     return ", ".join(filter(None, (layout, codec, f"“{name}”" if name else "")))
 
 
@@ -161,7 +161,7 @@ class _Likeness:
 
     def __init__(self, rate: int, effects: tuple[bool, ...]) -> None:
         self._rate = rate
-        apart = [one or other for one, other in pairwise(effects)]
+        apart = [effect or other for effect, other in pairwise(effects)]
         self._highest = np.where([*effects, *apart], _EFFECTS, _HIGH)
         self._sums: npt.NDArray[np.float64] | None = None
         self._worst: dict[int, tuple[float, float, float]] = {}
@@ -188,7 +188,7 @@ class _Likeness:
     def _spectra(self, samples: Samples) -> npt.NDArray[np.complex128]:
         """Of each channel, and of the difference of each and the next, what lies in the range that is compared; shape
         (channels, frequencies)."""
-        apart = [(one - other) / 2 for one, other in pairwise(samples)]
+        apart = [(sample - other) / 2 for sample, other in pairwise(samples)]
         found = np.fft.rfft(np.concatenate([samples, np.reshape(apart, (-1, samples.shape[1]))]), axis=1)
         hertz = np.fft.rfftfreq(samples.shape[1], 1 / self._rate)
         found[(hertz < _LOW) | (hertz > self._highest[:, None])] = 0

@@ -1,4 +1,4 @@
-"""The streams of a made file, held against its plan: how many there are and which, when the picture begins, how its
+"""The streams of a made file, compared with its plan: how many there are and which, when the picture begins, how its
 samples are stored, and what the file says of their colour."""
 
 from collections import Counter
@@ -86,14 +86,14 @@ def _colour_check(planned: Colour, container: Colour, stream: Colour) -> Check:
     agree = planned[0] == stream[0] or planned[0] == container[0]
     said = []
     for wanted, outside, inside in zip(planned[1:], container[1:], stream[1:], strict=True):
-        own = {one for one in (outside, inside) if one != UNSAID}
+        own = {side for side in (outside, inside) if side != UNSAID}
         agree &= own == ({wanted} if wanted != UNSAID else set())
         said.append(max(own, default=UNSAID) if wanted not in own else wanted)
-    told = planned if agree else (stream[0] if stream[0] != planned[0] else container[0], *said)
-    return Check("colour", _colour_words(planned), _colour_words(told), agree)
+    actual = planned if agree else (stream[0] if stream[0] != planned[0] else container[0], *said)
+    return Check("colour", _colour_words(planned), _colour_words(actual), agree)
 
 
 def _colour_words(colour: tuple[object, ...]) -> str:
     """By the numbers of ITU-T H.273, in the order in which they are usually said: primaries, curve, matrix."""
-    numbers = "-".join(str(one) for one in colour[1:])
+    numbers = "-".join(str(code) for code in colour[1:])
     return f"{'full' if colour[0] else 'video'} range, {numbers} (ITU-T H.273)"

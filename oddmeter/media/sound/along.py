@@ -145,7 +145,9 @@ def _read(samples: Samples, places: Moments, speed: float) -> npt.NDArray[np.flo
     whole = phase.astype(np.int64)
     share = (phase - whole).astype(np.float32)[:, None]
     each = weights[whole] * (1 - share) + weights[whole + 1] * share
-    return np.stack([np.einsum("ij,ij->i", sliding_window_view(one, taps)[base - base.min()], each) for one in around])
+    return np.stack(
+        [np.einsum("ij,ij->i", sliding_window_view(channel, taps)[base - base.min()], each) for channel in around]
+    )
 
 
 @lru_cache(maxsize=8)

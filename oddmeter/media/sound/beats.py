@@ -106,7 +106,7 @@ def _listened_to(path: Path, place: int) -> npt.NDArray[np.float32]:
         layout = named_layout(stream)
         for samples in in_turn(container, stream, FOLLOWING, "flt", 0):
             made = resampler.resample(framed_sound(samples, "flt", layout, stream.rate, count))
-            found += [np.asarray(one.to_ndarray()[0], np.float32) for one in made]
+            found += [np.asarray(block.to_ndarray()[0], np.float32) for block in made]
             count += samples.shape[1]
             if count > LONGEST * stream.rate:
                 raise RuleError(f"{path.name} is longer than an hour, which is too long for music.", "beats")
@@ -190,7 +190,7 @@ def _course(even: Series) -> list[int]:
         back[now] = np.where(value > fresh, best, -1)
     last = np.arange(len(even) - min(start, len(even)), len(even))
     ends = score[last % len(score)]
-    at, state = (int(one) for one in np.unravel_index(int(np.argmax(ends)), ends.shape))
+    at, state = (int(index) for index in np.unravel_index(int(np.argmax(ends)), ends.shape))
     now, out = int(last[at]), []
     while True:
         out.append(now)

@@ -161,12 +161,12 @@ class Placing:
             own = self.own_place(frame)
             here = run if own is None else self.run_of(own)
             at = own if own is not None else expected or 0
-            told = (frame.format.name, frame.layout.name, frame.sample_rate)
-            if expected is not None and run in (here, -1) and came in (told, None):
+            kind = (frame.format.name, frame.layout.name, frame.sample_rate)
+            if expected is not None and run in (here, -1) and came in (kind, None):
                 at = self._following(expected, at, frame.samples)
-            if at != expected or told != came or last.resampler is None:
+            if at != expected or kind != came or last.resampler is None:
                 yield from last.ended()
-                last, came = _Stretch(AudioResampler(*self._wanted), at, self.free(max(0, here), at)), told
+                last, came = _Stretch(AudioResampler(*self._wanted), at, self.free(max(0, here), at)), kind
             yield from last.of(frame)
             run = here
             expected = at + (frame.samples * nominal + frame.sample_rate // 2) // frame.sample_rate
@@ -204,9 +204,9 @@ def in_turn(
     """The samples of a file that was just opened in turn, from one on, with silence where there are none: shape
     (channels, some)."""
     at, placing = first, Placing(container, stream, times, sample_format)
-    for one in placing.placed(decoded(container, stream)):
-        cut = max(0, max(at, one.free) - one.at)
-        if cut < one.samples.shape[1]:
-            yield from silence(placing.channels, one.at + cut - at, sample_format)
-            yield one.samples[:, cut:]
-            at = one.at + one.samples.shape[1]
+    for block in placing.placed(decoded(container, stream)):
+        cut = max(0, max(at, block.free) - block.at)
+        if cut < block.samples.shape[1]:
+            yield from silence(placing.channels, block.at + cut - at, sample_format)
+            yield block.samples[:, cut:]
+            at = block.at + block.samples.shape[1]

@@ -88,7 +88,7 @@ class Hearing:
         return wav_of(_joined(plan, begins, ends, lambda number: self._part(plan, content, number)), plan.rate)
 
     def mixed(self, mix: Mix, contents: Mapping[Path, str]) -> bytes:
-        """A mix as a WAV file of sixteen bits; ``contents`` tell the content of each file by a key."""
+        """A mix as a WAV file of sixteen bits; ``contents`` identify the content of each file by a key."""
         return wav_of(self._added(mix, contents, 0, mix.length), mix.rate)
 
     def _added(self, mix: Mix, contents: Mapping[Path, str], low: int, high: int) -> npt.NDArray[np.float32]:
@@ -198,10 +198,10 @@ class Hearing:
                 return self._drawn[key]
             blocks = int((sound_seconds(plan.path, plan.place) + 1) * plan.source_rate) // BLOCK
             drawn = self._drawn[key] = _Drawn(np.zeros((max(1, blocks), 2), np.int8))
-            for done in [key for key, one in self._drawn.items() if one.whole][:-_MOST_DRAWN]:
+            for done in [key for key, drawn in self._drawn.items() if drawn.whole][:-_MOST_DRAWN]:
                 del self._drawn[done]
             thread = threading.Thread(target=self._read_peaks, args=(plan, drawn, name), daemon=True, name="peaks")
-            self._reading = [one for one in self._reading if one.is_alive()] + [thread]
+            self._reading = [reader for reader in self._reading if reader.is_alive()] + [thread]
             thread.start()
             return drawn
 
@@ -238,8 +238,8 @@ def _put(
     room = min(blocks, len(drawn.peaks) - drawn.done)
     for side, samples, least in ((0, lows, np.min), (1, highs, np.max)):
         levels = least(samples[: blocks * BLOCK].reshape(blocks, BLOCK), axis=1)
-        told = np.clip(np.round(levels * 127), -127, 127).astype(np.int8)
-        drawn.peaks[drawn.done : drawn.done + room, side] = told[:room]
+        rounded = np.clip(np.round(levels * 127), -127, 127).astype(np.int8)
+        drawn.peaks[drawn.done : drawn.done + room, side] = rounded[:room]
     drawn.done += room
     return lows[blocks * BLOCK :], highs[blocks * BLOCK :]
 

@@ -69,23 +69,23 @@ class Mix(SoundTrack):
     @property
     def paths(self) -> frozenset[Path]:
         """The files that are heard, in nested mixes too."""
-        tracks = [one.track for one in self.laid]
-        inner = [one.inner.paths for one in tracks if isinstance(one, NestedSound)]
-        return frozenset(one.path for one in tracks if isinstance(one, SoundPlan)).union(*inner)
+        tracks = [sound.track for sound in self.laid]
+        inner = [track.inner.paths for track in tracks if isinstance(track, NestedSound)]
+        return frozenset(track.path for track in tracks if isinstance(track, SoundPlan)).union(*inner)
 
     def blocks(self, first: int = 0, stop: int | None = None) -> Iterator[Samples]:
         """The added samples in turn, shape (channels, some), as they are before anything is cut off."""
         stop = self.length if stop is None else min(stop, self.length)
-        waiting = sorted((one for one in self.laid if one.stop > first), key=lambda one: -one.at)
+        waiting = sorted((sound for sound in self.laid if sound.stop > first), key=lambda sound: -sound.at)
         running: list[_Running] = []
         for low in range(first, stop, _AT_ONCE):
             high = min(stop, low + _AT_ONCE)
             while waiting and waiting[-1].at < high:
                 running.append(_Running(waiting.pop()))
             out = np.zeros((self.channels, high - low), np.float32)
-            for one in running:
-                one.add_to(out, low)
-            running = [one for one in running if one.laid.stop > high]
+            for sound in running:
+                sound.add_to(out, low)
+            running = [sound for sound in running if sound.laid.stop > high]
             yield out
 
     def frames(self, sample_format: str) -> Iterator[AudioFrame]:
@@ -165,9 +165,9 @@ class _Running:
         add(out, self.laid, self._read(first, stop), first, low)
 
     def _read(self, first: int, stop: int) -> Samples:
-        held = [] if self._rest is None else [self._rest]
+        pending = [] if self._rest is None else [self._rest]
         begin = self._at
-        have = sum(part.shape[1] for part in held)
+        have = sum(part.shape[1] for part in pending)
         while begin + have < stop:
             frame = None
             with suppress(StopIteration):
@@ -176,12 +176,12 @@ class _Running:
                 break
             samples = np.asarray(array_of(frame), np.float32)
             if begin + have + samples.shape[1] <= first:
-                begin, held, have = begin + have + samples.shape[1], [], 0
+                begin, pending, have = begin + have + samples.shape[1], [], 0
                 continue
-            held.append(samples)
+            pending.append(samples)
             have += samples.shape[1]
-        if not held:
+        if not pending:
             return np.zeros((1, 0), np.float32)
-        whole = np.concatenate(held, axis=1)
+        whole = np.concatenate(pending, axis=1)
         self._rest, self._at = whole[:, stop - begin :], min(stop, begin + whole.shape[1])
         return whole[:, first - begin : stop - begin]

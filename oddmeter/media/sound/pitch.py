@@ -137,7 +137,9 @@ def _at_tempo(samples: Samples, tempo: float, wanted: int) -> Samples:
     """The samples about that many times as fast at their own pitch."""
     if samples.shape[1] < _LEAST_TO_STRETCH:
         places = np.linspace(0, samples.shape[1] - 1, wanted)
-        return np.stack([np.interp(places, np.arange(samples.shape[1]), one) for one in samples]).astype(np.float32)
+        return np.stack([np.interp(places, np.arange(samples.shape[1]), sample) for sample in samples]).astype(
+            np.float32
+        )
     # Below half the speed the library throws dice; in steps that are no slower it makes the same every time.
     steps = max(1, ceil(-log2(tempo)))
     for _ in range(steps):

@@ -76,12 +76,12 @@ class SoundReader:
         if (begins := next(frames, None)) is None:
             return out
         filled = low
-        for one in self._placing.placed(chain([begins], frames), self._exact(begins)):
-            first, last = max(filled, one.at, one.free), min(high, one.at + one.samples.shape[1])
+        for block in self._placing.placed(chain([begins], frames), self._exact(begins)):
+            first, last = max(filled, block.at, block.free), min(high, block.at + block.samples.shape[1])
             if first < last:
-                out[:, first - low : last - low] = one.samples[:, first - one.at : last - one.at]
+                out[:, first - low : last - low] = block.samples[:, first - block.at : last - block.at]
                 filled = last
-            if one.at >= high:
+            if block.at >= high:
                 break
         return out
 

@@ -42,16 +42,16 @@ class Listener:
             subscriber.put_nowait(what)
 
     async def notices(self) -> AsyncIterator[set[str]]:
-        """What changed, gathered over a moment so that a burst is told once."""
+        """What changed, gathered over a moment so that a burst is sent once."""
         mine: asyncio.Queue[str] = asyncio.Queue()
         self._subscribers.add(mine)
         try:
             while True:
-                told = {await mine.get()}
+                changes = {await mine.get()}
                 await asyncio.sleep(_GATHER_SECONDS)
                 while not mine.empty():
-                    told.add(mine.get_nowait())
-                yield told
+                    changes.add(mine.get_nowait())
+                yield changes
         finally:
             self._subscribers.discard(mine)
 
@@ -61,8 +61,8 @@ async def events(request: Request) -> EventSourceResponse:
     """A stream of names of what changed, space-separated: ``clip_facts render``."""
     listener: Listener = request.app.state.listener
 
-    async def told() -> AsyncIterator[ServerSentEvent]:
+    async def stream() -> AsyncIterator[ServerSentEvent]:
         async for names in listener.notices():
             yield ServerSentEvent(" ".join(sorted(names)), event="changed")
 
-    return EventSourceResponse(told(), ping=15)
+    return EventSourceResponse(stream(), ping=15)

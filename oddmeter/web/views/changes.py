@@ -149,7 +149,7 @@ def _move(board: Board, was: Row, now: Row, timeline: Timeline) -> MoveView:
         recipe = board.house.recipe(now.known.decided.recipe_id)
     return MoveView(
         id=now.clip.id,
-        name=board.told(now.clip),
+        name=board.distinct_name(now.clip),
         words=differences(was, now),
         recipe=recipe.name if recipe else None,
         before=length_view(was.after, timeline) if was.plan else None,

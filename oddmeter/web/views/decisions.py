@@ -25,8 +25,8 @@ def decided_view(decided: Decisions) -> list[DecidedView]:
     out = [
         DecidedView(part=part, text=texts[part.value], words=part_text(part, value)) for part, value in decided.items()
     ]
-    for one in out:
-        if one.part is Part.INTENT and wish is not None:
-            one.intent = wish.intent
-            one.value = None if wish.value is None else number_text(wish.value)
+    for item in out:
+        if item.part is Part.INTENT and wish is not None:
+            item.intent = wish.intent
+            item.value = None if wish.value is None else number_text(wish.value)
     return out

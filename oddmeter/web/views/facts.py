@@ -57,4 +57,4 @@ def facts_view(facts: Facts) -> FactsView:
 
 def _sounds_words(sounds: tuple[Sound, ...]) -> str:
     """Each sound stream: its samples a second and its channels, ``48 kHz × 2``."""
-    return ", ".join(f"{decimal_text(Fraction(one.sample_rate, 1000), 1)} kHz × {one.channels}" for one in sounds)
+    return ", ".join(f"{decimal_text(Fraction(sound.sample_rate, 1000), 1)} kHz × {sound.channels}" for sound in sounds)

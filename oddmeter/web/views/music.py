@@ -14,4 +14,4 @@ def beats_of(here: Context, show_id: int, music: Music) -> tuple[MusicBeats, boo
     if kept is not None:
         return kept, True
     found = here.looking.beats(here.config.footage(music.root, music.path))
-    return tuple(Fraction(str(one)) for one in found.beats), False
+    return tuple(Fraction(str(beat)) for beat in found.beats), False

@@ -155,8 +155,8 @@ def list_cuts(here: Here, show_id: ShowId) -> list[CutEntry]:
     return [
         CutEntry(
             id=timeline.id, name=timeline.settings.name, rate=rate_view(timeline.settings.rate),
-            drop_frame=timeline.settings.drop_frame, events=len(book.cut(timeline.id).events),
-            length=length_view(book.cut(timeline.id).length, timeline),
+            drop_frame=timeline.settings.drop_frame, events=len(book.event_list(timeline.id).events),
+            length=length_view(book.event_list(timeline.id).length, timeline),
             is_default=timeline.id == show.default_timeline_id,
         )
         for timeline in show.timelines
@@ -177,10 +177,10 @@ def rulers(
 ) -> RulersView:  # fmt: skip
     """Timecode over a window of the timeline that is drawn so many pixels wide, and how source frames pass under it."""
     book = open_timelines(here, show_id)
-    cut = book.cut(timeline_id)
+    event_list = book.event_list(timeline_id)
     scale = Fraction(pixels, frames)
     out = []
-    for event in cut.events:
+    for event in event_list.events:
         if event.record_in < first + frames and event.stop > first and event.carries_source:
             window = book.window(timeline_id, event)
             if window is not None and event.length * scale >= _APART:
@@ -190,21 +190,22 @@ def rulers(
 
 def cut_view(book: ShowTimelines, timeline_id: int) -> dict[str, Any]:
     """A timeline of a book for the page, as ``CutView`` has it; thousands of events are not made into models first."""
-    timeline, cut = book.timeline(timeline_id), book.cut(timeline_id)
+    timeline, event_list = book.timeline(timeline_id), book.event_list(timeline_id)
     settings = timeline.settings
-    gaps = {(track, begin): stop for track, begin, stop in cut.gaps()}
-    views = [_event_view(book, timeline, event, gaps) for event in cut.in_time]
+    gaps = {(track, begin): stop for track, begin, stop in event_list.gaps()}
+    views = [_event_view(book, timeline, event, gaps) for event in event_list.in_time]
     counts = Counter(mark["kind"] for view in views for mark in view["marks"])
     return {
         "id": timeline_id, "name": settings.name, "rate": rate_view(settings.rate).model_dump(),
         "frame_seconds": float(1 / settings.rate.value), "drop_frame": settings.drop_frame,
         "start": timeline.settings.timecode(0), "version": book.versions.get(timeline_id, ""),
         "shown": book.content_version, "sounds": book.is_heard(timeline_id),
-        "length": length_view(cut.length, timeline).model_dump(),
+        "length": length_view(event_list.length, timeline).model_dump(),
         "markers": [
-            {"frame": one.at, "timecode": settings.timecode(one.at), "name": one.name} for one in cut.markers
+            {"frame": marker.at, "timecode": settings.timecode(marker.at), "name": marker.name}
+            for marker in event_list.markers
         ],
-        "tracks": [{"name": track.name, "sound": track.kind is TrackKind.SOUND} for track in cut.by_track],
+        "tracks": [{"name": track.name, "sound": track.kind is TrackKind.SOUND} for track in event_list.by_track],
         "events": views, "counts": {mark: counts[mark] for mark in EventMark if counts[mark]},
     }  # fmt: skip
 
@@ -244,7 +245,7 @@ def _use_view(use: Use) -> dict[str, Any]:
 
 def source_name(book: ShowTimelines, event: Event) -> str:
     if event.clip_id is not None and (known := book.board.everything.get(event.clip_id)):
-        return book.board.told(known.clip)
+        return book.board.distinct_name(known.clip)
     if event.timeline_id is not None:
         return book.timeline(event.timeline_id).settings.name
     return event.name or event.kind.value
@@ -264,12 +265,12 @@ def _rhythm(use: Use) -> str:
     if use.window is None:
         return ""
     rhythms = use.window.frame_map.rhythms
-    cadences = [one.cadence for one in rhythms if one.cadence is not None]
+    cadences = [rhythm.cadence for rhythm in rhythms if rhythm.cadence is not None]
     if len(cadences) == 1:
         cadence = cadences[0]
         short = cadence.pattern is not None and len(cadence.pattern) <= _LONGEST_RHYTHM
-        told = " ".join(map(str, cadence.pattern or ())) if short else ""
-        return f"{cadence.kind.value} {told}".strip()
+        text = " ".join(map(str, cadence.pattern or ())) if short else ""
+        return f"{cadence.kind.value} {text}".strip()
     return "changes on the way" if len(rhythms) > 1 else use.window.frame_map.kind.value
 
 
@@ -277,8 +278,8 @@ def _mark_view(kind: EventMark, frames: Fraction) -> dict[str, Any]:
     words, shape, fault = EVENT_MARKS[kind]
     if kind is EventMark.NO_HANDLES and not frames:
         return {"kind": kind, "words": "no spare frames", "shape": shape, "fault": fault, "frames": ""}
-    told = "" if kind in _WITHOUT_FRAMES else decimal_text(frames, 0)
-    return {"kind": kind, "words": words, "shape": shape, "fault": fault, "frames": told}
+    text = "" if kind in _WITHOUT_FRAMES else decimal_text(frames, 0)
+    return {"kind": kind, "words": words, "shape": shape, "fault": fault, "frames": text}
 
 
 def _frames_text(place: Fraction) -> str:
@@ -288,8 +289,8 @@ def _frames_text(place: Fraction) -> str:
 def _axis(timeline: Timeline, first: int, stop: int, scale: Fraction) -> list[TickView]:
     """Timecodes in even steps of frames, seconds or minutes, as many as there is room for."""
     second = timeline.settings.rate.nominal
-    steps = (1, 2, 5, 10, *(second * one for one in (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600)))
-    step = next((one for one in steps if one * scale >= _TIMECODE_APART), steps[-1])
+    steps = (1, 2, 5, 10, *(second * number for number in (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600)))
+    step = next((apart for apart in steps if apart * scale >= _TIMECODE_APART), steps[-1])
     begin = -(-first // step) * step
     return [TickView(at=float(frame), label=timeline.settings.timecode(frame)) for frame in range(begin, stop, step)]
 

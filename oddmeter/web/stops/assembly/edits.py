@@ -1,4 +1,4 @@
-"""Changes of a timeline's events: each is told before it is made, and can be undone."""
+"""Changes of a timeline's events: each is computed before it is made, and can be undone."""
 
 from collections.abc import Sequence
 
@@ -43,7 +43,7 @@ class PlacesView(BaseModel):
 class EffectView(BaseModel):
     """What a change does: in a sentence, what moves on which track, which events run out, and the new length; ``title``
     is what undo calls it; ``added`` are the ids of new events once it is made, ``by`` says how far an edge goes that
-    snaps, ``places`` are told where they were asked for."""
+    snaps, ``places`` are filled in on request."""
 
     title: str
     words: list[str]
@@ -66,37 +66,41 @@ def edit(here: Here, show_id: ShowId, timeline_id: int, asked: EditIn) -> Effect
         insist(book, timeline_id, asked.version)
     settings = book.timeline(timeline_id).settings
     command = command_of(book, timeline_id, asked, lambda: beats_on(here, show_id, book, timeline_id))
-    made = edited(book.cut(timeline_id), book.windows(timeline_id), settings, command)
+    made = edited(book.event_list(timeline_id), book.windows(timeline_id), settings, command)
     if asked.preview:
-        told = _effect_view(book, timeline_id, made, book.versions[timeline_id], [], made_it=False)
-        told.by = command.snapped_by
-        return told.model_copy(update={"places": _places(book, timeline_id, made.cut)}) if asked.places else told
-    version, added = _write(here, show_id, book, timeline_id, made.cut, made.title)
+        effect = _effect_view(book, timeline_id, made, book.versions[timeline_id], [], made_it=False)
+        effect.by = command.snapped_by
+        return (
+            effect.model_copy(update={"places": _places(book, timeline_id, made.event_list)})
+            if asked.places
+            else effect
+        )
+    version, added = _write(here, show_id, book, timeline_id, made.event_list, made.title)
     return _effect_view(book, timeline_id, made, version, added, made_it=True)
 
 
 def _effect_view(
     book: ShowTimelines, timeline_id: int, made: Edited, version: str, added: Sequence[int], *, made_it: bool
 ) -> EffectView:
-    cut = book.cut(timeline_id)
-    found = edits.effect(cut, made.cut, book.with_cut(timeline_id, made.cut).windows(timeline_id))
+    event_list = book.event_list(timeline_id)
+    found = edits.effect(event_list, made.event_list, book.with_cut(timeline_id, made.event_list).windows(timeline_id))
     words = [
         f"{events_text(count)} on {track.name} {'move' if count > 1 else 'moves'} {later(by)}"
         for track, by, count in found.moves
     ]
-    words += _markers_moved(cut, made.cut)
+    words += _markers_moved(event_list, made.event_list)
     words += [f"{named(event)} from {was} to {frames_text(now)}" for event, was, now in found.lengths[:_MOST_TOLD]]
     if found.added:
         words.append(f"{events_text(found.added)} more")
     if found.gone:
         words.append(f"{events_text(found.gone)} less")
-    if made.cut.length != cut.length:
-        words.append(f"the timeline ends {later(made.cut.length - cut.length)}")
+    if made.event_list.length != event_list.length:
+        words.append(f"the timeline ends {later(made.event_list.length - event_list.length)}")
     return EffectView(
         title=made.title, words=words,
         moves=[MoveOnTrack(track=track.name, events=count, by=by) for track, by, count in found.moves],
         runs_out=[f"{named(event)} runs out: {frames_text(over)} held" for event, over in found.runs_out[:_MOST_TOLD]],
-        length=made.cut.length, version=version, added=list(added), made=made_it,
+        length=made.event_list.length, version=version, added=list(added), made=made_it,
     )  # fmt: skip
 
 
@@ -107,26 +111,26 @@ def _markers_moved(was: EventList, now: EventList) -> list[str]:
     return [f"{len(by)} marker{'s move' if len(by) > 1 else ' moves'} {later(by[0])}"] if by else []
 
 
-def _places(book: ShowTimelines, timeline_id: int, cut: EventList) -> PlacesView:
-    was, settings = book.cut(timeline_id).by_id, book.timeline(timeline_id).settings
+def _places(book: ShowTimelines, timeline_id: int, event_list: EventList) -> PlacesView:
+    was, settings = book.event_list(timeline_id).by_id, book.timeline(timeline_id).settings
     moved = [
-        one for one in cut.events
-        if one.id in was and (was[one.id].record_in, was[one.id].length) != (one.record_in, one.length)
+        event for event in event_list.events
+        if event.id in was and (was[event.id].record_in, was[event.id].length) != (event.record_in, event.length)
     ]  # fmt: skip
     return PlacesView(
-        events=[one.id for one in moved], record_in=[one.record_in for one in moved],
-        length=[one.length for one in moved], timecode_in=[settings.timecode(one.record_in) for one in moved],
-        gone=[one for one in was if one not in cut.by_id],
+        events=[event.id for event in moved], record_in=[event.record_in for event in moved],
+        length=[event.length for event in moved], timecode_in=[settings.timecode(event.record_in) for event in moved],
+        gone=[event_id for event_id in was if event_id not in event_list.by_id],
     )  # fmt: skip
 
 
 def _write(
-    here: Context, show_id: int, book: ShowTimelines, timeline_id: int, cut: EventList, title: str
+    here: Context, show_id: int, book: ShowTimelines, timeline_id: int, event_list: EventList, title: str
 ) -> tuple[str, list[int]]:
-    was = book.cut(timeline_id)
+    was = book.event_list(timeline_id)
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
-        kept, added = events.write(connection, timeline_id, was, cut)
+        kept, added = events.write(connection, timeline_id, was, event_list)
         version = events.versions(connection, show_id)[timeline_id]
     written(show_id, book, timeline_id, kept, version)
     return version, added

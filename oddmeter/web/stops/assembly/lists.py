@@ -128,8 +128,8 @@ def read(here: Here, show_id: ShowId, asked: ListIn) -> ReadView:
             name=asked.file_name, rate=None, rates=rates, reasons=list(evidence.reasons), drop_frame=False, start="",
             events=0, tracks=[], frames=0, found={}, open=[], notes=[], takes="",
         )  # fmt: skip
-    cut = read_cut(data, asked.file_name, _rate(asked), asked.drop_frame)
-    found = events_of(cut, _footage(board))
+    event_list = read_cut(data, asked.file_name, _rate(asked), asked.drop_frame)
+    found = events_of(event_list, _footage(board))
     counts = Counter(by.by for event, by in found if event.kind is SourceKind.CLIP)
     waiting = [
         _listed_view(number, event, by) for number, (event, by) in enumerate(found)
@@ -142,10 +142,12 @@ def read(here: Here, show_id: ShowId, asked: ListIn) -> ReadView:
         else ""
     )
     return ReadView(
-        name=cut.name, rate=rate_view(cut.rate), rates=[], reasons=list(evidence.reasons) if evidence else [],
-        drop_frame=cut.drop_frame, start=cut.timecode(0), events=len(found), tracks=list(cut.tracks), frames=cut.length,
+        name=event_list.name, rate=rate_view(event_list.rate), rates=[],
+        reasons=list(evidence.reasons) if evidence else [],
+        drop_frame=event_list.drop_frame, start=event_list.timecode(0), events=len(found),
+        tracks=list(event_list.tracks), frames=event_list.length,
         found={by: counts[by] for by in FoundBy if counts[by]}, open=waiting[:_MOST_SHOWN],
-        notes=[str(note) for note in cut.notes], takes=takes,
+        notes=[str(note) for note in event_list.notes], takes=takes,
     )  # fmt: skip
 
 
@@ -154,17 +156,23 @@ def take(here: Here, show_id: ShowId, asked: TakeIn) -> TakenView:
     """Make a timeline of a list: with its clips as far as they are found, and all it says of the others."""
     board = here.boards.open(show_id)
     like = board.timeline(asked.like).settings
-    cut = read_cut(asked.text.encode(), asked.file_name, _rate(asked), asked.drop_frame)
-    found = events_of(cut, _footage(board), asked.by_hand)
-    settings = replace(like, name=asked.name, rate=cut.rate, drop_frame=cut.drop_frame, start=cut.start % (1 << 40))
+    event_list = read_cut(asked.text.encode(), asked.file_name, _rate(asked), asked.drop_frame)
+    found = events_of(event_list, _footage(board), asked.by_hand)
+    settings = replace(
+        like,
+        name=asked.name,
+        rate=event_list.rate,
+        drop_frame=event_list.drop_frame,
+        start=event_list.start % (1 << 40),
+    )
     title = f"List “{asked.file_name}” brought in as the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
         timeline_id = shows.add_timeline(connection, show_id, settings)
         events.write(
             connection,
             timeline_id,
-            EventList(cut.rate),
-            EventList(cut.rate, laid_out([event for event, _ in found]), cut.markers),
+            EventList(event_list.rate),
+            EventList(event_list.rate, laid_out([event for event, _ in found]), event_list.markers),
         )
     return TakenView(timeline_id=timeline_id, title=title)
 
@@ -177,12 +185,14 @@ def compare(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> Ver
     with here.database.transaction() as connection:
         made = renders.made_of_timeline(connection, timeline_id)
     timeline = book.timeline(timeline_id)
-    again = sum(one.made_again for one in found.found)
+    again = sum(change.made_again for change in found.found)
     return VersionsView(
         counts={fate: len(found.of(fate)) for fate in ChangeKind},
         files=len(made),
         again=again,
-        changes=[_fate_view(one, timeline) for one in found.found if one.fate is not ChangeKind.KEPT][:_MOST_SHOWN],
+        changes=[_fate_view(change, timeline) for change in found.found if change.fate is not ChangeKind.KEPT][
+            :_MOST_SHOWN
+        ],
     )
 
 
@@ -191,13 +201,13 @@ def take_over(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> T
     """Take the next version of a list over in one step; what was decided here stays where the source is the same."""
     book = open_timelines(here, show_id)
     found = _takeover(book, timeline_id, asked)
-    cut = book.cut(timeline_id)
-    after = checked(found.cut, book.windows(timeline_id), cut)
+    event_list = book.event_list(timeline_id)
+    after = checked(found.event_list, book.windows(timeline_id), event_list)
     counts = ", ".join(f"{len(found.of(fate))} {fate}" for fate in ChangeKind if found.of(fate))
     title = f"“{asked.file_name}” taken over: {counts}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
-        events.write(connection, timeline_id, cut, after)
+        events.write(connection, timeline_id, event_list, after)
     return TakenView(timeline_id=timeline_id, title=title)
 
 
@@ -206,15 +216,17 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
     """Say which clip events of a list use; each keeps its place, its length and the list's in point."""
     book = open_timelines(here, show_id)
     (row,) = book.board.some([asked.clip_id], book.timeline(timeline_id))
-    cut = book.cut(timeline_id)
-    some = cut.together(cut.event(one) for one in asked.events)
+    event_list = book.event_list(timeline_id)
+    some = event_list.together(event_list.event(event_id) for event_id in asked.events)
     if any(event.listed is None for event in some):
         raise RuleError("Only events from an imported list can be relinked by hand.", "event")
-    changed = checked(cut.with_events(linked(event, row.known) for event in some), book.windows(timeline_id), cut)
+    changed = checked(
+        event_list.with_events(linked(event, row.known) for event in some), book.windows(timeline_id), event_list
+    )
     title = f"{row.clip.name} for {events_text(len(some))}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
-        events.write(connection, timeline_id, cut, changed)
+        events.write(connection, timeline_id, event_list, changed)
     return TakenView(timeline_id=timeline_id, title=title)
 
 
@@ -222,14 +234,19 @@ def link(here: Here, show_id: ShowId, timeline_id: int, asked: LinkIn) -> TakenV
 def find(here: Here, show_id: ShowId, timeline_id: int) -> TakenView:
     """Look again for the clips that a list's events ask for, where footage has come since."""
     book = open_timelines(here, show_id)
-    cut = book.cut(timeline_id)
-    found = found_again(cut.events, _footage(book.board), cut.rate)
+    event_list = book.event_list(timeline_id)
+    found = found_again(event_list.events, _footage(book.board), event_list.rate)
     if not found:
         raise RuleError("No clip matches any of these events. Choose their clips by hand.", "event")
     title = f"Clips found for {events_text(len(found))}"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
-        events.write(connection, timeline_id, cut, checked(cut.with_events(found), book.windows(timeline_id), cut))
+        events.write(
+            connection,
+            timeline_id,
+            event_list,
+            checked(event_list.with_events(found), book.windows(timeline_id), event_list),
+        )
     return TakenView(timeline_id=timeline_id, title=title)
 
 
@@ -240,17 +257,19 @@ def write(
     chains: bool = False,
 ) -> Response:  # fmt: skip
     """The timeline as a list of its sources, with their speeds, or of the files that were made of its events, which all
-    run at 100 per cent; ``form`` is the ending of a format of the vocabulary. ``chains`` tells speeds that change as
+    run at 100 per cent; ``form`` is the ending of a format of the vocabulary. ``chains`` writes changing speeds as
     events of one speed each."""
     book = open_timelines(here, show_id)
-    cut = listed_cut(book, book.timeline, timeline_id, book.board.everything, chains=chains and of == "sources")
+    event_list = listed_cut(book, book.timeline, timeline_id, book.board.everything, chains=chains and of == "sources")
     if of == "made":
         with here.database.transaction() as connection:
             made = renders.made_of_timeline(connection, timeline_id)
-        files = {one.event: _made_file(file) for one, file in made.items() if one.event and not one.transition}
-        cut = of_made_files(cut, book.cut(timeline_id), files)
-    name = f"{safe_name(cut.name)}.{form}"
-    written = write_cut(cut, name, handles)
+        files = {
+            number.event: _made_file(file) for number, file in made.items() if number.event and not number.transition
+        }
+        event_list = of_made_files(event_list, book.event_list(timeline_id), files)
+    name = f"{safe_name(event_list.name)}.{form}"
+    written = write_cut(event_list, name, handles)
     return Response(
         written.text, media_type="text/plain; charset=utf-8",
         headers=carried_away(name),
@@ -261,28 +280,28 @@ def write(
 def losses(here: Here, show_id: ShowId, timeline_id: int) -> list[str]:
     """What an EDL of this timeline could not hold, event by event."""
     book = open_timelines(here, show_id)
-    cut = listed_cut(book, book.timeline, timeline_id, book.board.everything)
-    return [str(note) for note in (*cut.notes, *write_cut(cut, "x.edl").losses)]
+    event_list = listed_cut(book, book.timeline, timeline_id, book.board.everything)
+    return [str(note) for note in (*event_list.notes, *write_cut(event_list, "x.edl").losses)]
 
 
 def _takeover(book: ShowTimelines, timeline_id: int, asked: ListIn) -> Takeover:
     timeline = book.timeline(timeline_id)
     new = read_cut(asked.text.encode(), asked.file_name, _rate(asked) or timeline.settings.rate, asked.drop_frame)
-    told = listed_cut(book, book.timeline, timeline_id, book.board.everything)
+    parts = listed_cut(book, book.timeline, timeline_id, book.board.everything)
     found = events_of(new, _footage(book.board))
-    return taken_over(book.cut(timeline_id), told, new, found, book.board.known)
+    return taken_over(book.event_list(timeline_id), parts, new, found, book.board.known)
 
 
 def _fate_view(one: Compared, timeline: Timeline) -> EventChangeView:
     was, now, words = one.was, one.now, ""
     if was is not None and now is not None:
-        told = [
+        parts = [
             f"from {timeline.settings.timecode(was.record_in)} to {timeline.settings.timecode(now.record_in)}"
             if was.record_in != now.record_in else "",
             f"{was.length} → {now.length} frames" if was.length != now.length else "",
             f"{percent_text(was.speed)} → {percent_text(now.speed)}" if one.fate is ChangeKind.RETIMED else "",
         ]  # fmt: skip
-        words = ", ".join(filter(None, told)) or "other source frames"
+        words = ", ".join(filter(None, parts)) or "other source frames"
     event = one.event
     return EventChangeView(
         fate=one.fate, name=event.name or event.reel or event.kind.value, track=event.track,

@@ -85,9 +85,9 @@ def sound(
 ) -> Wav:  # fmt: skip
     """What is heard over consecutive timeline frames, mixed as it is made, as ``shown`` names it."""
     book = open_timelines(here, show_id)
-    settings, cut = book.timeline(timeline_id).settings, book.cut(timeline_id)
-    render_range = range_of_timeline(book, timeline_id, settings, cut, first, first + count)
-    clips = {one: book.board.everything[one].clip for one in render_range.clip_ids}
+    settings, event_list = book.timeline(timeline_id).settings, book.event_list(timeline_id)
+    render_range = range_of_timeline(book, timeline_id, settings, event_list, first, first + count)
+    clips = {clip_id: book.board.everything[clip_id].clip for clip_id in render_range.clip_ids}
     mix = mix_of(render_range, *sources_of(render_range, clips, here.config))
     return Wav(here.looking.mixed(mix), headers=FOREVER if shown == book.content_version else None)
 
@@ -102,7 +102,7 @@ def beats(here: Here, show_id: ShowId, timeline_id: int) -> list[int]:
 def beats_on(here: Context, show_id: int, book: ShowTimelines, timeline_id: int) -> list[int]:
     """The timeline frames nearest to the beats of music on a timeline."""
     settings, found = book.timeline(timeline_id).settings, set[int]()
-    for event in book.cut(timeline_id).events:
+    for event in book.event_list(timeline_id).events:
         window = book.window(timeline_id, event)
         if window is None:
             continue
@@ -131,7 +131,7 @@ def _seen_view(book: ShowTimelines, timeline_id: int, part: Seen, number: int) -
     held = len(part.chain) == 1 and window is not None and window.overrun > 0 and at >= event.length - window.overrun
     return SeenView(
         name=source_name(book, event), clip_id=part.clip_id, event=part.chain[0].id,
-        through=[source_name(book, one) for one in part.chain[:-1]], frames=" + ".join(units),
+        through=[source_name(book, nest) for nest in part.chain[:-1]], frames=" + ".join(units),
         percent=exact_percent_text(part.share), held=held,
     )  # fmt: skip
 

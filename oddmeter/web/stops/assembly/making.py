@@ -100,7 +100,7 @@ def preview(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> l
     """The files that would be made of a timeline, and what stands against any of them."""
     book = open_timelines(here, show_id)
     with here.database.transaction() as connection:
-        return [one.view for one in _wanted(here, connection, book, timeline_id, asked)]
+        return [wanted.view for wanted in _wanted(here, connection, book, timeline_id, asked)]
 
 
 @router.post("", status_code=201)
@@ -109,13 +109,13 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
     book = open_timelines(here, show_id)
     with here.database.transaction() as connection:
         wanted = _wanted(here, connection, book, timeline_id, asked)
-        current = [one for one in wanted if asked.changed_only and one.view.current]
-        wanted = [one for one in wanted if one not in current]
-        refused = [one.view for one in wanted if one.view.problem or one.order is None]
-        for one in wanted:
-            if one.view.problem is None and one.order is not None:
-                path, order = one.view.out_path, one.order.model_dump(mode="json")
-                made = renders.ask(connection, timeline_id, one.clip_id, asked.setting, path, order, one.view.frames)
+        current = [item for item in wanted if asked.changed_only and item.view.current]
+        wanted = [item for item in wanted if item not in current]
+        refused = [item.view for item in wanted if item.view.problem or item.order is None]
+        for item in wanted:
+            if item.view.problem is None and item.order is not None:
+                path, order = item.view.out_path, item.order.model_dump(mode="json")
+                made = renders.ask(connection, timeline_id, item.clip_id, asked.setting, path, order, item.view.frames)
                 here.queue.ask_render(connection, made, path)
     return EventsQueued(queued=len(wanted) - len(refused), refused=refused, current=len(current))
 
@@ -125,7 +125,7 @@ def _wanted(
 ) -> list[_Wanted]:
     made = renders.made_of_timeline(connection, timeline_id)
     out = list(_Making(here, book, timeline_id, asked, made).files())
-    note_taken(here, connection, [one.view for one in out], asked.of.value)
+    note_taken(here, connection, [item.view for item in out], asked.of.value)
     return out
 
 
@@ -136,16 +136,16 @@ class _Making:
         self, here: Context, book: ShowTimelines, timeline_id: int, asked: EventsIn, made: Mapping[MadeOf, FinishedFile]
     ) -> None:
         self.here, self.book, self.timeline_id, self.asked = here, book, timeline_id, asked
-        self.cut, self.settings = book.cut(timeline_id), book.timeline(timeline_id).settings
+        self.event_list, self.settings = book.event_list(timeline_id), book.timeline(timeline_id).settings
         self.made, self.folder = made, safe_folder(asked.folder)
-        self.names = {one.id: one.settings for one in book.board.show.timelines}
+        self.names = {timeline.id: timeline.settings for timeline in book.board.show.timelines}
 
     def files(self) -> Iterator[_Wanted]:
         if self.asked.of is FilesOf.TIMELINE:
             yield self._of_timeline()
             return
-        pictures = [one for one in self.cut.in_time if one.track.kind is TrackKind.PICTURE]
-        chosen = set(self.asked.events) or {one.id for one in pictures}
+        pictures = [other for other in self.event_list.in_time if other.track.kind is TrackKind.PICTURE]
+        chosen = set(self.asked.events) or {picture.id for picture in pictures}
         for number, event in enumerate(pictures, 1):
             if event.id not in chosen:
                 continue
@@ -155,9 +155,9 @@ class _Making:
                 yield self._of_transition(event, number)
 
     def _of_timeline(self) -> _Wanted:
-        if not self.cut.length:
+        if not self.event_list.length:
             raise RuleError(f"“{self.settings.name}” is empty: add events before making files.", "empty")
-        render_range = range_of_timeline(self.book, self.timeline_id, self.settings, self.cut)
+        render_range = range_of_timeline(self.book, self.timeline_id, self.settings, self.event_list)
         order = self._ordered(render_range, self.settings.name)
         path = named_path(self.folder, self.asked.pattern, self.asked.setting, self._words())
         return self._file(MadeOf(), None, self.settings.name, path, order, render_range.length)
@@ -216,7 +216,7 @@ class _Making:
         try:
             made = self._plan(order, clip_id, path)
             ENCODINGS[self.asked.setting].pixel_format_for("", made.canvas.width, made.canvas.height)
-            as_known = all(is_as_known(one.path, one.known, quickly=True) for one in made.sources)
+            as_known = all(is_as_known(source.path, source.known, quickly=True) for source in made.sources)
         except RuleError as error:
             return str(error)
         return None if as_known else CHANGED
@@ -224,7 +224,7 @@ class _Making:
     def _plan(self, order: Order | RangeOrder, clip_id: int | None, path: str) -> FilePlan:
         config, setting = self.here.config, self.asked.setting
         if isinstance(order, RangeOrder):
-            return timeline_plan(order, [self._clip(one) for one in order.clip_ids], config, setting, path)
+            return timeline_plan(order, [self._clip(clip_id) for clip_id in order.clip_ids], config, setting, path)
         assert clip_id is not None
         return plan_to_make(order, self._clip(clip_id), config, setting, path)
 
@@ -234,24 +234,24 @@ class _Making:
     def _missing(self, order: RangeOrder) -> list[str]:
         """The events that would show nothing, by name: never black without a word."""
         return [
-            named(self.book.cut(held.id).by_id.get(one.id, one.event()))
-            for held in order.timelines for one in held.events
-            if one.plan is None and one.kind is not SourceKind.BLACK
+            named(self.book.event_list(ordered.id).by_id.get(event.id, event.event()))
+            for ordered in order.timelines for event in ordered.events
+            if event.plan is None and event.kind is not SourceKind.BLACK
         ]  # fmt: skip
 
     def _remark(self, made_of: MadeOf) -> str | None:
         """What of a whole timeline is black, and what is held."""
         if made_of.event is not None:
             return None
-        told = []
-        if black := self.cut.black_frames:
-            told.append(f"{frames_text(black)} of black, where nothing lies")
-        pictures = [one for one in self.cut.events if one.track.kind is TrackKind.PICTURE]
-        if held := sum(self.book.use(self.timeline_id, one).overrun for one in pictures):
-            told.append(f"{frames_text(held)} held, where clips run out")
-        if wipes := sum(one.transition is not None and not one.dissolves_over for one in pictures):
-            told.append(f"{wipes} wipe{'s' if wipes > 1 else ''} made as cuts")
-        return "; ".join(told) or None
+        parts = []
+        if black := self.event_list.black_frames:
+            parts.append(f"{frames_text(black)} of black, where nothing lies")
+        pictures = [event for event in self.event_list.events if event.track.kind is TrackKind.PICTURE]
+        if held := sum(self.book.use(self.timeline_id, picture).overrun for picture in pictures):
+            parts.append(f"{frames_text(held)} held, where clips run out")
+        if wipes := sum(picture.transition is not None and not picture.dissolves_over for picture in pictures):
+            parts.append(f"{wipes} wipe{'s' if wipes > 1 else ''} made as cuts")
+        return "; ".join(parts) or None
 
     def _words(self, event: Event | None = None, number: int = 0) -> dict[str, str]:
         """The words of a name pattern."""

@@ -74,22 +74,24 @@ def nest(here: Here, show_id: ShowId, timeline_id: int, asked: NestIn) -> NewTim
     """Make a timeline of its own of some events; an event of it stands in their place."""
     book = open_timelines(here, show_id)
     insist(book, timeline_id, asked.version)
-    cut, settings = book.cut(timeline_id), book.timeline(timeline_id).settings
-    chosen = cut.together(cut.event(one) for one in asked.events)
-    first, stop = min(one.record_in for one in chosen), max(one.stop for one in chosen)
-    inner = EventList(cut.rate, tuple(one.moved(-first) for one in chosen))
-    others = cut.with_events((), [one.id for one in chosen])
-    tracks = {one.track for one in chosen if one.track.kind is TrackKind.PICTURE}
+    event_list, settings = book.event_list(timeline_id), book.timeline(timeline_id).settings
+    chosen = event_list.together(event_list.event(event_id) for event_id in asked.events)
+    first, stop = min(event.record_in for event in chosen), max(event.stop for event in chosen)
+    inner = EventList(event_list.rate, tuple(event.moved(-first) for event in chosen))
+    others = event_list.with_events((), [event.id for event in chosen])
+    tracks = {event.track for event in chosen if event.track.kind is TrackKind.PICTURE}
     track = min(tracks, default=FIRST_PICTURE)
     title = f"{events_text(len(chosen))} put into the timeline “{asked.name}”"
     with change(here.database, show_id, title, here.person) as connection:
         events.insist(connection, show_id, timeline_id, book.versions[timeline_id])
         inner_id = shows.add_timeline(connection, show_id, replace(settings, name=asked.name, start=0))
-        events.write(connection, inner_id, EventList(cut.rate), replace(inner, events=tuple(_anew(inner.events))))
-        event = Event(
-            cut.free_id, track, SourceKind.TIMELINE, first, stop - first, timeline_id=inner_id, name=asked.name
+        events.write(
+            connection, inner_id, EventList(event_list.rate), replace(inner, events=tuple(_anew(inner.events)))
         )
-        events.write(connection, timeline_id, cut, others.with_events(with_sound(event, inner)))
+        event = Event(
+            event_list.free_id, track, SourceKind.TIMELINE, first, stop - first, timeline_id=inner_id, name=asked.name
+        )
+        events.write(connection, timeline_id, event_list, others.with_events(with_sound(event, inner)))
     return NewTimelineView(timeline_id=inner_id, words=title, points=[])
 
 
@@ -98,8 +100,8 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
     """This cut at another rate: a new timeline, with every cut point worked out exactly."""
     book = open_timelines(here, show_id)
     rate = Rate.parse(asked.rate)
-    timeline, cut = book.timeline(timeline_id), book.cut(timeline_id)
-    found = rerated(cut, rate, book.windows(timeline_id))
+    timeline, event_list = book.timeline(timeline_id), book.event_list(timeline_id)
+    found = rerated(event_list, rate, book.windows(timeline_id))
     drop = asked.drop_frame and can_drop(rate)
     settings = timeline.settings
     first = Timecode(settings.start, settings.rate, settings.drop_frame)
@@ -110,7 +112,9 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
         made = shows.add_timeline(
             connection, show_id, replace(settings, name=asked.name, rate=rate, drop_frame=drop, start=start)
         )
-        events.write(connection, made, EventList(rate), replace(found.cut, events=tuple(_anew(found.cut.events))))
+        events.write(
+            connection, made, EventList(rate), replace(found.event_list, events=tuple(_anew(found.event_list.events)))
+        )
     points = [
         CutPointView(was=point.was, now=point.now, late=decimal_text(point.late, 3))
         for point in found.points if point.late
@@ -123,12 +127,12 @@ def rerate(here: Here, show_id: ShowId, timeline_id: int, asked: RerateIn) -> Ne
 def flattened(here: Here, show_id: ShowId, timeline_id: int, event_id: int) -> list[LostView]:
     """What an event of a nested timeline would lose, by clip, if it showed that by its own frames only."""
     book = open_timelines(here, show_id)
-    event = book.cut(timeline_id).event(event_id)
+    event = book.event_list(timeline_id).event(event_id)
     if event.timeline_id is None:
         raise RuleError(f"{named(event)} is not a nested timeline.", "nested")
     return [
-        LostView(name=_clip_name(book, one.clip_id), shown=one.shown, lost=one.lost)
-        for one in lost_by_flattening(book, timeline_id, event)
+        LostView(name=_clip_name(book, loss.clip_id), shown=loss.shown, lost=loss.lost)
+        for loss in lost_by_flattening(book, timeline_id, event)
     ]
 
 
@@ -146,4 +150,4 @@ def _anew(some: Sequence[Event]) -> list[Event]:
 
 def _clip_name(book: ShowTimelines, clip_id: int) -> str:
     known = book.board.everything.get(clip_id)
-    return book.board.told(known.clip) if known else "a clip"
+    return book.board.distinct_name(known.clip) if known else "a clip"

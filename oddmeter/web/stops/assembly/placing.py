@@ -57,13 +57,15 @@ def command_of(book: ShowTimelines, timeline_id: int, asked: EditIn, beats: Call
         if not asked.snap:
             return command
         spots = {*beats(), *(() if asked.playhead is None else (asked.playhead,))}
-        return with_snapping(command, book.cut(timeline_id), book.timeline(timeline_id).settings, spots, asked.snap)
+        return with_snapping(
+            command, book.event_list(timeline_id), book.timeline(timeline_id).settings, spots, asked.snap
+        )
     if asked.inner is not None:
         new = _nested(book, timeline_id, asked.inner, sound=asked.sound)
         return replace(command, new=new, what=new[0].name)
     known = book.board.everything
-    chosen = [known[one] for one in asked.clips if one in known]
-    heard = [one for one in chosen if one.facts is not None and one.facts.only_sound]
+    chosen = [known[clip] for clip in asked.clips if clip in known]
+    heard = [clip for clip in chosen if clip.facts is not None and clip.facts.only_sound]
     if heard and len(heard) < len(chosen):
         raise RuleError("Place sound files separately; they go beside the picture.", "clip")
     if heard:
@@ -76,13 +78,13 @@ def command_of(book: ShowTimelines, timeline_id: int, asked: EditIn, beats: Call
 def _sounds(book: ShowTimelines, timeline_id: int, heard: Sequence[KnownClip]) -> tuple[Event, ...]:
     """An event for each file of sound."""
     rate, out = book.timeline(timeline_id).settings.rate, []
-    for number, one in enumerate(heard):
-        assert one.facts is not None
-        material = sound_material(one.facts, rate)
+    for number, clip in enumerate(heard):
+        assert clip.facts is not None
+        material = sound_material(clip.facts, rate)
         assert material is not None
         out.append(
             Event(
-                -1 - number, FIRST_SOUND, SourceKind.CLIP, 0, material.frames, clip_id=one.clip.id, name=one.clip.name
+                -1 - number, FIRST_SOUND, SourceKind.CLIP, 0, material.frames, clip_id=clip.clip.id, name=clip.clip.name
             )
         )
     return tuple(out)
@@ -118,9 +120,13 @@ def _nested(book: ShowTimelines, timeline_id: int, inner: int, *, sound: bool) -
     """The event of a timeline, with sound that of its sound beside it."""
     if contains(book, inner, timeline_id):
         raise RuleError("A timeline cannot be placed inside itself.", "nested")
-    cut, name, rate = book.cut(inner), book.timeline(inner).settings.name, book.timeline(timeline_id).settings.rate
-    if not cut.length:
+    event_list, name, rate = (
+        book.event_list(inner),
+        book.timeline(inner).settings.name,
+        book.timeline(timeline_id).settings.rate,
+    )
+    if not event_list.length:
         raise RuleError(f"“{name}” is empty.", "nested")
-    length = -(-cut.length * rate.value // cut.rate.value)
+    length = -(-event_list.length * rate.value // event_list.rate.value)
     event = Event(-1, FIRST_PICTURE, SourceKind.TIMELINE, 0, int(length), timeline_id=inner, name=name)
-    return edits.with_sound(event, cut) if sound else (event,)
+    return edits.with_sound(event, event_list) if sound else (event,)

@@ -48,14 +48,14 @@ def _sheet(here: Context, show_id: int, timeline_id: int) -> tuple[EventSheet, s
     with here.database.transaction() as connection:
         made = renders.made_of_timeline(connection, timeline_id)
     rows = [
-        _row(number, one, book.cut(timeline_id).event(one["id"]), made.get(MadeOf(one["id"])))
-        for number, one in enumerate(cut_view(book, timeline_id)["events"], 1)
+        _row(number, event, book.event_list(timeline_id).event(event["id"]), made.get(MadeOf(event["id"])))
+        for number, event in enumerate(cut_view(book, timeline_id)["events"], 1)
     ]
     drop = ", drop-frame" if settings.drop_frame else ""
-    told = f"{settings.name}, {settings.rate}{drop}, {settings.width} × {settings.height}, {settings.scan.words}"
+    heading = f"{settings.name}, {settings.rate}{drop}, {settings.width} × {settings.height}, {settings.scan.words}"
     whole = made.get(MadeOf())
     said = f"{whole.out_path}, {_proven(whole)}" if whole is not None else ""
-    return EventSheet(book.board.show.name, told, tuple(rows), said), settings.name
+    return EventSheet(book.board.show.name, heading, tuple(rows), said), settings.name
 
 
 def _row(number: int, one: dict[str, Any], event: Event, file: FinishedFile | None) -> EventRow:

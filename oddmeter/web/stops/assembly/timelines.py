@@ -23,7 +23,7 @@ _MOST_READ = 8
 
 @dataclass
 class ShowTimelines(TimelineResolver):
-    """The timelines of a show; ``versions`` tell whether somebody has changed one since, ``state`` whether anything
+    """The timelines of a show; ``versions`` show whether somebody has changed one since, ``state`` whether anything
     about the show's clips is another."""
 
     board: Board
@@ -39,7 +39,7 @@ class ShowTimelines(TimelineResolver):
 
     def is_heard(self, timeline_id: int) -> bool:
         """True where a timeline has sound, or music beside a picture."""
-        for event in self.cut(timeline_id).events:
+        for event in self.event_list(timeline_id).events:
             if event.track.kind is TrackKind.SOUND:
                 return True
             found = self.window(timeline_id, event)
@@ -51,14 +51,14 @@ class ShowTimelines(TimelineResolver):
         """A timeline of the show; raises ``MissingError`` where it is not there."""
         return self.board.timeline(timeline_id)
 
-    def cut(self, timeline_id: int) -> EventList:
+    def event_list(self, timeline_id: int) -> EventList:
         """The events of a timeline."""
         self.timeline(timeline_id)
         return self.cuts[timeline_id]
 
-    def with_cut(self, timeline_id: int, cut: EventList) -> "ShowTimelines":
+    def with_cut(self, timeline_id: int, event_list: EventList) -> "ShowTimelines":
         """The book as it would be with other events on one timeline."""
-        cuts = {**self.cuts, timeline_id: cut}
+        cuts = {**self.cuts, timeline_id: event_list}
         return ShowTimelines(self.board, self.state, cuts, self.versions, self._uses_with(cuts))
 
     def use(self, timeline_id: int, event: Event) -> Use:
@@ -82,7 +82,7 @@ class ShowTimelines(TimelineResolver):
     def _planned(self, timeline_id: int, event: Event) -> Use:
         timeline = self.timeline(timeline_id)
         if event.timeline_id is not None:
-            return use_of_timeline(event, self.cut(event.timeline_id), timeline)
+            return use_of_timeline(event, self.event_list(event.timeline_id), timeline)
         if event.kind is not SourceKind.CLIP:
             return NO_SOURCE
         known = self.board.everything.get(event.clip_id) if event.clip_id is not None else None
@@ -90,7 +90,10 @@ class ShowTimelines(TimelineResolver):
 
     def _uses_with(self, cuts: Mapping[int, EventList]) -> "dict[tuple[object, ...], Use]":
         """What stays worked out with other events: an event of a nested timeline depends on how long that is."""
-        same = all(one in self.cuts and self.cuts[one].length == cut.length for one, cut in cuts.items())
+        same = all(
+            timeline_id in self.cuts and self.cuts[timeline_id].length == event_list.length
+            for timeline_id, event_list in cuts.items()
+        )
         return self._uses if same else {key: use for key, use in self._uses.items() if key[_INNER] is None}
 
 
@@ -131,10 +134,10 @@ class _Books:
         kept = before._uses_with(cuts) if before and before.board is board else {}
         return self._keep(show_id, ShowTimelines(board, state, cuts, versions, kept))
 
-    def written(self, show_id: int, book: ShowTimelines, timeline_id: int, cut: EventList, version: str) -> None:
+    def written(self, show_id: int, book: ShowTimelines, timeline_id: int, event_list: EventList, version: str) -> None:
         """Take over what was written just now, so that nobody has to read it again. Of all other timelines the book
         says what it has read, whatever their versions are by now."""
-        cuts, versions = {**book.cuts, timeline_id: cut}, {**book.versions, timeline_id: version}
+        cuts, versions = {**book.cuts, timeline_id: event_list}, {**book.versions, timeline_id: version}
         self._keep(show_id, ShowTimelines(book.board, book.state, cuts, versions, book._uses_with(cuts)))
 
     def _keep(self, show_id: int, book: ShowTimelines) -> ShowTimelines:
@@ -149,9 +152,9 @@ class _Books:
 _books = _Books()
 
 
-def written(show_id: int, book: ShowTimelines, timeline_id: int, cut: EventList, version: str) -> None:
+def written(show_id: int, book: ShowTimelines, timeline_id: int, event_list: EventList, version: str) -> None:
     """Take over the events of a timeline as they were written just now."""
-    _books.written(show_id, book, timeline_id, cut, version)
+    _books.written(show_id, book, timeline_id, event_list, version)
 
 
 def open_timelines(here: Context, show_id: int) -> ShowTimelines:

@@ -171,7 +171,7 @@ def open_bench(here: Here, show_id: ShowId, clip_id: int) -> BenchView:
     shot = row.known.findings.shot_rate
     return BenchView(
         id=row.clip.id,
-        name=board.told(row.clip),
+        name=board.distinct_name(row.clip),
         revision=row.known.revision,
         frames=plan.conformed.material.frames,
         first_frame=first,
@@ -302,7 +302,7 @@ def _side_view(token: Token, now: Row, plan: Plan, viewed: Viewed) -> SideView:
         made=tally.made,
         scan_words=scan.words,
         sound_words="sound off" if plan.facts.sounds else "The file has no sound.",
-        sounds=[_sound_words(plan, one) for one in viewed.sounds],
+        sounds=[_sound_words(plan, sound) for sound in viewed.sounds],
         width=width,
         height=height,
         curve=curve_view(planned),

@@ -142,11 +142,11 @@ def curve_view(planned: Conform) -> CurveView:
         ],
         floor=float(planned.slow_floor),
         floor_words=exact_percent_text(floor_speed),
-        even=[SpeedChoice(text=number_text(one), words=exact_percent_text(one)) for one in even_speeds(planned)],
+        even=[SpeedChoice(text=number_text(speed), words=exact_percent_text(speed)) for speed in even_speeds(planned)],
         scaled=[
-            f"speeds from {'the in point' if one.from_point == 0 else f'point {one.from_point + 1}'} to point"
-            f" {one.to_point + 1} × {number_text(one.by)}"
-            for one in planned.scaled
+            f"speeds from {'the in point' if change.from_point == 0 else f'point {change.from_point + 1}'} to point"
+            f" {change.to_point + 1} × {number_text(change.by)}"
+            for change in planned.scaled
         ],
     )  # fmt: skip
 
@@ -180,7 +180,7 @@ def _snapped(here: Context, show_id: int, plan: Plan, asked: CurveEdit) -> int |
     points = drawn(plan.conformed).comes if plan.conformed.treatment.curve else ()
     spots |= {round(comes) for number, comes in enumerate(points) if number != asked.number}
     if music := plan.conformed.treatment.music:
-        spots |= {round(music.place(one, plan.timeline.settings.rate)) for one in beats_of(here, show_id, music)[0]}
+        spots |= {round(music.place(beat, plan.timeline.settings.rate)) for beat in beats_of(here, show_id, music)[0]}
     return snapped(frame, spots, asked.snap)
 
 
@@ -196,8 +196,8 @@ def _eased(planned: Conform, asked: CurveEdit) -> Curve:
 
 
 def _speed_of(text: str) -> SpeedOf:
-    if text not in {one.value for one in SpeedOf}:
-        raise RuleError(f"A curve sets {' or '.join(one.value for one in SpeedOf)}, not “{text}”.", "curve")
+    if text not in {measure.value for measure in SpeedOf}:
+        raise RuleError(f"A curve sets {' or '.join(measure.value for measure in SpeedOf)}, not “{text}”.", "curve")
     return SpeedOf(text)
 
 

@@ -65,4 +65,4 @@ def markers_on(here: Context, clip_id: int, token: Token) -> list[MarkerView]:
         kept = markers(connection, clip_id)
     found = [(frame, name, comes_at(planned, frame)) for frame, name in kept.items()]
     out = [MarkerView(frame=frame, name=name, comes=comes) for frame, name, comes in found if comes is not None]
-    return sorted(out, key=lambda one: (one.comes, one.frame))
+    return sorted(out, key=lambda marker: (marker.comes, marker.frame))

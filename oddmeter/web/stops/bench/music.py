@@ -108,11 +108,11 @@ def list_music(here: Here, show_id: ShowId) -> list[MusicChoice]:
     """Every file of the show that has sound, those that are nothing else first."""
     board = here.boards.open(show_id)
     found = [
-        MusicChoice(root=clip.root, path=clip.path, name=board.told(clip), only_sound=not clip.facts.usable)
+        MusicChoice(root=clip.root, path=clip.path, name=board.distinct_name(clip), only_sound=not clip.facts.usable)
         for clip in (row.clip for row in board.rows(board.timeline()).values())
         if clip.facts is not None and clip.facts.sounds
     ]
-    return sorted(found, key=lambda one: (not one.only_sound, one.name))
+    return sorted(found, key=lambda piece: (not piece.only_sound, piece.name))
 
 
 @router.post("/shows/{show_id}/bench/{clip_id}/music", response_model_exclude_unset=True)
@@ -166,8 +166,10 @@ def moments_on(here: Context, token: Token, *, at_once: bool = False) -> list[Ac
     """The moments of a side's clip, in the order in which they come; ``at_once`` those that are known by now."""
     planned = here.looking.side(token).viewed.planned
     found = [(moment, comes_at(planned, moment.frame)) for moment in here.looking.moments(token, at_once=at_once)]
-    out = [ActionView(frame=one.frame, comes=comes, kind=one.kind) for one, comes in found if comes is not None]
-    return sorted(out, key=lambda one: (one.comes, one.frame))
+    out = [
+        ActionView(frame=moment.frame, comes=comes, kind=moment.kind) for moment, comes in found if comes is not None
+    ]
+    return sorted(out, key=lambda moment: (moment.comes, moment.frame))
 
 
 def _plan(here: Context, show_id: int, clip_id: int, side: TreatmentIn) -> Plan:
@@ -204,7 +206,7 @@ def _view(here: Context, plan: Plan, music: Music) -> BeatsView:
     rate = plan.timeline.settings.rate
     beats, changed = beats_of(here, plan.known.clip.show_id, music)
     speed = tempo(beats)
-    frames = [round(music.place(one, rate)) for one in beats]
+    frames = [round(music.place(beat, rate)) for beat in beats]
     return BeatsView(
         name=music.name,
         start=music.start,

@@ -132,7 +132,7 @@ class UsualTimelineView(BaseModel):
 
 class ListFormatView(BaseModel):
     """A format of lists: its ending without the dot, what it is called, whether it is read, whether it can list made
-    files, and whether it can tell speeds that change as chains of events."""
+    files, and whether it can write changing speeds as chains of events."""
 
     ending: str
     name: str
@@ -167,37 +167,39 @@ def vocabulary() -> Vocabulary:
     return Vocabulary(
         parts=[
             PartWordsView(
-                part=one.part, name=one.name, choices=_choices((c.text, c.label) for c in one.choices),
-                example=one.example, default=one.default, only_for=one.only_for, of_one_clip=one.of_one_clip,
+                part=part.part, name=part.name, choices=_choices((c.text, c.label) for c in part.choices),
+                example=part.example, default=part.default, only_for=part.only_for, of_one_clip=part.of_one_clip,
             )
-            for one in PARTS
+            for part in PARTS
         ],
-        intents=[IntentWordsView.model_validate(one, from_attributes=True) for one in INTENTS],
-        marks=[MarkWordsView.model_validate(one, from_attributes=True) for one in MARKS],
+        intents=[IntentWordsView.model_validate(intent, from_attributes=True) for intent in INTENTS],
+        marks=[MarkWordsView.model_validate(mark, from_attributes=True) for mark in MARKS],
         filters=_choices(LEDGER_FILTERS),
         groups=_choices(GROUPS),
         questions=[
-            QuestionWordsView(question=one.question, name=one.name, answers=_choices(one.answers)) for one in QUESTIONS
+            QuestionWordsView(question=words.question, name=words.name, answers=_choices(words.answers))
+            for words in QUESTIONS
         ],
         sources=[SourceWordsView(source=source, name=name) for source, name in SOURCES],
-        certainties=[CertaintyWordsView.model_validate(one, from_attributes=True) for one in CERTAINTIES],
-        precisions=[PrecisionWordsView(precision=one, label=one.label) for one in Precision],
+        certainties=[CertaintyWordsView.model_validate(certainty, from_attributes=True) for certainty in CERTAINTIES],
+        precisions=[PrecisionWordsView(precision=precision, label=precision.label) for precision in Precision],
         conditions=[
             ConditionWordsView(
-                key=one.key, name=one.name, kind=one.kind, choices=_choices(one.choices), example=one.example
+                key=condition.key, name=condition.name, kind=condition.kind, choices=_choices(condition.choices),
+                example=condition.example,
             )
-            for one in CONDITIONS
+            for condition in CONDITIONS
         ],
         frame_kinds=[FrameKindView(kind=kind, shape=shape) for kind, shape in FRAME_KINDS.items()],
         scans=_choices(TIMELINE_SCANS),
-        timelines=[_usual(one) for one in USUAL],
+        timelines=[_usual(usual) for usual in USUAL],
         report_columns=[ReportColumnView(column=column, name=name) for column, name in COLUMN_NAMES.items()],
         list_formats=[
             ListFormatView(
-                ending=one.ending.removeprefix("."), name=one.name, reads=one.read is not None, of_made=one.of_made,
-                in_chains=one.in_chains,
+                ending=known.ending.removeprefix("."), name=known.name, reads=known.read is not None,
+                of_made=known.of_made, in_chains=known.in_chains,
             )
-            for one in FORMATS
+            for known in FORMATS
         ],
     )  # fmt: skip
 

@@ -175,7 +175,7 @@ def _failed(file: Render, again: dict[int, str]) -> bool:
 
 
 def _left(file: Render) -> str | None:
-    """How long it takes until a file is made and proven, at the pace so far; None where that cannot be told."""
+    """How long it takes until a file is made and proven, at the pace so far; None where that cannot be determined."""
     if file.state not in ("rendering", "proving") or file.begun_at is None or _done(file) < _FRAMES_TO_TELL:
         return None
     so_far = (datetime.now(UTC) - file.begun_at).total_seconds()

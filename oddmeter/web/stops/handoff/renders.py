@@ -131,7 +131,7 @@ def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) 
     timeline, folder = board.timeline(), safe_folder(asked.folder)
     out = [_one(here, row, board, timeline, folder, asked) for row in board.some(asked.clip_ids, timeline)]
     remedy = "; add {folder}" if board.apart.keys() & asked.clip_ids and "{folder}" not in asked.pattern else ""
-    note_taken(here, connection, [one.view for one in out], "clips", remedy)
+    note_taken(here, connection, [item.view for item in out], "clips", remedy)
     return out
 
 
@@ -161,7 +161,7 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
             problem = str(error)
     view = FilePreview(
         clip_id=clip.id,
-        clip_name=board.told(clip),
+        clip_name=board.distinct_name(clip),
         out_path=path,
         frames=row.after,
         length=duration_text(row.after, settings.rate, settings.drop_frame),
@@ -175,11 +175,13 @@ def _remark(plan: Plan, encoding: Encoding) -> str | None:
     """What will be in the file otherwise than somebody might expect, in sentences."""
     planned, clip, facts = plan.conformed, plan.clip, plan.facts
     alpha = planned.keeps_samples(plan.timeline.settings.scan)
-    told = [encoding.loss_of(facts.pixel_format, facts.bits, facts.transfer, alpha=alpha)]
+    remarks = [encoding.loss_of(facts.pixel_format, facts.bits, facts.transfer, alpha=alpha)]
     if plan.keeps_other_raster:
         settings = plan.timeline.settings
-        told.append(f"It stays {facts.width} × {facts.height}; the timeline is {settings.width} × {settings.height}.")
+        remarks.append(
+            f"It stays {facts.width} × {facts.height}; the timeline is {settings.width} × {settings.height}."
+        )
     left_in = planned.fields is Fields.ORIGINAL and planned.material.originals is None
     if left_in and clip.picture is not None and clip.picture.repeats is not None:
-        told.append("Its repeats stay in: only samples were analysed. Analyse the whole clip in Intake.")
-    return " ".join(filter(None, told)) or None
+        remarks.append("Its repeats stay in: only samples were analysed. Analyse the whole clip in Intake.")
+    return " ".join(filter(None, remarks)) or None

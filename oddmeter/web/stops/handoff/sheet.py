@@ -52,9 +52,13 @@ def list_sheets(here: Here, show_id: ShowId) -> list[SheetView]:
         found = renders.sheets_of_show(connection, show_id)
     return [
         SheetView(
-            id=one.id, timeline=names.get(one.timeline_id, ""), person=one.person, made_at=one.made_at, clips=one.clips
+            id=clip.id,
+            timeline=names.get(clip.timeline_id, ""),
+            person=clip.person,
+            made_at=clip.made_at,
+            clips=clip.clips,
         )
-        for one in found
+        for clip in found
     ]
 
 

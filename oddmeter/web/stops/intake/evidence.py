@@ -164,16 +164,18 @@ def evidence_of(board: Board) -> Evidence:
     """How the evidence about every clip of a show stands, by delivery and name."""
     everything = board.everything
     proxies = proxies_of(board)
-    order = sorted(everything.values(), key=lambda one: (one.clip.delivery_id, one.clip.name, one.clip.id))
-    return Evidence(clips=[_line(board, one, everything, proxies.get(one.clip.id, [])) for one in order])
+    order = sorted(
+        everything.values(), key=lambda planned: (planned.clip.delivery_id, planned.clip.name, planned.clip.id)
+    )
+    return Evidence(clips=[_line(board, planned, everything, proxies.get(planned.clip.id, [])) for planned in order])
 
 
 def proxies_of(board: Board) -> dict[int, list[Clip]]:
     """The proxies on a board by their original."""
     out: dict[int, list[Clip]] = {}
-    for one in board.proxies.values():
-        assert one.clip.proxy_of is not None
-        out.setdefault(one.clip.proxy_of, []).append(one.clip)
+    for proxy in board.proxies.values():
+        assert proxy.clip.proxy_of is not None
+        out.setdefault(proxy.clip.proxy_of, []).append(proxy.clip)
     return out
 
 
@@ -182,17 +184,17 @@ def settle(here: Here, show_id: ShowId, asked: Settling) -> ChangedView:
     """Settle a question about clips, or confirm it as it stands."""
     value = parse_value(asked.question, asked.value) if asked.value is not None else None
     with _changing(here, show_id, asked.clips) as (connection, known):
-        told = [clip for clip in known if value is not None or clip.verdicts[asked.question].value is not None]
-        if not told:
+        concerned = [clip for clip in known if value is not None or clip.verdicts[asked.question].value is not None]
+        if not concerned:
             raise RuleError("There is no value to confirm. Enter one.", "value")
         name = question_name(asked.question)
         what = f"{name} {spoken(asked.question, value)}" if value is not None else f"{name} confirmed"
         said: dict[str, list[int]] = {}
-        for clip in told:
+        for clip in concerned:
             said.setdefault(value or clip.verdicts[asked.question].value or "", []).append(clip.id)
         for answer, ids in said.items():
             words.say(connection, ids, Word(asked.question, answer, here.person, asked.reason.strip()))
-        return _entitled(connection, f"{what} for {_whom(told)}")
+        return _entitled(connection, f"{what} for {_whom(concerned)}")
 
 
 @router.post("/api/shows/{show_id}/words/confirm")
@@ -257,7 +259,7 @@ def _line(board: Board, known: KnownClip, everything: Mapping[int, KnownClip], p
     return EvidenceLine(
         id=clip.id,
         delivery_id=clip.delivery_id,
-        name=board.told(clip),
+        name=board.distinct_name(clip),
         path=clip.path,
         revision=clip.revision,
         seen=known.facts is not None,

@@ -10,7 +10,7 @@ from oddmeter.core.evidence.matching import folder_of
 from oddmeter.core.evidence.verdicts import Question
 from oddmeter.core.evidence.vocabulary import spoken
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.planning.namesakes import folders_apart, told
+from oddmeter.core.planning.namesakes import distinct_name, folders_apart
 from oddmeter.interchange.logs import read_log
 from oddmeter.store import logs, words
 from oddmeter.store.changes import MissingError, change, entitle
@@ -89,7 +89,7 @@ def list_logs(here: Here, show_id: ShowId) -> list[LogView]:
         out.append(
             LogView(
                 id=report.id,
-                name=told(report.name, apart.get(report.id, "")),
+                name=distinct_name(report.name, apart.get(report.id, "")),
                 title=report.title,
                 headings=list(report.table.headings),
                 columns=report.columns,

@@ -175,15 +175,15 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
     if not plans:
         raise RuleError("None of these clips can be planned yet. Settle their rates in Intake.", "facts")
     total = totals(plans)
-    told = [] if asked.only_totals else plans
+    shown = [] if asked.only_totals else plans
     groups: dict[tuple[object, ...], list[Plan]] = {}
-    for plan in told:
+    for plan in shown:
         one = plan.conformed
         key = (one.shot_rate, one.read_rate, one.material.file_rate, one.speed, one.treatment)
         groups.setdefault(key, []).append(plan)
     largest = sorted(groups.values(), key=len, reverse=True)
-    only = told[0] if len(told) == 1 else None
-    decided = [plan.known.decided for plan in told]
+    only = shown[0] if len(shown) == 1 else None
+    decided = [plan.known.decided for plan in shown]
     precisions = [board.house.receiving] if asked.only_totals else list(Precision)
     return Reckoning(
         clips=len(plans),
@@ -194,25 +194,25 @@ def reckon(here: Here, show_id: ShowId, asked: Selection) -> Reckoning:
         repeated=total.repeated,
         made=total.made,
         kinds=[f"{count} {kind}" for kind, count in total.kinds.items() if count],
-        parts=_parts(list({id(plan.resolved): plan.resolved for plan in told}.values())),
-        tags=sorted(frozenset.intersection(*(one.tags for one in decided))) if decided else [],
-        note=decided[0].note if len({one.note for one in decided}) == 1 else None,
+        parts=_parts(list({id(plan.resolved): plan.resolved for plan in shown}.values())),
+        tags=sorted(frozenset.intersection(*(clip.tags for clip in decided))) if decided else [],
+        note=decided[0].note if len({clip.note for clip in decided}) == 1 else None,
         equations=[_equation(group) for group in largest[:_MOST_SPELLED]],
         more_equations=max(0, len(largest) - _MOST_SPELLED),
-        alternatives=[_alternative(alternative(wish, told), len(told)) for wish in ALTERNATIVES] if told else [],
+        alternatives=[_alternative(alternative(wish, shown), len(shown)) for wish in ALTERNATIVES] if shown else [],
         choices=choices(board, only) if only else [],
         rounding=_rounding([plan.conformed for plan in plans], board.house.receiving, precisions),
-        near_misses=_near_misses([plan.conformed for plan in told], timeline),
+        near_misses=_near_misses([plan.conformed for plan in shown], timeline),
         sound=_sound(only) if only else None,
         smooth=_smooth(only.conformed) if only and only.conformed.treatment.curve is None else None,
     )
 
 
-def _parts(held: Sequence[Resolved]) -> list[PartView]:
-    if not held:
+def _parts(resolved: Sequence[Resolved]) -> list[PartView]:
+    if not resolved:
         return []
     out = []
-    several = [(one.decisions, one.origins) for one in held]
+    several = [(clip.decisions, clip.origins) for clip in resolved]
     for part in Part:
         values = {getattr(decided, part.value) for decided, _ in several}
         layers = [origins.get(part) for _, origins in several]

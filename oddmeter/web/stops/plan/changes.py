@@ -44,12 +44,12 @@ def _split_off(connection: Connection, board: Board, clip_ids: Sequence[int]) ->
     """Let the events of clips, as the board has these, keep the speed and the reading they have."""
     following = events.following_uses(connection, board.show.id)
     for timeline in board.show.timelines:
-        wanted = {one for one in clip_ids if following.get(one, {}).get(timeline.id)}
+        wanted = {clip_id for clip_id in clip_ids if following.get(clip_id, {}).get(timeline.id)}
         if not wanted:
             continue
         cut = events.event_list_of(connection, timeline)
         changed = [
-            split_off(one, board.everything[one.clip_id], board.house, timeline)
-            for one in cut.events if one.clip_id in wanted
+            split_off(event, board.everything[event.clip_id], board.house, timeline)
+            for event in cut.events if event.clip_id in wanted
         ]  # fmt: skip
         events.write(connection, timeline.id, cut, cut.with_events(changed))

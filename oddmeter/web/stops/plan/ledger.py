@@ -160,7 +160,7 @@ def ledger_of(board: Board, find: str, mark: str, sort: Sort, down: bool, group:
         tags=list(board.house.tags.values()),
         groups=views,
         ids=[row.clip.id for row in out],
-        names=[board.told(row.clip) for row in out],
+        names=[board.distinct_name(row.clip) for row in out],
         revisions=[row.known.revision for row in out],
     )
 
@@ -175,7 +175,11 @@ def ledger_rows(here: Here, show_id: ShowId, asked: RowsAsked) -> Response:
     beside = board.timeline(asked.beside) if asked.beside is not None else None
     rows, others = board.rows(timeline), board.rows(beside) if beside else {}
     uses = _uses(here, show_id)
-    shown = [clip_row(board, rows[one], others.get(one), uses.get(one, {})) for one in asked.ids if one in rows]
+    shown = [
+        clip_row(board, rows[clip_id], others.get(clip_id), uses.get(clip_id, {}))
+        for clip_id in asked.ids
+        if clip_id in rows
+    ]
     return Json(_ROWS.dump_json(shown))
 
 

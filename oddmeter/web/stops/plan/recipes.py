@@ -164,7 +164,9 @@ def count_rule(here: Here, show_id: ShowId, asked: RuleIn) -> RuleCount:
     """How many clips a rule would fit."""
     board = here.boards.open(show_id)
     rule, timeline = asked.rule(), board.show.default_timeline
-    names = [board.told(known.clip) for known in board.known.values() if rule.fits(board.traits(known, timeline))]
+    names = [
+        board.distinct_name(known.clip) for known in board.known.values() if rule.fits(board.traits(known, timeline))
+    ]
     return RuleCount(fits=len(names), names=names[:12])
 
 
@@ -177,10 +179,10 @@ def _run(board: Board, asked: RunIn) -> list[KnownClip]:
         if not recipes:
             raise MissingError("This recipe")
     out = []
-    for one in known:
-        found = deciding(recipes, board.traits(one, timeline))
-        if found is not None and found.id != one.decided.recipe_id:
-            out.append(one.deciding(replace(one.decided, recipe_id=found.id)))
+    for recipe in known:
+        found = deciding(recipes, board.traits(recipe, timeline))
+        if found is not None and found.id != recipe.decided.recipe_id:
+            out.append(recipe.deciding(replace(recipe.decided, recipe_id=found.id)))
     return out
 
 
