@@ -20,12 +20,12 @@ from oddmeter.core.decisions.treatment import Intent, Span, Treatment
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.framecode import read
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.shipped import ARCHIVE
 from oddmeter.media.verify import verify
 
 STAYS: dict[str, Callable[[int], int]] = {
@@ -61,7 +61,7 @@ def stretch(path: Path, facts: Facts, first: int, stop: int, out: Path, *, rever
     material = Material(facts.frames, facts.file_rate)
     treatment = Treatment(Intent.EVERY_FRAME, span=Span(first, stop - 1), reverse=reverse)
     planned = conform(material, treatment, Rate(Fraction(25)))
-    plan = ClipPlan(path, facts, planned, Setting.ARCHIVE, out)
+    plan = ClipPlan(path, facts, planned, ARCHIVE, out)
     plan = replace(plan, facts=replace(facts, sounds=()))
     render(plan)
     wanted = truth(path, facts)[first:stop]

@@ -27,27 +27,28 @@ from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Between, Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, EDIT, VIEW
 from oddmeter.media.verify import verify
 from oddmeter.work.apart import render_apart, verify_apart
 
 RATE, TIMELINE = 50, Rate.of(25)
 _SLOW = Treatment(Intent.PACE, Fraction(1, 2))
 CASES: dict[str, tuple[Setting, Treatment]] = {
-    "archive, real time": (Setting.ARCHIVE, Treatment(Intent.REAL_TIME)),
-    "edit, real time": (Setting.EDIT, Treatment(Intent.REAL_TIME)),
-    "view, real time": (Setting.VIEW, Treatment(Intent.REAL_TIME)),
-    "view, every frame": (Setting.VIEW, Treatment(Intent.EVERY_FRAME)),
-    "view, backwards": (Setting.VIEW, Treatment(Intent.REAL_TIME, reverse=True)),
-    "view, pace, mixed": (Setting.VIEW, replace(_SLOW, between=Between.MIX)),
-    "view, pace, built": (Setting.VIEW, replace(_SLOW, between=Between.FLOW)),
-    "view, gathered": (Setting.VIEW, Treatment(Intent.REAL_TIME, between=Between.GATHER)),
-    "view, its sound at its pitch": (Setting.VIEW, replace(_SLOW, sound=SoundChoice.PITCH)),
-    "archive, interlaced": (Setting.ARCHIVE, Treatment(Intent.REAL_TIME)),
-    "view, along a curve": (Setting.VIEW, Treatment(Intent.CURVE, curve=Curve.parse("100 → 50 %"))),
+    "archive, real time": (ARCHIVE, Treatment(Intent.REAL_TIME)),
+    "edit, real time": (EDIT, Treatment(Intent.REAL_TIME)),
+    "view, real time": (VIEW, Treatment(Intent.REAL_TIME)),
+    "view, every frame": (VIEW, Treatment(Intent.EVERY_FRAME)),
+    "view, backwards": (VIEW, Treatment(Intent.REAL_TIME, reverse=True)),
+    "view, pace, mixed": (VIEW, replace(_SLOW, between=Between.MIX)),
+    "view, pace, built": (VIEW, replace(_SLOW, between=Between.FLOW)),
+    "view, gathered": (VIEW, Treatment(Intent.REAL_TIME, between=Between.GATHER)),
+    "view, its sound at its pitch": (VIEW, replace(_SLOW, sound=SoundChoice.PITCH)),
+    "archive, interlaced": (ARCHIVE, Treatment(Intent.REAL_TIME)),
+    "view, along a curve": (VIEW, Treatment(Intent.CURVE, curve=Curve.parse("100 → 50 %"))),
 }
 
 
@@ -95,7 +96,7 @@ def worker(path: Path, folder: Path, files: int) -> tuple[float, float]:
     """Megabytes of a worker's process after ten small files and after all of them."""
     early = 0.0
     for number in range(files):
-        plan = plan_of(path, Setting.VIEW, Treatment(Intent.REAL_TIME), folder / f"{number}.mp4")
+        plan = plan_of(path, VIEW, Treatment(Intent.REAL_TIME), folder / f"{number}.mp4")
         render_apart(plan, lambda _: None, lambda: None)
         verify_apart(plan, lambda _: None)
         plan.out.unlink()
@@ -112,7 +113,7 @@ def measure(width: int, height: int, short: int, long: int, files: int) -> None:
         for name in CASES:
             told = []
             for clip in clips:
-                out = Path(folder) / "made" / f"{name} {clip.stem}{ENCODINGS[CASES[name][0]].suffix}"
+                out = Path(folder) / "made" / f"{name} {clip.stem}{CASES[name][0].suffix}"
                 with ProcessPoolExecutor(1, get_context("spawn")) as process:
                     told.append(process.submit(peaks, clip, name, out).result())
             (a, b), (c, d) = told

@@ -17,12 +17,14 @@ from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.takes import make_footage
 from oddmeter.interchange.logs import is_report
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
-from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import render
+from oddmeter.media.settings.encoding import encoding_of
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.verify import verify
+from oddmeter.media.writing.losses import Losses
 
 
 def best(work: Callable[[], object], times: int = 3) -> float:
@@ -44,7 +46,7 @@ def open_and_demux(paths: list[Path]) -> None:
 
 def decode_and_encode(source: Path, out: Path, setting: Setting, frames: int) -> None:
     """The library's own way: every frame decoded and encoded again, nothing else."""
-    encoding = ENCODINGS[setting]
+    encoding = encoding_of(setting)
     with av.open(str(source)) as reading, av.open(str(out), "w", format=encoding.container) as writing:
         stream = reading.streams.video[0]
         stream.thread_type = "AUTO"
@@ -80,9 +82,9 @@ def measure(footage: Path, times: int = 20) -> None:
     planned = conform(
         Material(facts.frames, facts.file_rate), Treatment(Intent.EVERY_FRAME, sound=SoundChoice.OFF), Rate.of(25)
     )
-    for setting in Setting:
+    for setting in SHIPPED:
         with tempfile.TemporaryDirectory() as folder:
-            plan = ClipPlan(source, facts, planned, setting, Path(folder) / f"made{ENCODINGS[setting].suffix}")
+            plan = ClipPlan(source, facts, planned, setting, Path(folder) / f"made{setting.suffix}")
 
             def ours_once(plan: ClipPlan = plan) -> Losses:
                 plan.out.unlink(missing_ok=True)

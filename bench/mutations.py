@@ -25,12 +25,13 @@ from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan, FilePlan
-from oddmeter.media.proof.losses import Losses
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.verify import verify
+from oddmeter.media.writing.losses import Losses
 
 RATE = 25
 
@@ -78,7 +79,7 @@ def plan_of(path: Path, setting: Setting, out: Path) -> ClipPlan:
 
 def said(plan: FilePlan, fault: Callable[[FilePlan, Path], None], losses: Losses, folder: Path) -> list[Proof | str]:
     """The proofs of a file with a fault: with what was measured, and without. A sentence where it was never made."""
-    wrong = folder / f"faulty{ENCODINGS[plan.setting].suffix}"
+    wrong = folder / f"faulty{plan.setting.suffix}"
     wrong.unlink(missing_ok=True)
     try:
         fault(plan, wrong)
@@ -101,8 +102,8 @@ def table(folder: Path, frames: int, width: int, height: int) -> None:
     path = source(folder / "source.mkv", frames, width, height)
     seen: dict[str, dict[Setting, list[str]]] = {name: {} for name in FAULTS}
     costs = []
-    for setting in Setting:
-        plan = plan_of(path, setting, folder / "made" / f"right{ENCODINGS[setting].suffix}")
+    for setting in SHIPPED:
+        plan = plan_of(path, setting, folder / "made" / f"right{setting.suffix}")
         begun = time.perf_counter()
         losses = render(plan)
         between = time.perf_counter()
@@ -116,9 +117,9 @@ def table(folder: Path, frames: int, width: int, height: int) -> None:
     print(f"| fault | {' | '.join(Setting)} |")
     print("|---|---|---|---|")
     for name, by in seen.items():
-        print(f"| {name} | {' | '.join(_cell(by[setting]) for setting in Setting)} |")
+        print(f"| {name} | {' | '.join(_cell(by[setting]) for setting in SHIPPED)} |")
     for at, what in enumerate(("with what was measured", "without")):
-        missed = {str(s): sum("not seen" in by[s][min(at, len(by[s]) - 1)] for by in seen.values()) for s in Setting}
+        missed = {str(s): sum("not seen" in by[s][min(at, len(by[s]) - 1)] for by in seen.values()) for s in SHIPPED}
         print(f"\n{what}: {len(FAULTS)} faults, not seen: {missed}")
     print("\nproof, in times of the render:", "; ".join(costs))
 

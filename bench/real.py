@@ -30,10 +30,11 @@ from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.analysis.analyse import DamagedError, analyse
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.verify import verify
 
 KINDS = (".avi", ".mp4", ".mov", ".mkv", ".webm", ".ogv", ".mpg", ".m4v")
@@ -150,9 +151,9 @@ def measure(folder: Path, out: Path) -> None:
         ways = [(0, min(MOST, facts.frames), False), (0, min(MOST, facts.frames), True),
                 (middle, min(facts.frames, middle + MOST), False)]  # fmt: skip
         came = []
-        for setting in Setting:
+        for setting in SHIPPED:
             for first, stop, back in ways:
-                target = out / f"{path.stem}-{setting}-{first}-{back}{ENCODINGS[setting].suffix}"
+                target = out / f"{path.stem}-{setting}-{first}-{back}{setting.suffix}"
                 came.append(made(path, facts, true, setting, first, stop, target, back=back))
                 target.unlink(missing_ok=True)
         good = sum(one.right == one.of for one in came)

@@ -44,7 +44,7 @@ def check_in_between_and_setting(clip: Path, folder: Path) -> None:
         "proxy", "--span", "0-39", "--out", made,
     )  # fmt: skip
     assert "matches pictures: planned 30 of 30, found 30 of 30" in out, out
-    assert probe(made).codec == "prores"
+    assert probe(made).codec == "magicyuv"
     words = next(part for part in vocabulary().parts if part.part == "between")
     assert "nearer" in [choice.text for choice in words.choices]
 

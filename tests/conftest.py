@@ -19,6 +19,7 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.footage import SHOW_FOLDER
 from oddmeter.local.cluster import Cluster
+from oddmeter.media.settings.setting import Setting
 from oddmeter.store import shows
 from oddmeter.store.database import Database
 from oddmeter.store.migrate import migrate
@@ -45,6 +46,11 @@ def one_core(request: pytest.FixtureRequest) -> Iterator[None]:
         os.sched_setaffinity(0, {sorted(cores)[int(WORKER[2:])]})
     yield
     os.sched_setaffinity(0, cores)
+
+
+def pytest_make_parametrize_id(val: object) -> str | None:
+    """A setting is called by its name."""
+    return val.name if isinstance(val, Setting) else None
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

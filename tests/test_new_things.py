@@ -38,12 +38,17 @@ ADDED = [
              "        maker.source_picture(max(parts, key=lambda part: part[1])[0])\n    ),\n")],
     }),
     Added("setting for made files", {
-        "media/containers/settings.py": [
-            ('    VIEW = "view"\n', '    PROXY = "proxy"\n'),
-            ("ENCODINGS: dict[Setting, Encoding] = {\n",
-             '    Setting.PROXY: Encoding(\n        label="Proxy, RDD 36 in MOV", suffix=".mov", container="mov",\n'
-             '        codec="prores_ks", options={}, pixel_formats=("yuv422p10le",),\n'
-             '        sound_codec="pcm_s24le", sound_format="s32", lossless=False, light=True,\n    ),\n'),
+        "media/settings/shipped.py": [
+            ("    VIEW,\n",
+             '    Setting(\n        name="proxy", label="Proxy, coded by median", container="mov",\n'
+             '        picture=PictureSetting(codec="magicyuv"),\n    ),\n'),
+        ],
+    }),
+    Added("codec of made files", {
+        "media/settings/codecs.py": [
+            ("    for codec in (\n",
+             '        PictureCodec(\n            "magicyuv", "Median coded", "magicyuv", ("mov",),\n'
+             '            (Profile("", "", _yuv(_EIGHT)),), lossless=True,\n        ),\n'),
         ],
     }),
     Added("format of lists", {
@@ -140,7 +145,7 @@ def test_what_was_added_is_at_work(copy: Path, tmp_path: Path) -> None:
         cwd=copy, env=environment, capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stdout + done.stderr
-    assert len(done.stdout.split()) == len(ADDED) - 1, "two are seen in one made file"
+    assert len(done.stdout.split()) == len(ADDED) - 2, "three are seen in one made file"
 
 
 def test_a_column_that_was_added_fits_the_page(copy: Path) -> None:

@@ -9,11 +9,11 @@ import typer
 from pydantic import ValidationError
 from typer.exceptions import TyperException
 
-from oddmeter.cli import commands, cuts
+from oddmeter.cli import commands, conform, cuts
 from oddmeter.cli.calls import WrongCallError, app, sentence, stop
 from oddmeter.core.numbers.errors import RuleError
 
-__all__ = ["commands", "cuts", "main"]
+__all__ = ["commands", "conform", "cuts", "main"]
 
 app.info.help = __doc__
 

@@ -14,26 +14,19 @@ from oddmeter.cli.calls import (
     WrongCallError,
     app,
     called,
-    choice,
     print_json,
     print_lines,
-    reported,
     stop,
     text_of,
 )
 from oddmeter.core.decisions.curves import Curve
-from oddmeter.core.decisions.parts import Part
-from oddmeter.core.decisions.treatment import Between, Effort, Fields, Intent, SoundChoice
-from oddmeter.core.numbers.errors import RuleError
+from oddmeter.core.decisions.treatment import Fields, Intent
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode
-from oddmeter.core.planning.plans import Refusal
-from oddmeter.interchange.asked import asked_for
-from oddmeter.interchange.figures import Given, clock_from_text, figures
-from oddmeter.interchange.reports import proven
+from oddmeter.interchange.figures import Given, clock_from_text
 
 
-def _words(kind: type[StrEnum]) -> str:
+def words_of(kind: type[StrEnum]) -> str:
     *some, last = [choice.value for choice in kind]
     return f"{', '.join(some)} or {last}"
 
@@ -143,7 +136,7 @@ def calc(
         "last": last,
     }  # fmt: skip
     if curve is not None:
-        given["curve"] = _curve(curve).document()
+        given["curve"] = curve_in(curve).document()
     if times is not None:
         given["times"], given["end"] = called(lambda: clock_from_text(text_of(times)))
     if at is not None:
@@ -175,88 +168,6 @@ def inspect(
         print_lines({key: value for key, value in report.items() if key not in ("path", "verdicts")}, "  ")
         for claim in claims:
             print(f"    {claim['question'].replace('_', ' '):11}  {claim['words']}")
-
-
-@app.command("conform")
-def conform_file(
-    path: Annotated[Path, typer.Argument(help="The clip.")],
-    timeline: Annotated[str, typer.Option(help="Timeline rate.")],
-    out: Annotated[Path, typer.Option(help="The file to make; never over another file.")],
-    intent: Annotated[Intent | None, typer.Option(help="What is wanted of the clip.")] = None,
-    value: Annotated[str | None, typer.Option(help="Speed, pace, or timeline frames to fit.")] = None,
-    shot: Annotated[str | None, typer.Option(help="Shot rate; what the evidence says if left out.")] = None,
-    file_rate: Annotated[str | None, typer.Option("--file", help="File rate, of a numbered sequence.")] = None,
-    read_rate: Annotated[str | None, typer.Option("--read", help="Read rate.")] = None,
-    span: Annotated[str, typer.Option(help="In and out in source frames, both included, such as 12-240.")] = "whole",
-    fields: Annotated[str, typer.Option(help=f"{_words(Fields)}.")] = "whole",
-    between: Annotated[str, typer.Option(help=f"{_words(Between)}.")] = "pick",
-    shutter: Annotated[str, typer.Option(help="Of Gather: how long it is open, such as 180 or 360.")] = "180",
-    effort: Annotated[str, typer.Option(help=f"Of Flow: {_words(Effort)}.")] = "normal",
-    reach: Annotated[str, typer.Option(help="Of Flow: how far things move between two frames, in pixels.")] = "48",
-    trust: Annotated[str, typer.Option(help="Of Flow: what is less sure is mixed; 0 to 100%.")] = "10%",
-    curve: Annotated[Path | None, typer.Option(help="A curve as JSON, for the intent curve.")] = None,
-    held_rate: Annotated[str, typer.Option("--held-rate", help="12 pictures a second, on twos, 3 frames.")] = "off",
-    raster: Annotated[str | None, typer.Option(help="Raster of the timeline, 1920x1080 or 720x576@16/15.")] = None,
-    fit: Annotated[str | None, typer.Option(help="inside, fill, width, height or stretch.")] = None,
-    scan: Annotated[str, typer.Option(help="progressive, upper or lower: the field that comes first.")] = "progressive",
-    setting: Annotated[str, typer.Option(help="archive, edit or view.")] = "view",
-    sound: Annotated[str, typer.Option(help=f"{_words(SoundChoice)}.")] = "follow",
-    sound_streams: Annotated[str, typer.Option("--sound-streams", help="all, or numbers such as 1,3.")] = "all",
-    sound_rate: Annotated[int | None, typer.Option("--sound-rate", min=8000, help="Samples a second.")] = None,
-    drop_frame: Annotated[bool, typer.Option("--drop-frame", help="Drop-frame timecode.")] = False,
-    as_json: AsJson = False,
-) -> None:
-    """Make one file at the timeline rate, reopen it, and print plan and proof."""
-    from oddmeter.media.containers.settings import Setting  # noqa: PLC0415
-    from oddmeter.media.files.sequence import is_there  # noqa: PLC0415
-    from oddmeter.media.plans import ClipPlan  # noqa: PLC0415
-    from oddmeter.media.render import render  # noqa: PLC0415
-    from oddmeter.media.verify import verify  # noqa: PLC0415
-    from oddmeter.work.inspection import clip_at  # noqa: PLC0415
-
-    if intent is None and curve is None:
-        raise WrongCallError("conform needs --intent, or --curve.")
-    bend = _curve(curve) if curve else None
-    asked = called(
-        lambda: asked_for(
-            intent or Intent.CURVE, value, curve=bend, timeline=timeline, drop_frame=drop_frame, shot=shot,
-            file_rate=file_rate, read_rate=read_rate, raster=raster, fit=fit, scan=scan, sound_rate=sound_rate,
-            parts={
-                Part.FIELDS: fields, Part.BETWEEN: between, Part.SHUTTER: shutter, Part.EFFORT: effort,
-                Part.REACH: reach, Part.TRUST: trust, Part.HELD: held_rate, Part.SOUND: sound,
-                Part.STREAMS: sound_streams, Part.SPAN: span,
-            },
-        )
-    )  # fmt: skip
-    chosen = choice(Setting, setting, "--setting")
-    if not is_there(path):
-        raise WrongCallError(f"There is no file {path}.")
-    clip = clip_at(path, whole=asked.looks_at_all, words=asked.words)
-    outcome = asked.outcome(clip)
-    if isinstance(outcome, Refusal):
-        if clip.facts is not None and clip.facts.fault is None and outcome.known.material is None:
-            raise WrongCallError(f"{path.name} has no rate of its own; say it with --file.")
-        raise RuleError(outcome.sentence, outcome.code)
-    planned = outcome.conformed
-    plan = ClipPlan(
-        path, outcome.facts, planned, chosen, out, drop_frame, asked.canvas(outcome.facts), sound_rate,
-        frozenset(clip.picture.cuts if clip.picture else ()),
-    )  # fmt: skip
-    with reported(f"Making {out.name}", plan.length) as progress:
-        losses = render(plan, progress)
-    with reported(f"Proving {out.name}", plan.length) as progress:
-        proof = verify(plan, progress, losses)
-    plan_figures = figures(planned, drop_frame)
-    if as_json:
-        print_json({"plan": plan_figures, "proof": proven(proof), "out": str(out)})
-    else:
-        print_lines(plan_figures)
-        for check in proof.checks:
-            print(
-                "matches" if check.passed else "DIFFERS", f"{check.name}: planned {check.planned}, found {check.found}"
-            )
-    if not proof.passed:
-        raise RuleError(f"{out.name} was made, but does not match its plan.", "proof")
 
 
 @app.command()
@@ -323,7 +234,7 @@ def _cases(path: Path) -> list[Given]:
         raise WrongCallError(f"{path} is not a JSON list of cases.") from error
 
 
-def _curve(path: Path) -> Curve:
+def curve_in(path: Path) -> Curve:
     """The curve in a file: JSON, by itself or as the ``curve`` of something larger."""
 
     def read() -> Curve:

@@ -3,7 +3,7 @@
 from abc import ABC, abstractmethod
 from collections.abc import Iterator
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Protocol
@@ -12,7 +12,7 @@ from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.framing import Canvas, canvas_for
 from oddmeter.core.conform.speeds import Conform
-from oddmeter.core.decisions.treatment import Fields, Takes
+from oddmeter.core.decisions.treatment import Fields, Framing, Takes
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.maps.timed import TimedMap
@@ -21,11 +21,14 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode, relabelled
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.identity import insist_as_known, is_as_known
 from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.frames.straight import straight
 from oddmeter.media.making import Maker
+from oddmeter.media.pictures.colours import tagged
+from oddmeter.media.settings.encoding import Encoding, encoding_of
+from oddmeter.media.settings.setting import Channels, Setting
+from oddmeter.media.sound.mixdown import taken
 from oddmeter.media.sound.planned import music_of, sounds_of
 from oddmeter.media.sound.track import SoundPlan, SoundTrack
 
@@ -64,6 +67,16 @@ class FilePlan(ABC):
 
     setting: Setting
     out: Path
+
+    @property
+    def encoding(self) -> Encoding:
+        """How the setting is written."""
+        return encoding_of(self.setting)
+
+    @property
+    def opened_as(self) -> Path:
+        """The path that the made file is opened by: its own, or that of its numbered pictures."""
+        return self.out / numbered_name(self) if self.setting.is_numbered else self.out
 
     @property
     @abstractmethod
@@ -126,6 +139,11 @@ class FilePlan(ABC):
     def only_picks(self) -> bool:
         """True where every frame is a source picture as it is."""
 
+    @property
+    def most_channels(self) -> int:
+        """The channels of its sound stream that has most; 0 where there is none."""
+        return max((track.layout[1] for track in self.sounds), default=0)
+
     def insist_on_sources(self) -> None:
         """Raise ``RuleError`` where a file it is made of is another than the one that was looked at."""
         for source in self.sources:
@@ -172,7 +190,8 @@ class ClipPlan(FilePlan):
         facts = self.facts
         own = Canvas(facts.width, facts.height, facts.pixel_aspect)
         framing = self.conformed.treatment.framing
-        return canvas_for(facts.width, facts.height, facts.pixel_aspect, self.timeline or own, framing)
+        kept = canvas_for(facts.width, facts.height, facts.pixel_aspect, self.timeline or own, framing)
+        return self.setting.canvas(kept)
 
     @property
     def field_order(self) -> FieldOrder | None:
@@ -183,10 +202,16 @@ class ClipPlan(FilePlan):
         return (self.facts.field_order or FieldOrder.UPPER) if woven else None
 
     @cached_property
-    def sounds(self) -> tuple[SoundPlan, ...]:
-        """What becomes of each sound stream that is taken, and the music."""
-        kept = sounds_of(self.source, self.facts.sounds, self.conformed, self.sound_rate)
-        return kept if self.music is None else (*kept, music_of(self.music, self.conformed, self.sound_rate))
+    def sounds(self) -> tuple[SoundTrack, ...]:
+        """The sound streams that the setting takes of all that are heard."""
+        return taken(self.heard, self.setting.sound)
+
+    @cached_property
+    def heard(self) -> tuple[SoundPlan, ...]:
+        """What becomes of each sound stream of the clip that is decided on, and the music."""
+        rate = self.encoding.sound_rate(self.sound_rate)
+        kept = sounds_of(self.source, self.facts.sounds, self.conformed, rate)
+        return kept if self.music is None else (*kept, music_of(self.music, self.conformed, rate))
 
     @property
     def start(self) -> Timecode:
@@ -219,10 +244,9 @@ class ClipPlan(FilePlan):
             if not pixel_format:
                 stored = frames.frame(self.conformed.span[0]).format.name
                 width, height = self.canvas.width, self.canvas.height
-                encoding = ENCODINGS[self.setting]
                 alpha = self.conformed.keeps_samples(self.canvas.scan)
-                pixel_format = encoding.pixel_format_for(stored, width, height, alpha=alpha)
-            yield Maker(frames, self.conformed, self.canvas, pixel_format, self.cuts)
+                pixel_format = self.encoding.pixel_format_for(stored, width, height, alpha=alpha)
+            yield tagged(Maker(frames, self._framed, self.canvas, pixel_format, self.cuts), self.setting.picture.colour)
 
     def shown(self, number: int) -> FrameShown:
         """The moments of the frame, and the first unit of each."""
@@ -236,6 +260,25 @@ class ClipPlan(FilePlan):
         return self.conformed.treatment.between.along_motion
 
     @property
+    def most_channels(self) -> int:
+        """As it was found when the clip was probed: no file is opened for it."""
+        asked = self.setting.sound
+        if asked.channels is not Channels.KEEP or self.music is not None or not self.sounds:
+            return super().most_channels
+        return max(sound.channels for sound in self.facts.sounds)
+
+    @property
+    def _framed(self) -> Conform:
+        """The conform with a picture that keeps its raster brought into that of the setting."""
+        planned, facts, canvas = self.conformed, self.facts, self.canvas
+        if planned.treatment.framing is not Framing.KEEP or (facts.width, facts.height) == (
+            canvas.width,
+            canvas.height,
+        ):
+            return planned
+        return replace(planned, treatment=replace(planned.treatment, framing=self.setting.picture.framing))
+
+    @property
     def only_picks(self) -> bool:
         """True where each moment is the picture on screen."""
         return self.conformed.treatment.between.takes is Takes.SHOWN
@@ -247,3 +290,15 @@ class ClipPlan(FilePlan):
         if isinstance(planned.frame_map, TimedMap) and planned.frame_map.is_part:
             return min(planned.unit(planned.frame_map.pick(0)).frames)
         return planned.span[0]
+
+
+def numbered_name(plan: FilePlan) -> str:
+    """What numbered pictures of a plan are called, with a ``#`` for each digit."""
+    numbers, codec = plan.setting.numbers, plan.setting.codec
+    name = numbers.pattern.replace("{name}", plan.out.name).replace("{number}", "#" * numbers.padding)
+    return name + codec.suffix
+
+
+def first_number(plan: FilePlan) -> int:
+    """The number of the first of a plan's numbered pictures."""
+    return plan.start.frames if plan.setting.numbers.timecode else plan.setting.numbers.start

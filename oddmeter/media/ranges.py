@@ -25,14 +25,15 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.timecode import Timecode, of_any_day
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.media.containers.mastering import Mastering, mastering_in
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.frames.access import FrameAccess, Frames
 from oddmeter.media.frames.straight import straight
 from oddmeter.media.making import Maker
-from oddmeter.media.pictures.colours import Colour, black, colour_of, coloured
+from oddmeter.media.pictures.colours import Colour, black, colour_of, coloured, tagged
 from oddmeter.media.pictures.light import added
 from oddmeter.media.pictures.planes import woven
 from oddmeter.media.plans import FilePlan, FrameShown, Pictures, SourceFile
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.sound.mixdown import taken
 from oddmeter.media.sound.track import SoundTrack
 from oddmeter.media.soundtracks import Footage, Music, mix_of
 
@@ -78,7 +79,8 @@ class TimelinePlan(FilePlan):
     def canvas(self) -> Canvas:
         """Raster, pixel shape and scan of the timeline."""
         settings = self.render_range.settings
-        return Canvas(settings.width, settings.height, settings.pixel_aspect, settings.scan)
+        timeline = Canvas(settings.width, settings.height, settings.pixel_aspect, settings.scan)
+        return self.setting.canvas(timeline)
 
     @property
     def field_order(self) -> FieldOrder | None:
@@ -94,8 +96,11 @@ class TimelinePlan(FilePlan):
     @cached_property
     def sounds(self) -> tuple[SoundTrack, ...]:
         """The mix, where anything is heard."""
-        mix = mix_of(self.render_range, self.footage, self.music)
-        return (mix,) if mix.laid else ()
+        settings = self.render_range.settings
+        rate = self.encoding.sound_rate(settings.sound_rate) or settings.sound_rate
+        heard = replace(self.render_range, settings=replace(settings, sound_rate=rate))
+        mix = mix_of(heard, self.footage, self.music)
+        return taken((mix,) if mix.laid else (), self.setting.sound)
 
     @property
     def sources(self) -> tuple[SourceFile, ...]:
@@ -116,10 +121,10 @@ class TimelinePlan(FilePlan):
         """Put together from its clips' makers."""
         if not pixel_format:
             stored = [clip.facts.pixel_format for clip in self.seen]
-            encoding, canvas = ENCODINGS[self.setting], self.canvas
-            pixel_format = encoding.pixel_format_for_all(stored, canvas.width, canvas.height)
+            canvas = self.canvas
+            pixel_format = self.encoding.pixel_format_for_all(stored, canvas.width, canvas.height)
         with closing(_Made(self, pixel_format, ahead=ahead, proving=proving)) as made:
-            yield made
+            yield tagged(made, self.setting.picture.colour)
 
     def shown(self, number: int) -> FrameShown:
         """The clips with their units and shares, and the first unit of each."""

@@ -16,10 +16,11 @@ from oddmeter.media.analysis.analyse import analyse
 from oddmeter.media.containers.mastering import mastering_in
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import FilePlan
-from oddmeter.media.proof.losses import Losses
+from oddmeter.media.proof.numbered import numbered_checks, with_sidecar
 from oddmeter.media.proof.pictures import compare
 from oddmeter.media.proof.sounds import sound_checks
 from oddmeter.media.proof.streams import stream_checks
+from oddmeter.media.writing.losses import Losses
 
 
 def verify(plan: FilePlan, progress: Callable[[int], None] = lambda done: None, losses: Losses | None = None) -> Proof:
@@ -28,9 +29,11 @@ def verify(plan: FilePlan, progress: Callable[[int], None] = lambda done: None, 
     ``progress`` is called with the number of timeline frames compared, and may raise. Raises ``RuleError`` where
     a file can no longer be read.
     """
-    made = probe(plan.out)
-    if made.fault:
+    made = probe(plan.opened_as)
+    if made.fault and not made.sounds:
         return Proof((Check("file", "readable", made.fault, False),))
+    if plan.setting.is_numbered:
+        made = with_sidecar(made, plan.out)
     canvas, known = plan.canvas, plan.sources_are_known
     found_rate = made.file_rate or Rate(Fraction(1))
     checks = [
@@ -39,15 +42,16 @@ def verify(plan: FilePlan, progress: Callable[[int], None] = lambda done: None, 
         Check.of_equal("frames", plan.length, made.frames),
         Check.of_equal("raster", f"{canvas.width} × {canvas.height}", f"{made.width} × {made.height}"),
         Check.of_equal("pixel shape", _shape_words(canvas.pixel_aspect), _shape_words(made.pixel_aspect)),
-        Check.of_equal("start timecode", plan.start, made.timecode or "none"),
+        Check.of_equal("start timecode", plan.start if plan.setting.timecode else "none", made.timecode or "none"),
         _fields_check(plan, made),
     ]
-    if plan.mastering:
-        checks.append(Check.of_equal("mastering", plan.mastering, mastering_in(plan.out)))
+    if plan.mastering and not plan.setting.is_numbered:
+        checks.append(Check.of_equal("mastering", plan.mastering, mastering_in(plan.opened_as)))
     if not known:
         return Proof(tuple(checks))
     with plan.pictures(proving=True) as pictures:
-        checks += stream_checks(plan, made, pictures.pixel_format, pictures.picture(0))
+        examine = numbered_checks if plan.setting.is_numbered else stream_checks
+        checks += examine(plan, made, pictures.pixel_format, pictures.picture(0))
         checks += sound_checks(plan, made)
         if made.frames != plan.length:
             return Proof(tuple(checks))
@@ -68,7 +72,7 @@ def _fields_check(plan: FilePlan, made: Facts) -> Check:
     flagged = _order_words(made.field_order if made.scan is Scan.INTERLACED else None)
     if plan.field_order is None or flagged != planned:
         return Check.of_equal("fields", planned, flagged)
-    seen = {stretch.field_order for stretch in analyse(plan.out, made).stretches if stretch.field_order}
+    seen = {stretch.field_order for stretch in analyse(plan.opened_as, made).stretches if stretch.field_order}
     against = next(iter(seen - {plan.field_order}), None)
     found = flagged if against is None else f"{_order_words(against)} in the picture"
     return Check("fields", planned, found, against is None)

@@ -14,6 +14,10 @@ from oddmeter.store.changes import MissingError
 from oddmeter.store.database import Connection
 
 UNDER_WAY = ("waiting", "rendering", "proving")
+_CAN_BE_RETRIED = (
+    "NOT EXISTS (SELECT FROM render now WHERE now.out_path = r.out_path"
+    " AND (now.state NOT IN ('failed', 'cancelled') OR now.id > r.id))"
+)
 
 
 @dataclass(frozen=True)
@@ -29,6 +33,7 @@ class Render:
     clip_id: int | None
     clip_name: str
     setting: str
+    setting_document: dict[str, Any] | None
     out_path: str
     plan: dict[str, Any]
     state: str
@@ -45,17 +50,59 @@ class Render:
 
 
 _RENDERS = """
-    SELECT r.id, r.show_id, r.timeline_id, r.clip_id, r.setting, r.out_path, {plan} AS plan, r.state, r.attempts,
-           r.total_frames, r.done_frames, r.cancel_requested, r.made, r.fault, r.proof, r.asked_at, r.begun_at,
-           r.finished_at, coalesce(t.name, r.plan->>'timeline_name', '') AS timeline, coalesce(c.name, r.plan->>'name',
-           '') AS clip_name FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id LEFT JOIN clip c ON c.id =
-           r.clip_id
+    SELECT r.id, r.show_id, r.timeline_id, r.clip_id, r.setting, r.setting_document, r.out_path, {plan} AS plan,
+           r.state, r.attempts, r.total_frames, r.done_frames, r.cancel_requested, r.made, r.fault, r.proof, r.asked_at,
+           r.begun_at, r.finished_at, coalesce(t.name, r.plan->>'timeline_name', '') AS timeline,
+           coalesce(c.name, r.plan->>'name', '') AS clip_name
+      FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id LEFT JOIN clip c ON c.id = r.clip_id
 """
 
 
-def renders_of_show(connection: Connection, show_id: int) -> list[Render]:
-    """All renders of a show, the newest first; of orders of timelines without their events, which are many."""
-    return _renders(connection, "WHERE r.show_id = %s ORDER BY r.id DESC", (show_id,), _IN_SHORT)
+def renders_of_show(connection: Connection, show_id: int, first: int = 0, most: int | None = None) -> list[Render]:
+    """Renders of a show from a place on, at most so many: those at work, those that failed and can be tried again,
+    those that wait, in turn, and then the others, the newest first. Orders of timelines come without their events,
+    which are many."""
+    ids = connection.execute(
+        "SELECT id FROM ("
+        " SELECT id, CASE WHEN state = 'waiting' THEN 2 ELSE 0 END AS place,"
+        " CASE WHEN state = 'waiting' THEN id ELSE -id END AS turn"
+        " FROM render WHERE show_id = %(show)s AND state IN ('waiting', 'rendering', 'proving')"
+        f" UNION ALL SELECT id, CASE WHEN state = 'failed' AND {_CAN_BE_RETRIED} THEN 1 ELSE 3 END, -id"
+        " FROM render r WHERE show_id = %(show)s AND state IN ('failed', 'cancelled')"
+        " UNION ALL (SELECT id, 3, -id FROM render WHERE show_id = %(show)s AND state = 'done'"
+        " ORDER BY id DESC LIMIT %(reach)s)"
+        ") AS rows ORDER BY place, turn OFFSET %(first)s LIMIT %(most)s".encode(),
+        {"show": show_id, "first": first, "most": most, "reach": None if most is None else first + most},
+    ).fetchall()
+    order = {int(str(row[0])): place for place, row in enumerate(ids)}
+    found = _renders(connection, "WHERE r.id = ANY(%s)", (list(order),), _IN_SHORT)
+    return sorted(found, key=lambda render: order[render.id])
+
+
+def newest_of_clips(connection: Connection, timeline_id: int) -> dict[int, Render]:
+    """For each clip the render of it for a timeline that was asked for last."""
+    where = "WHERE r.id IN (SELECT max(id) FROM render WHERE timeline_id = %s AND clip_id IS NOT NULL GROUP BY clip_id)"
+    return {r.clip_id: r for r in _renders(connection, where, (timeline_id,), _IN_SHORT) if r.clip_id is not None}
+
+
+def counts(connection: Connection, show_id: int) -> dict[str, int]:
+    """How many renders of a show are in each state; nothing of a state that none is in."""
+    rows = connection.execute(
+        "SELECT state, files FROM render_count WHERE show_id = %s AND files > 0", (show_id,)
+    ).fetchall()
+    return {str(state): int(str(files)) for state, files in rows}
+
+
+def under_way(connection: Connection, show_id: int) -> list[Render]:
+    """The renders of a show that are not finished, the oldest first."""
+    where = "WHERE r.show_id = %s AND r.state IN ('waiting', 'rendering', 'proving') ORDER BY r.id"
+    return _renders(connection, where, (show_id,), _IN_SHORT)
+
+
+def begun_last(connection: Connection, show_id: int, most: int) -> list[Render]:
+    """The renders of a show that were begun last, at most so many."""
+    where = "WHERE r.show_id = %s AND r.begun_at IS NOT NULL ORDER BY r.begun_at DESC LIMIT %s"
+    return _renders(connection, where, (show_id, most), _IN_SHORT)
 
 
 def render(connection: Connection, render_id: int) -> Render:
@@ -66,24 +113,41 @@ def render(connection: Connection, render_id: int) -> Render:
     return found[0]
 
 
-def ask(
-    connection: Connection, timeline_id: int, clip_id: int | None, setting: str, out_path: str, plan: dict[str, Any],
-    frames: int,
-) -> int:  # fmt: skip
-    """Ask for a file for a timeline, of a clip, or of the timeline itself; returns the render's id. Raises
-    ``RuleError`` where that file is asked for or made already."""
-    try:
-        made = connection.execute(
-            "INSERT INTO render (show_id, timeline_id, clip_id, setting, out_path, plan, total_frames)"
-            " SELECT show_id, id, %s, %s, %s, %s, %s FROM timeline WHERE id = %s RETURNING id",
-            (clip_id, setting, out_path, Jsonb(plan), frames, timeline_id),
-        ).fetchone()
-    except psycopg.errors.UniqueViolation as error:
-        raise RuleError(
-            f"{out_path} is already in the queue or made. Choose another name or folder.", "exists"
-        ) from error
-    assert made is not None
-    return int(str(made[0]))
+@dataclass(frozen=True)
+class Asked:
+    """A file that is asked for: of a clip, or of the timeline itself, with the name of its setting and the whole of it,
+    the order it is made by, and its length in timeline frames."""
+
+    timeline_id: int
+    clip_id: int | None
+    setting: str
+    setting_document: dict[str, Any] | None
+    out_path: str
+    plan: dict[str, Any]
+    frames: int
+
+
+def ask(connection: Connection, files: Sequence[Asked]) -> dict[str, int]:
+    """Ask for files; returns the id of each render by its file. One that is asked for or made already is left out."""
+    rows = connection.execute(
+        "INSERT INTO render (show_id, timeline_id, clip_id, setting, setting_document, out_path, plan, total_frames)"
+        " SELECT t.show_id, t.id, f.clip_id, f.setting, f.document, f.out_path, f.plan, f.frames"
+        " FROM unnest(%s::bigint[], %s::bigint[], %s::text[], %s::jsonb[], %s::text[], %s::jsonb[], %s::bigint[])"
+        " WITH ORDINALITY AS f (timeline_id, clip_id, setting, document, out_path, plan, frames, place)"
+        " JOIN timeline t ON t.id = f.timeline_id ORDER BY f.place"
+        " ON CONFLICT (out_path) WHERE state IN ('waiting', 'rendering', 'proving', 'done') DO NOTHING"
+        " RETURNING out_path, id",
+        (
+            [file.timeline_id for file in files],
+            [file.clip_id for file in files],
+            [file.setting for file in files],
+            [None if file.setting_document is None else Jsonb(file.setting_document) for file in files],
+            [file.out_path for file in files],
+            [Jsonb(file.plan) for file in files],
+            [file.frames for file in files],
+        ),
+    ).fetchall()
+    return {str(path): int(str(number)) for path, number in rows}
 
 
 def taken(connection: Connection, paths: Sequence[str]) -> set[str]:
@@ -157,32 +221,40 @@ def cancel(connection: Connection, *render_ids: int) -> int:
     return asked.rowcount
 
 
-def to_try_again(connection: Connection, show_id: int) -> dict[int, str]:
+@dataclass(frozen=True)
+class Again:
+    """A render that can be tried again: its file, and whether it failed or was cancelled."""
+
+    id: int
+    out_path: str
+    failed: bool
+
+
+def to_try_again(connection: Connection, show_id: int) -> list[Again]:
     """The renders of a show that failed or were cancelled and whose file has not been asked for again since, the oldest
-    first, each with its file; of those of one file the newest."""
+    first; of those of one file the newest."""
     rows = connection.execute(
-        "SELECT max(id) AS id, out_path FROM render r WHERE show_id = %s AND state IN ('failed', 'cancelled')"
-        " AND NOT EXISTS (SELECT FROM render now WHERE now.out_path = r.out_path"
-        " AND now.state NOT IN ('failed', 'cancelled')) GROUP BY out_path ORDER BY id",
+        "SELECT id, out_path, state = 'failed' FROM render r WHERE show_id = %s AND state IN ('failed', 'cancelled')"
+        f" AND {_CAN_BE_RETRIED} ORDER BY id".encode(),
         (show_id,),
     ).fetchall()
-    return {int(str(number)): str(out_path) for number, out_path in rows}
+    return [Again(int(str(number)), str(out_path), bool(failed)) for number, out_path, failed in rows]
 
 
-def retry(connection: Connection, render_id: int) -> None:
-    """Put a failed or cancelled render back into the queue.
+def retry(connection: Connection, *render_ids: int) -> None:
+    """Put failed or cancelled renders back into the queue.
 
-    Raises ``RuleError`` where it is neither, or where its file has been asked for again since.
+    Raises ``RuleError`` where one is neither, or where its file has been asked for again since.
     """
     try:
         done = connection.execute(
             "UPDATE render SET state = 'waiting', attempts = 0, done_frames = 0, cancel_requested = false,"
-            " fault = NULL, proof = NULL, finished_at = NULL WHERE id = %s AND state IN ('failed', 'cancelled')",
-            (render_id,),
+            " fault = NULL, proof = NULL, finished_at = NULL WHERE id = ANY(%s) AND state IN ('failed', 'cancelled')",
+            (list(render_ids),),
         )
     except psycopg.errors.UniqueViolation as error:
         raise RuleError("This file has been queued again since.", "exists") from error
-    if done.rowcount != 1:
+    if done.rowcount != len(render_ids):
         raise RuleError("Only failed or cancelled files can be retried.", "state")
 
 

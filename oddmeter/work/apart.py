@@ -20,9 +20,10 @@ from typing import Any
 from oddmeter.core.conform.proof import Proof
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.plans import FilePlan
-from oddmeter.media.proof.losses import Losses
-from oddmeter.media.render import clear_unfinished, could_not_write, render
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
+from oddmeter.media.writing.losses import Losses
+from oddmeter.media.writing.placing import clear_unfinished, could_not_write
 
 log = logging.getLogger("oddmeter.worker")
 

@@ -26,8 +26,8 @@ from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import TimelineSettings
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.plans import ClipPlan
+from oddmeter.media.settings.setting import Setting
 from oddmeter.store.looks import stretch_from
 
 
@@ -164,7 +164,7 @@ def order_of_conform(conformed: Conform, settings: TimelineSettings) -> Order:
     )  # fmt: skip
 
 
-def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_path: str) -> ClipPlan:
+def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: Setting, out_path: str) -> ClipPlan:
     """The plan of an order for a clip that has been looked at; raises ``RuleError`` where its
     places are not here."""
     if clip.facts is None:
@@ -174,7 +174,7 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: str, out_p
     canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
     music = ordered.treatment.music
     return ClipPlan(
-        source, clip.facts, ordered.conformed(clip.facts.times), Setting(setting), config.product(out_path),
+        source, clip.facts, ordered.conformed(clip.facts.times), setting, config.product(out_path),
         ordered.drop_frame, canvas, ordered.sound_rate, cuts, config.footage(music.root, music.path) if music else None,
     )  # fmt: skip
 

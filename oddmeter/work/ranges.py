@@ -17,8 +17,8 @@ from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.timelines import TimelineSettings
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.ranges import TimelinePlan
+from oddmeter.media.settings.setting import Setting
 from oddmeter.media.soundtracks import Footage, Music
 from oddmeter.work.orders import Order, OrderedCanvas, order_of_conform
 
@@ -171,7 +171,7 @@ def order_of_range(
 
 
 def timeline_plan(
-    ordered: RangeOrder, clips: Iterable[Clip], config: Config, setting: str, out_path: str,
+    ordered: RangeOrder, clips: Iterable[Clip], config: Config, setting: Setting, out_path: str,
     identity_at: IdentityAt = unasked,
 ) -> TimelinePlan:  # fmt: skip
     """The plan of an order for its clips. Raises ``RuleError`` where a clip has not been looked at, or its places are
@@ -179,7 +179,7 @@ def timeline_plan(
     known = {clip.id: clip for clip in clips}
     render_range = ordered.render_range(known)
     footage, music = sources_of(render_range, known, config, identity_at)
-    return TimelinePlan(render_range, footage, Setting(setting), config.product(out_path), music)
+    return TimelinePlan(render_range, footage, setting, config.product(out_path), music)
 
 
 def sources_of(

@@ -5,7 +5,7 @@ What a task finds out is kept in the store; the queue only says that there is so
 
 import logging
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from threading import Event
 
@@ -25,9 +25,10 @@ from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
 from oddmeter.media.plans import FilePlan
-from oddmeter.media.proof.losses import Losses
-from oddmeter.media.render import clear_unfinished, could_not_write, render
+from oddmeter.media.render import render
 from oddmeter.media.verify import verify
+from oddmeter.media.writing.losses import Losses
+from oddmeter.media.writing.placing import clear_unfinished, could_not_write
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
 from oddmeter.work.apart import render_apart, verify_apart
@@ -78,9 +79,13 @@ class Queue:
             arguments: list[JSONDict] = [{"clip_id": clip_id} for clip_id in clip_ids]
             self.look.configure(connection=connection).batch_defer(*arguments)
 
-    def ask_render(self, connection: Connection, render_id: int, out_path: str) -> None:
-        """Queue a render as part of the connection's transaction."""
-        self.make.configure(connection=connection, lock=f"made:{out_path}").defer(render_id=render_id)
+    def ask_renders(self, connection: Connection, files: Mapping[str, int]) -> None:
+        """Queue renders, each by the file that it makes, as part of the connection's transaction."""
+        jobs = [
+            self.make.configure(lock=f"made:{path}").make_new_job(render_id=number) for path, number in files.items()
+        ]
+        if jobs:
+            self.app.job_manager.batch_defer_jobs(jobs, connection)
 
 
 def queue(config: Config, database: Database, *, worker: bool = False, stopping: Event | None = None) -> Queue:

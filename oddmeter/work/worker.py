@@ -103,4 +103,4 @@ def requeue_lost(orders: Queue, database: Database) -> None:
         orders.ask_look(connection, lost)
         for render_id in renders.waiting(connection):
             if ("make_file", render_id) not in queued:
-                orders.ask_render(connection, render_id, renders.render(connection, render_id).out_path)
+                orders.ask_renders(connection, {renders.render(connection, render_id).out_path: render_id})

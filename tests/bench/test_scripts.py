@@ -13,12 +13,12 @@ from oddmeter.config import Config
 from oddmeter.core.conform.material import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.media.containers.settings import Setting
+from oddmeter.media.settings.shipped import EDIT
 
 
 def test_media(media_root: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(media, "best", lambda work, times=1: (work(), 1.0)[1])
-    monkeypatch.setattr(media, "Setting", [Setting.EDIT])
+    monkeypatch.setattr(media, "Setting", [EDIT])
     media.measure(media_root, times=1)
     said = capsys.readouterr().out
     assert re.search(r"probing \d+ files: 1\.00 s; .* 1\.00 ×", said)

@@ -14,13 +14,14 @@ from oddmeter.core.decisions.treatment import Between, Effort, Intent, Span, Tre
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.demo.framecode import read
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.frames.decode import FrameReader, frames_from
 from oddmeter.media.pictures.planes import field_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, SHIPPED
 from oddmeter.media.verify import verify
 
 PEAK = Curve.parse({"points": [
@@ -48,11 +49,11 @@ def plan_of(
     assert facts.file_rate is not None
     planned = conform(Material(facts.frames, facts.file_rate, clock=facts.clock), treatment, Rate.of(25))
     canvas = None if scan is TimelineScan.PROGRESSIVE else Canvas(facts.width, facts.height, facts.pixel_aspect, scan)
-    return ClipPlan(source, facts, planned, setting, out / f"made{ENCODINGS[setting].suffix}", timeline=canvas)
+    return ClipPlan(source, facts, planned, setting, out / f"made{setting.suffix}", timeline=canvas)
 
 
 @pytest.mark.parametrize(
-    ("name", "setting"), [*zip(CASES, [*Setting] * 2, strict=True), *(("a curve", setting) for setting in Setting)]
+    ("name", "setting"), [*zip(CASES, SHIPPED * 2, strict=True), *(("a curve", setting) for setting in SHIPPED)]
 )
 def test_every_picture_is_the_one_that_the_map_picks(
     name: str, setting: Setting, footage: dict[str, Path], tmp_path: Path
@@ -78,7 +79,7 @@ def test_moments_between_are_made_and_proven(
         treatment.intent, treatment.value, between=between, effort=Effort.QUICK, span=span,
         curve=None if treatment.curve is None else THERE_AND_BACK,
     )  # fmt: skip
-    plan = plan_of(footage[clip], tmp_path, wanted, Setting.ARCHIVE)
+    plan = plan_of(footage[clip], tmp_path, wanted, ARCHIVE)
     render(plan)
     proof = verify(plan)
     assert proof.passed, proof
@@ -90,7 +91,7 @@ def test_each_field_of_an_interlaced_timeline_is_at_its_own_moment(
     name: str, footage: dict[str, Path], tmp_path: Path
 ) -> None:
     clip, treatment = CASES[name]
-    plan = plan_of(footage[clip], tmp_path, treatment, Setting.ARCHIVE, TimelineScan.UPPER)
+    plan = plan_of(footage[clip], tmp_path, treatment, ARCHIVE, TimelineScan.UPPER)
     render(plan)
     assert verify(plan).passed
     frame_map, first = plan.conformed.frame_map, plan.conformed.span[0]

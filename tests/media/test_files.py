@@ -15,12 +15,13 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, Scan
 from oddmeter.media.containers.quicktime import field_order_atom, state_in_entry
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.verify import verify
 
 FULL_RANGE, BT2020, BT2020_TEN_BIT = 2, 9, 14
@@ -49,13 +50,13 @@ def wide(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.mark.parametrize("framing", [Framing.KEEP, Framing.INSIDE])
 @pytest.mark.parametrize("choice", [Between.PICK, Between.MIX])
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 def test_range_and_primaries_are_carried_over(
     setting: Setting, choice: Between, framing: Framing, wide: Path, tmp_path: Path
 ) -> None:
     treatment = Treatment(Intent.SPEED, Fraction(1, 2), between=choice, framing=framing)
     planned = conform(Material(10, Rate.of(25)), treatment, Rate.of(25))
-    out = tmp_path / f"made{ENCODINGS[setting].suffix}"
+    out = tmp_path / f"made{setting.suffix}"
     plan = ClipPlan(wide, probe(wide), planned, setting, out, timeline=Canvas(640, 480))
     render(plan)
     with FrameAccess(out, probe(out)) as frames:

@@ -20,7 +20,6 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.turn import Turn, turn_of
 from oddmeter.media.containers.mastering import mastering_in
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.identity import identify, is_as_known
 from oddmeter.media.files.matrices import may_be_turned
 from oddmeter.media.files.probe import probe
@@ -30,6 +29,9 @@ from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.stills import still
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.encoding import encoding_of
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, EDIT, SHIPPED, VIEW
 from oddmeter.media.verify import verify
 from tests.media.tagged import write_tagged
 
@@ -82,11 +84,11 @@ def turned_by_the_matrix(turn: Turn) -> list[int]:
     return [moved[place] for place in ((False, False), (True, False), (True, True), (False, True))]
 
 
-def plan_of(path: Path, out: Path, setting: Setting = Setting.VIEW) -> ClipPlan:
+def plan_of(path: Path, out: Path, setting: Setting = VIEW) -> ClipPlan:
     facts = probe(path)
     assert facts.file_rate is not None
     conformed = conform(Material(facts.frames, facts.file_rate), Treatment(Intent.REAL_TIME), Rate.of(25))
-    return ClipPlan(path, facts, conformed, setting, out / f"made{ENCODINGS[setting].suffix}")
+    return ClipPlan(path, facts, conformed, setting, out / f"made{setting.suffix}")
 
 
 @pytest.mark.parametrize("turn", Turn)
@@ -119,7 +121,7 @@ def test_a_turned_picture_keeps_its_samples(pixel_format: str, tmp_path: Path) -
     with FrameReader(path) as frames:
         seen = frames.frame(0).to_ndarray(format="gray16le")
     assert np.array_equal(np.rot90(stored, -1), seen)
-    assert verified(plan_of(path, tmp_path / "made", Setting.ARCHIVE))
+    assert verified(plan_of(path, tmp_path / "made", ARCHIVE))
 
 
 def verified(plan: ClipPlan) -> bool:
@@ -208,7 +210,7 @@ def test_what_is_identified_is_the_content(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("pixel_format", ["yuv420p10le", "yuv422p10le", "yuv444p10le"])
-@pytest.mark.parametrize("setting", [Setting.EDIT, Setting.ARCHIVE])
+@pytest.mark.parametrize("setting", [EDIT, ARCHIVE])
 def test_ten_bits_and_high_dynamic_range_stay(setting: Setting, pixel_format: str, tmp_path: Path) -> None:
     """Every step of a ramp that eight bits cannot tell apart is still there, and the curve and colours are named."""
     ramp = np.repeat(np.arange(400, 720, dtype=np.uint16)[None, :], 192, axis=0)
@@ -225,12 +227,10 @@ def test_ten_bits_and_high_dynamic_range_stay(setting: Setting, pixel_format: st
         steps = planes_of(frame)[0].mean(axis=0)
         assert (int(frame.color_primaries), int(frame.colorspace)) == (9, 9)
         assert len({round(float(step)) for step in steps}) > 300
-    assert frame.format.name == (
-        "yuv422p10le" if setting is Setting.EDIT and "444" not in pixel_format else pixel_format
-    )
+    assert frame.format.name == ("yuv422p10le" if setting is EDIT and "444" not in pixel_format else pixel_format)
 
 
-@pytest.mark.parametrize("setting", list(Setting))
+@pytest.mark.parametrize("setting", SHIPPED)
 def test_mastering_and_light_level_data_are_carried_over(setting: Setting, tmp_path: Path) -> None:
     display = "G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50)"
     told = f"log-level=none:hdr-opt=1:repeat-headers=1:master-display={display}:max-cll=640,120"
@@ -249,7 +249,7 @@ def test_mastering_and_light_level_data_are_carried_over(setting: Setting, tmp_p
 
 
 def test_what_a_setting_cannot_hold_is_said() -> None:
-    edit, view, archive = (ENCODINGS[setting] for setting in (Setting.EDIT, Setting.VIEW, Setting.ARCHIVE))
+    edit, view, archive = (encoding_of(setting) for setting in (EDIT, VIEW, ARCHIVE))
     assert (
         edit.loss_of("yuv422p", 8, "")
         is archive.loss_of("yuv422p12le", 12, "")

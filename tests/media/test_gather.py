@@ -12,12 +12,13 @@ from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.decisions.treatment import Between, Fields, Intent, Treatment
 from oddmeter.core.maps.frame_map import FrameKind
 from oddmeter.core.pictures.scan import TimelineScan
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.pictures.light import added
 from oddmeter.media.pictures.planes import woven
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.verify import verify
 from tests.media.test_making import code_of, drawn, maker_of, planned_for, written
 from tests.media.test_render import plan_for
@@ -83,7 +84,7 @@ def test_nothing_is_gathered_across_a_cut(tmp_path: Path) -> None:
         assert not maker.made(1).across_cut and not maker.made(3).across_cut
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 def test_gathered_files_are_made_and_proven(setting: Setting, footage: dict[str, Path], tmp_path: Path) -> None:
     treatment = replace(OPEN, value=Fraction(7, 2), shutter=Fraction(3, 4))
     plan = plan_for(footage["HB_boat_59.mp4"], tmp_path, "25", treatment, setting, most=70)

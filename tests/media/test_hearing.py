@@ -19,10 +19,10 @@ from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.shipped import ARCHIVE
 from oddmeter.media.sound.hearing import Hearing, Window
 from oddmeter.media.sound.reader import SoundReader
 from oddmeter.media.sound.track import SoundPlan
@@ -72,7 +72,7 @@ def planned(source: Path, folder: Path, treatment: Treatment) -> ClipPlan:
     facts = probe(source)
     assert facts.file_rate is not None
     made = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
-    return ClipPlan(source, facts, made, Setting.ARCHIVE, folder / "made.mkv")
+    return ClipPlan(source, facts, made, ARCHIVE, folder / "made.mkv")
 
 
 def heard(hearing: Hearing, plan: SoundPlan, first: int, last: int) -> np.ndarray:
@@ -102,7 +102,7 @@ def decoded(path: Path) -> np.ndarray:
 def test_any_stretch_is_heard_as_it_is_made(treatment: Treatment, swept: Path, tmp_path: Path) -> None:
     plan = planned(swept, tmp_path, treatment)
     render(plan)
-    (sound,), made = plan.sounds, decoded(plan.out)
+    (sound,), made = plan.heard, decoded(plan.out)
     hearing = Hearing(tmp_path / "kept")
     end = plan.conformed.frame_map.length
     for first, last in ((end - 30, end), (245, 260), (0, 12)):  # in the middle lies a seam between two parts
@@ -131,7 +131,7 @@ def looked_at(hearing: Hearing, plan: SoundPlan, first: float, last: float, colu
 
 
 def test_peaks_are_those_of_the_samples_at_every_zoom(swept: Path, tmp_path: Path) -> None:
-    (sound,) = planned(swept, tmp_path, Treatment(Intent.SPEED, Fraction(1))).sounds
+    (sound,) = planned(swept, tmp_path, Treatment(Intent.SPEED, Fraction(1))).heard
     reader = SoundReader(swept, 0)
     whole = np.concatenate(list(reader.all()), axis=1)
     reader.close()
@@ -158,10 +158,10 @@ def test_peaks_follow_the_path_of_time_and_are_silent_where_it_rests(swept: Path
     points = [{"frame": 100, "leaves": "1", "holds": 50}, {"frame": 300, "leaves": "1"}]
     curved = planned(swept, tmp_path, Treatment(Intent.CURVE, curve=Curve.parse({"points": points})))
     straight = planned(swept, tmp_path, Treatment(Intent.SPEED, Fraction(1)))
-    back = replace(straight.sounds[0], backwards=True)
+    back = replace(straight.heard[0], backwards=True)
     hearing = Hearing(tmp_path / "kept")
-    plain = looked_at(hearing, straight.sounds[0], 0.0, 24.0, 240)
-    bent = looked_at(hearing, curved.sounds[0], 0.0, 26.0, 260)
+    plain = looked_at(hearing, straight.heard[0], 0.0, 24.0, 240)
+    bent = looked_at(hearing, curved.heard[0], 0.0, 26.0, 260)
     assert bent.high[:40] == plain.high[:40] and bent.high[60:260] == plain.high[40:240]
     assert bent.high[41:59] == [0] * 18, "what stands still is silent"
     turned = looked_at(hearing, back, 0.0, 24.0, 240)

@@ -28,7 +28,6 @@ from oddmeter.demo import carriers
 from oddmeter.demo.framecode import read, stamp
 from oddmeter.demo.motion import MOTION
 from oddmeter.media.analysis.analyse import analyse
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planes_of
 from oddmeter.media.frames.access import FrameAccess
@@ -38,6 +37,8 @@ from oddmeter.media.pictures.light import mixed
 from oddmeter.media.pictures.planes import field_of, luma_of, woven
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, SHIPPED, VIEW
 from oddmeter.media.verify import verify
 from oddmeter.media.viewing import Viewed, Viewing
 from tests.media.tagged import write_tagged
@@ -115,7 +116,7 @@ def test_what_the_bench_shows_is_what_is_rendered(footage: dict[str, Path], tmp_
     path = footage["HB_quay_29.mp4"]
     treatment = Treatment(Intent.PACE, Fraction(1, 2), between=Between.FLOW, effort=Effort.QUICK, span=Span(20, 40))
     planned = planned_for(path, "25", treatment)
-    plan = ClipPlan(path, probe(path), planned, Setting.ARCHIVE, tmp_path / "made.mkv")
+    plan = ClipPlan(path, probe(path), planned, ARCHIVE, tmp_path / "made.mkv")
     render(plan)
     with FrameAccess(plan.out, probe(plan.out)) as rendered, maker_of(path, planned) as maker:
         for number in reversed(range(planned.frame_map.length)):
@@ -127,7 +128,7 @@ def test_what_the_bench_shows_is_what_is_rendered(footage: dict[str, Path], tmp_
 def test_a_clip_runs_backwards_from_its_last_frame(footage: dict[str, Path], tmp_path: Path) -> None:
     path = footage["HB_quay_29.mp4"]
     planned = planned_for(path, "29.97", Treatment(Intent.EVERY_FRAME, reverse=True, span=Span(5, 60)))
-    plan = ClipPlan(path, probe(path), planned, Setting.VIEW, tmp_path / "back.mp4")
+    plan = ClipPlan(path, probe(path), planned, VIEW, tmp_path / "back.mp4")
     render(plan)
     with FrameAccess(plan.out, probe(plan.out)) as frames:
         assert [code_of(frames.frame(n)) for n in range(56)] == list(range(60, 4, -1))
@@ -181,7 +182,7 @@ def test_pulldown_comes_out_frame_for_frame_across_a_change_of_phase(pulled: Pat
     treatment = Treatment(Intent.EVERY_FRAME, fields=Fields.ORIGINAL)
     planned = conform(material, treatment, Rate.parse("23.976"))
     assert planned.speed == planned.stride == 1 and planned.frame_map.length == 104
-    plan = ClipPlan(pulled, facts, planned, Setting.ARCHIVE, tmp_path / "film.mkv")
+    plan = ClipPlan(pulled, facts, planned, ARCHIVE, tmp_path / "film.mkv")
     render(plan)
     shown_codes = []
     with FrameAccess(plan.out, probe(plan.out)) as made:
@@ -228,7 +229,7 @@ def test_repeats_come_out_and_in_between_pictures_are_built_of_what_is_left(tmp_
             assert 10 * np.log10(255**2 / error.mean()) > 30, number
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 @pytest.mark.parametrize("order", FieldOrder)
 def test_every_setting_says_which_field_comes_first(
     order: FieldOrder, setting: Setting, footage: dict[str, Path], tmp_path: Path
@@ -236,7 +237,7 @@ def test_every_setting_says_which_field_comes_first(
     path = footage["FD1_A01_interview.mov"]
     facts = probe(path)
     planned = planned_for(path, "29.97", Treatment(REAL, span=Span(0, 24), framing=Framing.INSIDE))
-    out = tmp_path / f"made{ENCODINGS[setting].suffix}"
+    out = tmp_path / f"made{setting.suffix}"
     plan = ClipPlan(path, facts, planned, setting, out, True, Canvas(720, 480, NTSC, TimelineScan(order)), 48_000)
     render(plan)
     assert (probe(out).scan, probe(out).field_order) == (Scan.INTERLACED, order)
@@ -253,7 +254,7 @@ def test_each_field_of_an_interlaced_frame_has_its_own_moment(
     facts = probe(path)
     planned = planned_for(path, "29.97", Treatment(REAL, span=Span(0, 99)))
     canvas = Canvas(facts.width, facts.height, facts.pixel_aspect, TimelineScan(order))
-    plan = ClipPlan(path, facts, planned, Setting.ARCHIVE, tmp_path / "tape.mkv", True, canvas)
+    plan = ClipPlan(path, facts, planned, ARCHIVE, tmp_path / "tape.mkv", True, canvas)
     render(plan)
     made = probe(plan.out)
     assert (made.scan, made.field_order) == (Scan.INTERLACED, order)

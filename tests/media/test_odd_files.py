@@ -20,11 +20,12 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo import scenes
 from oddmeter.demo.framecode import read, stamp
 from oddmeter.media.containers.matroska import state_in_track
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, SHIPPED, VIEW
 from oddmeter.media.verify import verify
 
 
@@ -52,7 +53,7 @@ def write(
     return path
 
 
-def planned(path: Path, out: Path, treatment: Treatment, setting: Setting = Setting.VIEW) -> ClipPlan:
+def planned(path: Path, out: Path, treatment: Treatment, setting: Setting = VIEW) -> ClipPlan:
     facts = probe(path)
     assert facts.file_rate is not None
     conformed = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
@@ -83,7 +84,7 @@ def test_a_late_start_changes_no_rate(tmp_path: Path, start: int) -> None:
     assert (facts.file_rate, facts.timing, facts.frames) == (Rate.parse("23.976"), Timing.CONSTANT, 100)
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 @pytest.mark.parametrize(
     ("size", "pixel_format"), [((322, 182), "yuv420p"), ((320, 180), "yuv422p10le"), ((321, 181), "yuv444p")]
 )
@@ -91,7 +92,7 @@ def test_odd_rasters_and_deep_pictures_are_made_and_proven(
     tmp_path: Path, setting: Setting, size: tuple[int, int], pixel_format: str
 ) -> None:
     source = write(tmp_path / "source.mkv", [3000 * j for j in range(30)], size=size, pixel_format=pixel_format)
-    out = tmp_path / "made" / f"out{ENCODINGS[setting].suffix}"
+    out = tmp_path / "made" / f"out{setting.suffix}"
     plan = planned(source, out, Treatment(Intent.REAL_TIME), setting)
     render(plan)
     proof = verify(plan)
@@ -132,14 +133,14 @@ def test_still_frames_cannot_be_told_apart_and_the_proof_says_so(tmp_path: Path)
             frame.pts = number
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
-    plan = planned(path, tmp_path / "made" / "out.mkv", Treatment(Intent.SPEED, Fraction(1, 2)), Setting.ARCHIVE)
+    plan = planned(path, tmp_path / "made" / "out.mkv", Treatment(Intent.SPEED, Fraction(1, 2)), ARCHIVE)
     render(plan)
     proof = verify(plan)
     assert proof.passed and proof.too_still == 18
     assert {check.name: check.found for check in proof.checks}["repeats"] == "20"
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 @pytest.mark.parametrize(("layout", "channels"), [("mono", 1), ("quad", 4), ("5.1", 6)])
 def test_sound_of_many_channels_is_kept(tmp_path: Path, setting: Setting, layout: str, channels: int) -> None:
     source = tmp_path / "source.mkv"
@@ -159,7 +160,7 @@ def test_sound_of_many_channels_is_kept(tmp_path: Path, setting: Setting, layout
         sound = av.AudioFrame.from_ndarray(tone, format="s16", layout=layout)
         sound.sample_rate, sound.pts = 48_000, 0
         container.mux(audio.encode(sound))
-    out = tmp_path / "made" / f"out{ENCODINGS[setting].suffix}"
+    out = tmp_path / "made" / f"out{setting.suffix}"
     plan = planned(source, out, Treatment(Intent.REAL_TIME), setting)
     render(plan)
     made = probe(out)

@@ -18,14 +18,16 @@ from oddmeter.core.conform.proof import Proof
 from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Between, Effort, Intent, Treatment
 from oddmeter.core.pictures.scan import TimelineScan
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.proof import pictures
-from oddmeter.media.proof.losses import Losses
 from oddmeter.media.proof.pictures import made_again
 from oddmeter.media.render import render
+from oddmeter.media.settings.encoding import encoding_of
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, EDIT, SHIPPED, VIEW
 from oddmeter.media.verify import verify
+from oddmeter.media.writing.losses import Losses
 
 Made = Callable[[Setting], tuple[ClipPlan, Losses]]
 ALWAYS = (
@@ -45,7 +47,7 @@ def made(tmp_path_factory: pytest.TempPathFactory) -> Made:
 
     def of(setting: Setting) -> tuple[ClipPlan, Losses]:
         if setting not in known:
-            plan = plan_of(path, setting, folder / "made" / f"right{ENCODINGS[setting].suffix}")
+            plan = plan_of(path, setting, folder / "made" / f"right{setting.suffix}")
             known[setting] = plan, render(plan)
         return known[setting]
 
@@ -56,7 +58,7 @@ def failing(proof: Proof) -> set[str]:
     return {check.name for check in proof.checks if not check.passed}
 
 
-@pytest.mark.parametrize("setting", list(Setting))
+@pytest.mark.parametrize("setting", SHIPPED)
 def test_what_was_made_is_proven_with_its_losses_and_without(made: Made, setting: Setting) -> None:
     plan, losses = made(setting)
     for known in (losses, Losses.kept(losses.stored()), None):
@@ -66,7 +68,7 @@ def test_what_was_made_is_proven_with_its_losses_and_without(made: Made, setting
 
 @pytest.mark.parametrize(
     ("setting", "fault"),
-    [(setting, fault) for setting in Setting for fault in (*ALWAYS, *(DEEP if setting is Setting.ARCHIVE else ()))],
+    [(setting, fault) for setting in SHIPPED for fault in (*ALWAYS, *(DEEP if setting is ARCHIVE else ()))],
 )
 def test_a_fault_is_seen(made: Made, tmp_path: Path, setting: Setting, fault: str) -> None:
     plan, losses = made(setting)
@@ -75,7 +77,7 @@ def test_a_fault_is_seen(made: Made, tmp_path: Path, setting: Setting, fault: st
     assert failing(verify(replace(plan, out=out), losses=losses))
 
 
-@pytest.mark.parametrize("setting", [Setting.ARCHIVE, Setting.EDIT])
+@pytest.mark.parametrize("setting", [ARCHIVE, EDIT])
 def test_a_built_frame_that_repeats_the_one_before_is_seen_though_it_is_not_made_again(
     made: Made, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, setting: Setting
 ) -> None:
@@ -98,7 +100,7 @@ def test_a_built_frame_that_repeats_the_one_before_is_seen_though_it_is_not_made
 
 
 def test_losses_are_told_apart_by_one_code_value(made: Made) -> None:
-    plan, losses = made(Setting.EDIT)
+    plan, losses = made(EDIT)
     assert losses.squares.shape == (plan.length, 3)
     own = tuple(losses.squares[3])
     assert losses.is_that_of(3, own)
@@ -120,7 +122,7 @@ def test_alpha_is_kept_without_loss_and_proven_or_said_to_be_left_out(tmp_path: 
             noise = dice.integers(0, 255, (48, 64, 4), dtype=np.uint8)
             container.mux(stream.encode(VideoFrame.from_ndarray(noise, format="rgba").reformat(format=form)))
         container.mux(stream.encode(None))
-    plan = plan_of(path, Setting.ARCHIVE, tmp_path / "made" / "right.mkv")
+    plan = plan_of(path, ARCHIVE, tmp_path / "made" / "right.mkv")
     losses = render(plan)
     assert verify(plan, losses=losses).passed
     with FrameReader(plan.out) as made:
@@ -138,6 +140,6 @@ def test_alpha_is_kept_without_loss_and_proven_or_said_to_be_left_out(tmp_path: 
     assert plan.conformed.keeps_samples(TimelineScan.PROGRESSIVE)
     assert not plan.conformed.keeps_samples(TimelineScan.UPPER)
     bits = plan.facts.bits
-    assert ENCODINGS[Setting.ARCHIVE].loss_of(form, bits, "") is None
-    for setting, alpha in ((Setting.ARCHIVE, False), (Setting.VIEW, True)):
-        assert "alpha is left out" in (ENCODINGS[setting].loss_of(form, bits, "", alpha=alpha) or "")
+    assert encoding_of(ARCHIVE).loss_of(form, bits, "") is None
+    for setting, alpha in ((ARCHIVE, False), (VIEW, True)):
+        assert "alpha is left out" in (encoding_of(setting).loss_of(form, bits, "", alpha=alpha) or "")

@@ -26,7 +26,6 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import FieldOrder, TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.framecode import read
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.files.samples import planar, planes_of
 from oddmeter.media.frames.decode import FrameReader
@@ -35,6 +34,8 @@ from oddmeter.media.pictures.planes import field_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.ranges import TimelinePlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, SHIPPED
 from oddmeter.media.sound.hearing import Hearing
 from oddmeter.media.soundtracks import Footage, mix_of
 from oddmeter.media.verify import verify
@@ -62,12 +63,12 @@ class Desk:
             materials[number] = Material(one.facts.frames, one.facts.file_rate)
         self.book, self.folder = Shelf({}, materials, treat), folder
 
-    def plan(self, settings: TimelineSettings = FILM, setting: Setting = Setting.ARCHIVE) -> TimelinePlan:
+    def plan(self, settings: TimelineSettings = FILM, setting: Setting = ARCHIVE) -> TimelinePlan:
         render_range = range_of_timeline(self.book, 0, settings, self.book.cuts[0])
         return self.of(render_range, setting)
 
-    def of(self, render_range: object, setting: Setting = Setting.ARCHIVE) -> TimelinePlan:
-        out = self.folder / f"made{ENCODINGS[setting].suffix}"
+    def of(self, render_range: object, setting: Setting = ARCHIVE) -> TimelinePlan:
+        out = self.folder / f"made{setting.suffix}"
         used = {one: self.footage[one] for one in render_range.clip_ids}  # type: ignore[attr-defined]
         return TimelinePlan(render_range, used, setting, out)  # type: ignore[arg-type]
 
@@ -126,7 +127,7 @@ def nested_place(moment: Fraction) -> int:
     return floor(300 + inner / 24 * 100) if inner < 8 else floor(20 + (inner - 8) / 24 * 100 / 2)
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 def test_every_frame_of_a_timeline_shows_what_was_planned(setting: Setting, desk: Desk) -> None:
     film(desk)
     plan = desk.plan(setting=setting)
@@ -353,7 +354,7 @@ def test_what_is_heard_while_it_plays_is_what_the_file_holds(desk: Desk) -> None
     talk = {"clip_id": 3, "track": SOUND}
     source = desk.footage[3]
     planned = conform(desk.book.materials[3], Treatment(Intent.SPEED, Fraction(1)), FILM.rate)
-    kept = ClipPlan(source.path, source.facts, planned, Setting.ARCHIVE, desk.folder / "kept" / "talk.mkv")
+    kept = ClipPlan(source.path, source.facts, planned, ARCHIVE, desk.folder / "kept" / "talk.mkv")
     render(kept)
     desk.footage[3] = Footage(kept.out, probe(kept.out))
     desk.book.cuts[7] = EventList(FILM.rate, (clip_event(1, 0, 60, 10, **talk),))

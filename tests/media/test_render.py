@@ -18,13 +18,15 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.demo.footage import Take
 from oddmeter.demo.framecode import read
 from oddmeter.demo.takes import TAKES
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.proof.pictures import change_between
 from oddmeter.media.render import render
+from oddmeter.media.settings.encoding import encoding_of
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, EDIT, SHIPPED, VIEW
 from oddmeter.media.verify import verify
 
 TIMELINES = ("25", "29.97", "23.976")
@@ -36,7 +38,7 @@ def plan_for(
     out: Path,
     timeline: str,
     treatment: Treatment,
-    setting: Setting = Setting.VIEW,
+    setting: Setting = VIEW,
     shot: str | None = None,
     most: int = 10_000,
 ) -> ClipPlan:
@@ -44,7 +46,7 @@ def plan_for(
     assert facts.file_rate is not None
     material = Material(min(facts.frames, most), facts.file_rate, Rate.parse(shot) if shot else None)
     conformed = conform(material, treatment, Rate.parse(timeline))
-    name = f"{source.stem}_{timeline}{ENCODINGS[setting].suffix}"
+    name = f"{source.stem}_{timeline}{setting.suffix}"
     return ClipPlan(source, facts, conformed, setting, out / name, drop_frame=timeline == "29.97")
 
 
@@ -80,12 +82,12 @@ def test_frame_j_shows_source_frame_floor_kj(
 @pytest.mark.parametrize(
     ("setting", "treatment"),
     [
-        (Setting.ARCHIVE, Treatment(Intent.EVERY_FRAME)),
-        (Setting.ARCHIVE, Treatment(Intent.PACE, Fraction(3, 2), Rate.of(25))),
-        (Setting.EDIT, Treatment(Intent.SPEED, Fraction(2, 5))),
-        (Setting.EDIT, Treatment(Intent.FIT, Fraction(77))),
-        (Setting.VIEW, Treatment(Intent.FIT, Fraction(77))),
-        (Setting.VIEW, Treatment(Intent.SPEED, Fraction(2, 5))),
+        (ARCHIVE, Treatment(Intent.EVERY_FRAME)),
+        (ARCHIVE, Treatment(Intent.PACE, Fraction(3, 2), Rate.of(25))),
+        (EDIT, Treatment(Intent.SPEED, Fraction(2, 5))),
+        (EDIT, Treatment(Intent.FIT, Fraction(77))),
+        (VIEW, Treatment(Intent.FIT, Fraction(77))),
+        (VIEW, Treatment(Intent.SPEED, Fraction(2, 5))),
     ],
     ids=lambda one: getattr(one, "intent", one),
 )
@@ -118,7 +120,7 @@ def test_held_pictures_are_made_and_proven(held: Fraction, footage: dict[str, Pa
 
 
 def test_the_archive_is_lossless(footage: dict[str, Path], tmp_path: Path) -> None:
-    plan = plan_for(footage["HB_quay_29.mp4"], tmp_path, "25", Treatment(Intent.REAL_TIME), Setting.ARCHIVE)
+    plan = plan_for(footage["HB_quay_29.mp4"], tmp_path, "25", Treatment(Intent.REAL_TIME), ARCHIVE)
     render(plan)
     with FrameReader(plan.source) as source, FrameReader(plan.out) as made:
         for j, pick in enumerate(plan.conformed.frame_map.picks()):
@@ -126,7 +128,7 @@ def test_the_archive_is_lossless(footage: dict[str, Path], tmp_path: Path) -> No
             assert np.array_equal(a, b), j
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 def test_pixel_shape_and_start_timecode_are_kept(setting: Setting, footage: dict[str, Path], tmp_path: Path) -> None:
     plan = plan_for(footage["VR_choir_tape_50i.mov"], tmp_path, "29.97", Treatment(Intent.EVERY_FRAME), setting)
     render(plan)
@@ -141,16 +143,16 @@ def test_a_part_behind_midnight_begins_behind_midnight(footage: dict[str, Path],
     assert str(plan.start) == "00:00:01:10"
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 def test_sound_is_kept_to_the_exact_length_at_speed_one(
     setting: Setting, footage: dict[str, Path], tmp_path: Path
 ) -> None:
     plan = plan_for(footage["VR_lantern_24.mkv"], tmp_path, "25", Treatment(Intent.REAL_TIME), setting)
-    assert [sound.is_kept for sound in plan.sounds] == [True]
+    assert [sound.is_kept for sound in plan.heard] == [True]
     render(plan)
     wanted = Fraction(plan.conformed.frame_map.length, 25) * 48_000
     heard = decoded_sound(plan.out)
-    assert abs(len(heard) - wanted) <= (1024 if setting is Setting.VIEW else 0)
+    assert abs(len(heard) - wanted) <= (1024 if setting is VIEW else 0)
     source = decoded_sound(plan.source)
     for second in (1, 3, 5):
         clicks = [int(np.argmax(np.abs(s[second * 48_000 - 2400 : second * 48_000 + 2400]))) for s in (heard, source)]
@@ -213,7 +215,7 @@ def test_stopping_leaves_nothing_behind(footage: dict[str, Path], tmp_path: Path
     assert list(tmp_path.iterdir()) == []
 
 
-@pytest.mark.parametrize("setting", [Setting.ARCHIVE, Setting.VIEW])
+@pytest.mark.parametrize("setting", [ARCHIVE, VIEW])
 def test_the_proof_notices_a_file_that_is_not_as_planned(
     setting: Setting, footage: dict[str, Path], tmp_path: Path
 ) -> None:
@@ -249,19 +251,19 @@ def test_a_held_picture_that_the_encoder_goes_on_refining_is_a_repeat(tmp_path: 
             picture = np.stack([tile * 120 + 60, tile * 90 + 40 + number % 50, tile * 30 + 90], -1).astype(np.uint8)
             container.mux(stream.encode(av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(format="yuv420p")))
         container.mux(stream.encode(None))
-    plan = plan_for(source, out, "25", Treatment(Intent.REAL_TIME), Setting.VIEW)
+    plan = plan_for(source, out, "25", Treatment(Intent.REAL_TIME), VIEW)
     losses = render(plan)
     for known in (losses, None):
         proof = verify(plan, losses=known)
         assert proof.passed, proof
-    later = plan_for(source, out, "25", Treatment(Intent.FIT, Fraction(207)), Setting.VIEW)
+    later = plan_for(source, out, "25", Treatment(Intent.FIT, Fraction(207)), VIEW)
     early = [j for j in range(207) if j * 29 // 100 != j * 60 // 207]
     assert early and verify(replace(later, out=plan.out)).wrong_frames == tuple(early)
 
 
 def test_what_cannot_be_made_is_said() -> None:
     with pytest.raises(RuleError, match="256 × 120"):
-        ENCODINGS[Setting.EDIT].pixel_format_for("yuv420p", 160, 90)
+        encoding_of(EDIT).pixel_format_for("yuv420p", 160, 90)
 
 
 @pytest.mark.parametrize("size", [(360, 640), (576, 720), (575, 719), (45, 46), (3, 5), (1, 1)])

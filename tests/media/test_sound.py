@@ -15,10 +15,10 @@ from oddmeter.core.decisions.curves import Curve
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Span, Treatment
 from oddmeter.core.maps.timed import TimedMap
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.shipped import ARCHIVE
 from oddmeter.media.sound.along import followed
 from oddmeter.media.sound.pitch import resampled, stretched, strokes
 from oddmeter.media.verify import verify
@@ -94,7 +94,7 @@ def test_clicks_stay_on_their_frame_to_the_sample(
         treatment.intent, treatment.value, treatment.read_rate, span=treatment.span, sound=sound
     )  # fmt: skip
     planned = conform(Material(FRAMES, Rate.of(25)), treatment, Rate.parse(timeline))
-    plan = ClipPlan(clapped, probe(clapped), planned, Setting.ARCHIVE, tmp_path / "made.mkv", sound_rate=RATE)
+    plan = ClipPlan(clapped, probe(clapped), planned, ARCHIVE, tmp_path / "made.mkv", sound_rate=RATE)
     render(plan)
     made = heard_in(plan.out)
     frame_map, rate = planned.frame_map, planned.timeline_rate.value
@@ -113,7 +113,7 @@ def test_clicks_stay_on_their_frame_to_the_sample(
 def test_sound_runs_backwards_with_its_picture(clapped: Path, tmp_path: Path) -> None:
     treatment = Treatment(Intent.SPEED, Fraction(1), reverse=True)
     planned = conform(Material(FRAMES, Rate.of(25)), treatment, Rate.of(25))
-    plan = ClipPlan(clapped, probe(clapped), planned, Setting.ARCHIVE, tmp_path / "back.mkv")
+    plan = ClipPlan(clapped, probe(clapped), planned, ARCHIVE, tmp_path / "back.mkv")
     render(plan)
     assert np.allclose(heard_in(plan.out), heard_in(clapped)[::-1], atol=1e-5)
 
@@ -161,7 +161,7 @@ def test_clicks_stay_on_their_frame_along_a_curve(
     facts = probe(clapped)
     material = Material(FRAMES, Rate.of(25))
     planned = conform(material, Treatment(Intent.CURVE, curve=curve, sound=sound), Rate.of(25))
-    plan = ClipPlan(clapped, facts, planned, Setting.ARCHIVE, tmp_path / "bent.mkv")
+    plan = ClipPlan(clapped, facts, planned, ARCHIVE, tmp_path / "bent.mkv")
     render(plan)
     assert verify(plan).passed
     heard = heard_in(plan.out)

@@ -18,10 +18,10 @@ from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.numbers.sound_times import SoundRun, SoundTimes
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.shipped import ARCHIVE, VIEW
 from oddmeter.media.sound.blocks import array_of
 from oddmeter.media.sound.planned import sounds_of
 from oddmeter.media.sound.reader import SoundReader
@@ -116,7 +116,7 @@ def test_a_file_whose_first_block_of_sound_cannot_be_decoded_is_made_and_proven(
     facts = probe(path)
     assert facts.file_rate is not None
     planned = conform(Material(facts.frames, facts.file_rate), Treatment(Intent.REAL_TIME), Rate.of(FPS))
-    for setting, name in ((Setting.ARCHIVE, "made.mkv"), (Setting.VIEW, "made.mp4")):
+    for setting, name in ((ARCHIVE, "made.mkv"), (VIEW, "made.mp4")):
         plan = ClipPlan(path, facts, planned, setting, tmp_path / "made" / name)
         render(plan)
         assert verify(plan).passed
@@ -188,7 +188,7 @@ def test_seven_one_is_made_in_every_setting(tmp_path: Path) -> None:
     facts = probe(path)
     assert facts.file_rate is not None
     planned = conform(Material(facts.frames, facts.file_rate), Treatment(Intent.REAL_TIME), Rate.of(FPS))
-    for setting, name in ((Setting.ARCHIVE, "made.mkv"), (Setting.VIEW, "made.mp4")):
+    for setting, name in ((ARCHIVE, "made.mkv"), (VIEW, "made.mp4")):
         plan = ClipPlan(path, facts, planned, setting, tmp_path / "made" / name, sound_rate=44_100)
         render(plan)
         assert verify(plan).passed

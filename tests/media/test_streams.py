@@ -15,10 +15,11 @@ from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, SoundStreams, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import ARCHIVE, SHIPPED
 from oddmeter.media.verify import verify
 
 RATE, SECONDS = 48_000, 2
@@ -62,9 +63,7 @@ def planned(
     assert facts.file_rate is not None
     treatment = Treatment(Intent.SPEED, speed, streams=streams)
     made = conform(Material(facts.frames, facts.file_rate), treatment, Rate.of(25))
-    return ClipPlan(
-        source, facts, made, setting, folder / f"made{['.mkv', '.mov', '.mp4'][list(Setting).index(setting)]}"
-    )
+    return ClipPlan(source, facts, made, setting, folder / f"made{setting.suffix}")
 
 
 def pitch_of(path: Path, number: int) -> int:
@@ -76,7 +75,7 @@ def pitch_of(path: Path, number: int) -> int:
     return round(int(np.argmax(lines)) * RATE / len(flat) / 10) * 10
 
 
-@pytest.mark.parametrize("setting", Setting)
+@pytest.mark.parametrize("setting", SHIPPED)
 @pytest.mark.parametrize("numbers", [None, (2,), (1, 3)])
 def test_every_stream_that_is_taken_is_made_and_proven(
     setting: Setting, numbers: tuple[int, ...] | None, crowded: Path, tmp_path: Path
@@ -88,21 +87,21 @@ def test_every_stream_that_is_taken_is_made_and_proven(
     made = probe(plan.out)
     assert [(one.channels, pitch_of(plan.out, i)) for i, one in enumerate(made.sounds)] == [it for _, it in wanted]
     assert [one.seconds for one in made.sounds] == pytest.approx([SECONDS] * len(wanted), abs=0.05)
-    if setting is Setting.ARCHIVE:
+    if setting is ARCHIVE:
         assert [one.name for one in made.sounds] == [name for name, _ in wanted]
 
 
 def test_slowed_sound_keeps_each_stream_as_long_as_the_picture(crowded: Path, tmp_path: Path) -> None:
-    plan = planned(crowded, tmp_path, Setting.ARCHIVE, SoundStreams(), Fraction(1, 2))
+    plan = planned(crowded, tmp_path, ARCHIVE, SoundStreams(), Fraction(1, 2))
     render(plan)
     assert verify(plan).passed
     assert [pitch_of(plan.out, number) for number in range(3)] == [110, 220, 440]
 
 
 def test_the_proof_notices_a_stream_that_is_missing(crowded: Path, tmp_path: Path) -> None:
-    plan = planned(crowded, tmp_path, Setting.ARCHIVE, SoundStreams((1, 3)))
+    plan = planned(crowded, tmp_path, ARCHIVE, SoundStreams((1, 3)))
     render(plan)
-    proof = verify(replace(plan, conformed=planned(crowded, tmp_path, Setting.ARCHIVE, SoundStreams()).conformed))
+    proof = verify(replace(plan, conformed=planned(crowded, tmp_path, ARCHIVE, SoundStreams()).conformed))
     assert [(c.planned, c.found) for c in proof.checks if c.name == "sound"] == [("3 streams", "2 streams")]
     assert not proof.passed
 

@@ -20,6 +20,7 @@ from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.store import clips, decisions, facts, renders, shows, words
 from oddmeter.store.changes import ConflictError, MissingError, change
 from oddmeter.store.database import Database
+from oddmeter.store.renders import Asked
 
 ODD_FACTS = Facts(
     frames=1001,
@@ -145,7 +146,8 @@ def test_timelines_come_back_exactly_and_tell_of_others(database: Database, show
 def test_a_render_goes_through_its_states(database: Database, show_id: int) -> None:
     clip_id = one_clip(database, show_id)
     with database.transaction() as connection:
-        asked = renders.ask(connection, show_id, clip_id, "view", "a.mp4", {"timeline_name": "Main"}, 100)
+        file = Asked(show_id, clip_id, "view", None, "a.mp4", {"timeline_name": "Main"}, 100)
+        asked = renders.ask(connection, [file])["a.mp4"]
         assert renders.taken(connection, ["a.mp4", "b.mp4"]) == {"a.mp4"}
         assert renders.waiting(connection) == [asked]
         renders.begin(connection, asked)
@@ -158,7 +160,7 @@ def test_a_render_goes_through_its_states(database: Database, show_id: int) -> N
         stopped = renders.render(connection, asked)
         assert stopped.state == "cancelled" and stopped.finished_at is not None
         assert renders.taken(connection, ["a.mp4"]) == set()
-        again = renders.ask(connection, show_id, clip_id, "view", "a.mp4", {"timeline_name": "Main"}, 100)
+        again = renders.ask(connection, [file])["a.mp4"]
     with pytest.raises(RuleError, match="This file has been queued again since"), database.transaction() as connection:
         renders.retry(connection, asked)
     with database.transaction() as connection:

@@ -12,11 +12,11 @@ from oddmeter.store.database import Database
 
 CHANGED_BY_PEOPLE = {
     "show", "timeline", "delivery", "clip", "treatment", "word", "log_report", "recipe", "clip_use", "tag", "clip_tag",
-    "music", "marker", "event", "timeline_marker",
+    "music", "marker", "event", "timeline_marker", "output_setting",
 }  # fmt: skip
 KEPT_BY_MACHINES = {
-    "clip_facts", "picture", "render", "change", "change_row", "migration", "log_mapping", "matching", "verdict_change",
-    "sheet", "journaled", "queue_migration",
+    "clip_facts", "picture", "render", "render_count", "change", "change_row", "migration", "log_mapping", "matching",
+    "verdict_change", "sheet", "journaled", "queue_migration",
 }  # fmt: skip
 
 

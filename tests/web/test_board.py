@@ -20,10 +20,11 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import Scan
 from oddmeter.core.planning.marks import Mark
 from oddmeter.core.planning.timelines import TimelineSettings
-from oddmeter.media.containers.settings import Setting
+from oddmeter.media.settings.shipped import VIEW
 from oddmeter.store import changes, clips, decisions, facts, logs, renders, shows, words
 from oddmeter.store.changes import MissingError, change
 from oddmeter.store.database import Connection, Database
+from oddmeter.store.renders import Asked
 from oddmeter.web.board import Board
 from oddmeter.web.boards import Boards
 from oddmeter.work.orders import order_of
@@ -208,7 +209,8 @@ def test_a_file_made_is_told_from_what_is_decided_since(database: Database, fill
     assert row.plan is not None
     order = order_of(row.plan).model_dump(mode="json")
     with database.transaction() as connection:
-        made = renders.ask(connection, timeline.id, row.clip.id, Setting.VIEW, "a.mp4", order, 250)
+        file = Asked(timeline.id, row.clip.id, VIEW.name, None, "a.mp4", order, 250)
+        made = renders.ask(connection, [file])["a.mp4"]
         connection.execute("UPDATE render SET state = 'done' WHERE id = %s", (made,))
 
     def changed() -> bool:

@@ -236,7 +236,7 @@ def test_clips_of_one_name_are_told_apart_everywhere_and_in_the_names_of_files(b
     asked = {"clip_ids": ledger["ids"], "setting": "view", "pattern": "{clip}_{rate}"}
     files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
     assert [(file["clip_name"], file["problem"]) for file in files] == [
-        (told[0], None), (told[1], "another of these clips gets the same name; add {folder}"), (told[2], None),
+        (told[0], None), (told[1], "another of these files gets the same name; add {folder}"), (told[2], None),
     ]  # fmt: skip
     files = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "{clip}_{folder}"})
     assert [file["out_path"] for file in files] == ["C0001_CAM_A.mp4", "C0001_CAM_B.mp4", "C0002_CLIP.mp4"]
@@ -266,7 +266,7 @@ def test_handoff_from_names_to_the_sheet(browser: Browser) -> None:
     ]
     assert not any(file["problem"] for file in preview)
     same = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "one"})
-    assert [file["problem"] for file in same] == [None, *["another of these clips gets the same name"] * 2]
+    assert [file["problem"] for file in same] == [None, *["another of these files gets the same name"] * 2]
     for wrong in ({"pattern": "{colour}"}, {"pattern": "{clip"}, {"pattern": " "}, {"folder": "../up"}):
         assert browser.refused("POST", f"/api/shows/{show}/handoff/preview", {**asked, **wrong})[0] == 422
     made = browser.send("POST", f"/api/shows/{show}/renders", {**asked, "clip_ids": ids[:2]})

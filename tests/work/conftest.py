@@ -10,11 +10,12 @@ from oddmeter.core.decisions.parts import IntentSetting
 from oddmeter.core.decisions.treatment import Intent
 from oddmeter.core.planning.clips import Clip, known_of
 from oddmeter.core.planning.plans import Plan, plan
-from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import VIEW
 from oddmeter.store import clips, decisions, renders, shows
 from oddmeter.store.changes import change
 from oddmeter.store.database import Database
-from oddmeter.store.renders import Render
+from oddmeter.store.renders import Asked, Render
 from oddmeter.work.orders import order_of
 from oddmeter.work.tasks import look_at
 
@@ -39,7 +40,7 @@ class Desk:
         with self.database.transaction() as connection:
             return clips.clips_of_show(connection, self.show_id)
 
-    def ask(self, clip: Clip, out: str, setting: Setting = Setting.VIEW, speed: Fraction = Fraction(1)) -> int:
+    def ask(self, clip: Clip, out: str, setting: Setting = VIEW, speed: Fraction = Fraction(1)) -> int:
         with change(self.database, self.show_id, "speed", "Ada") as connection:
             wish = Decisions(intent=IntentSetting(Intent.SPEED, speed))
             decisions.decide_clips(connection, {clip.id: wish})
@@ -49,8 +50,9 @@ class Desk:
             made = plan(known_of(clip), decisions.house(connection, self.show_id), timeline)
             assert isinstance(made, Plan)
             ordered = order_of(made).model_dump(mode="json")
-            path = out + ENCODINGS[setting].suffix
-            return renders.ask(connection, timeline.id, clip.id, setting, path, ordered, made.after)
+            path = out + setting.suffix
+            file = Asked(timeline.id, clip.id, setting.name, None, path, ordered, made.after)
+            return renders.ask(connection, [file]).get(path, 0)
 
     def render(self, render_id: int) -> Render:
         with self.database.transaction() as connection:

@@ -18,9 +18,9 @@ from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
+from oddmeter.media.settings.shipped import VIEW
 from oddmeter.work.apart import render_apart, verify_apart
 from tests.waiting import wait_until
 
@@ -47,7 +47,7 @@ def good(footage: dict[str, Path], tmp_path: Path) -> ClipPlan:
     facts = probe(path)
     assert facts.file_rate is not None
     planned = conform(Material(facts.frames, facts.file_rate), Treatment(Intent.REAL_TIME), Rate.of(25))
-    return ClipPlan(path, facts, planned, Setting.VIEW, tmp_path / "made" / "gulls.mp4")
+    return ClipPlan(path, facts, planned, VIEW, tmp_path / "made" / "gulls.mp4")
 
 
 @pytest.fixture

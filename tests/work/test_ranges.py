@@ -17,6 +17,7 @@ from oddmeter.core.numbers.places import SourceFrame
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.core.planning.timelines import TimelineSettings
+from oddmeter.media.settings.shipped import ARCHIVE
 from oddmeter.work.ranges import OrderedPart, RangeOrder, order_of_range, timeline_plan
 from tests.core.test_cutting import Shelf, clip_event
 from tests.core.test_finding import known
@@ -56,11 +57,11 @@ def test_a_plan_asks_for_every_clip_and_says_which_is_missing(config: Config, tm
     book = Shelf({0: EventList(Rate.of(25), (clip_event(1, 0, 10),))}, {1: Material(400, Rate.of(50))})
     order = order_of_range(range_of_timeline(book, 0, SETTINGS, book.cuts[0]), NAMES, "The film")
     with pytest.raises(RuleError, match="A clip has not been analysed"):
-        timeline_plan(order, [], config, "archive", "film.mkv")
+        timeline_plan(order, [], config, ARCHIVE, "film.mkv")
     clip = replace(known(1, "bell.mov", "50").clip, measured=None)
     with pytest.raises(RuleError, match=r"bell\.mov has not been analysed"):
-        timeline_plan(order, [clip], config, "archive", "film.mkv")
+        timeline_plan(order, [clip], config, ARCHIVE, "film.mkv")
     looked_at = replace(clip, measured=Facts(400, Rate.of(50), width=64, height=48), root="Footage", path="a/bell.mov")
-    plan = timeline_plan(order, [looked_at], config, "archive", "out/film.mkv")
+    plan = timeline_plan(order, [looked_at], config, ARCHIVE, "out/film.mkv")
     assert [one.path for one in plan.sources] == [config.footage("Footage", "a/bell.mov")]
     assert (plan.out, plan.length, str(plan.start)) == (config.product("out/film.mkv"), 10, "01:00:00:00")

@@ -12,8 +12,8 @@ from fractions import Fraction
 from oddmeter.config import Beat
 from oddmeter.demo.framecode import read
 from oddmeter.local.cluster import Cluster
-from oddmeter.media.containers.settings import Setting
 from oddmeter.media.frames.decode import FrameReader
+from oddmeter.media.settings.shipped import EDIT
 from oddmeter.store.renders import Render
 from oddmeter.work.tasks import queue
 from tests.waiting import wait_until
@@ -59,9 +59,9 @@ def done(render: Render) -> bool:
 
 def queued(desk: Desk, out: str, speed: Fraction) -> int:
     (clip,) = desk.bring_in(GULLS)
-    asked = desk.ask(clip, out, Setting.EDIT, speed)
+    asked = desk.ask(clip, out, EDIT, speed)
     with desk.database.transaction() as connection:
-        queue(desk.config, desk.database).ask_render(connection, asked, f"{out}.mov")
+        queue(desk.config, desk.database).ask_renders(connection, {f"{out}.mov": asked})
     return asked
 
 

@@ -244,6 +244,94 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/settings/choices": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Setting Choices
+     * @description Everything that settings can ask for on this machine.
+     */
+    get: operations["setting_choices_api_settings_choices_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/settings/check": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Check Setting
+     * @description What a document would come to; nothing is kept.
+     */
+    post: operations["check_setting_api_settings_check_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/settings": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Settings
+     * @description The settings of a show: those that every show has, and its own by name.
+     */
+    get: operations["list_settings_api_shows__show_id__settings_get"];
+    put?: never;
+    /**
+     * Add Setting
+     * @description Add a setting of the show's own.
+     */
+    post: operations["add_setting_api_shows__show_id__settings_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/settings/{setting_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Set Setting
+     * @description Change a setting of the show's own; files made with it before keep what they were made with.
+     */
+    put: operations["set_setting_api_shows__show_id__settings__setting_id__put"];
+    post?: never;
+    /**
+     * Remove Setting
+     * @description Remove a setting of the show's own.
+     */
+    delete: operations["remove_setting_api_shows__show_id__settings__setting_id__delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/vocabulary": {
     parameters: {
       query?: never;
@@ -1854,7 +1942,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/handoff": {
+  "/api/shows/{show_id}/handoff": {
     parameters: {
       query?: never;
       header?: never;
@@ -1863,9 +1951,9 @@ export interface paths {
     };
     /**
      * Choices
-     * @description The settings, the words for names, and the folder for made files.
+     * @description The settings of a show, the words for names, and the folder for made files.
      */
-    get: operations["choices_api_handoff_get"];
+    get: operations["choices_api_shows__show_id__handoff_get"];
     put?: never;
     post?: never;
     delete?: never;
@@ -1903,8 +1991,8 @@ export interface paths {
     };
     /**
      * List Renders
-     * @description All files asked for: those at work, those that failed and can be tried again, those that wait, in turn, and then
-     *     the others, the newest first.
+     * @description Files asked for, from one on: those at work, those that failed and can be tried again, those that wait, in turn,
+     *     and then the others, the newest first.
      */
     get: operations["list_renders_api_shows__show_id__renders_get"];
     put?: never;
@@ -2368,6 +2456,16 @@ export interface components {
       passed: boolean;
     };
     /**
+     * CheckedSetting
+     * @description What a document comes to, in words, or what is wrong with it.
+     */
+    CheckedSetting: {
+      /** Words */
+      words: string;
+      /** Problem */
+      problem: string | null;
+    };
+    /**
      * ChoiceView
      * @description A value to choose: its exact text, and what it is called.
      */
@@ -2476,6 +2574,38 @@ export interface components {
       spots: components["schemas"]["SpotOnClock"][];
     };
     /**
+     * CodecView
+     * @description A picture codec: where it goes, its profiles, depths and chroma, and what its quality is counted in.
+     */
+    CodecView: {
+      /** Name */
+      name: string;
+      /** Label */
+      label: string;
+      /** Containers */
+      containers: string[];
+      /** Profiles */
+      profiles: components["schemas"]["ProfileView"][];
+      /** Bits */
+      bits: number[];
+      /** Chroma */
+      chroma: string[];
+      /** Best */
+      best: number | null;
+      /** Least */
+      least: number | null;
+      /** Usual */
+      usual: number | null;
+      /** Takes Bit Rate */
+      takes_bit_rate: boolean;
+      /** Groups */
+      groups: boolean;
+      /** Fields */
+      fields: boolean;
+      /** Lossless */
+      lossless: boolean;
+    };
+    /**
      * Column
      * @description What a column of a report can mean.
      * @enum {string}
@@ -2535,6 +2665,20 @@ export interface components {
     Confirming: {
       /** Clips */
       clips: components["schemas"]["ClipRef"][];
+    };
+    /**
+     * ContainerView
+     * @description A container; ``numbered`` is a folder of numbered pictures.
+     */
+    ContainerView: {
+      /** Name */
+      name: string;
+      /** Label */
+      label: string;
+      /** Suffix */
+      suffix: string;
+      /** Numbered */
+      numbered: boolean;
     };
     /**
      * CopyIn
@@ -3120,8 +3264,11 @@ export interface components {
        * @default []
        */
       events: number[];
-      /** @default edit */
-      setting: components["schemas"]["Setting"];
+      /**
+       * Setting
+       * @default edit
+       */
+      setting: string;
       /**
        * Folder
        * @default
@@ -3290,6 +3437,8 @@ export interface components {
       clip_id: number;
       /** Clip Name */
       clip_name: string;
+      /** Setting */
+      setting: string;
       /** Out Path */
       out_path: string;
       /** Frames */
@@ -3731,22 +3880,11 @@ export interface components {
     };
     /**
      * MakeIn
-     * @description Files to make: which clips, with which setting, where, and under which names.
+     * @description Outputs to make at once; a clip may be in several. One of them may stand by itself, without a list.
      */
     MakeIn: {
-      /** Clip Ids */
-      clip_ids: number[];
-      setting: components["schemas"]["Setting"];
-      /**
-       * Folder
-       * @default
-       */
-      folder: string;
-      /**
-       * Pattern
-       * @default {clip}_{rate}
-       */
-      pattern: string;
+      /** Outputs */
+      outputs: components["schemas"]["OutputIn"][];
     };
     /**
      * Mark
@@ -4010,6 +4148,47 @@ export interface components {
       ids: number[];
     };
     /**
+     * OutputIn
+     * @description Files to make: of which clips, with which setting, where, and under which names.
+     */
+    OutputIn: {
+      /** Clip Ids */
+      clip_ids: number[];
+      /** Setting */
+      setting: string;
+      /**
+       * Folder
+       * @default
+       */
+      folder: string;
+      /**
+       * Pattern
+       * @default {clip}_{rate}
+       */
+      pattern: string;
+    };
+    /**
+     * OwnSettingView
+     * @description A setting as it stands: its document, what it comes to in words, and why it cannot be written here, where that is
+     *     so. One that every show has is not its own and has no id.
+     */
+    OwnSettingView: {
+      /** Id */
+      id: number | null;
+      /** Name */
+      name: string;
+      /** Words */
+      words: string;
+      /** Document */
+      document: {
+        [key: string]: unknown;
+      };
+      /** Problem */
+      problem: string | null;
+      /** Revision */
+      revision: number;
+    };
+    /**
      * Part
      * @description One thing that can be decided.
      * @enum {string}
@@ -4270,6 +4449,16 @@ export interface components {
       detail: string;
       /** Code */
       code: string;
+    };
+    /**
+     * ProfileView
+     * @description A profile of a codec.
+     */
+    ProfileView: {
+      /** Name */
+      name: string;
+      /** Label */
+      label: string;
     };
     /**
      * Question
@@ -4567,7 +4756,8 @@ export interface components {
       clip_id: number | null;
       /** Clip Name */
       clip_name: string;
-      setting: components["schemas"]["Setting"];
+      /** Setting */
+      setting: string;
       /** Out Path */
       out_path: string;
       /** Full Path */
@@ -4797,23 +4987,54 @@ export interface components {
       clip_ids: number[];
     };
     /**
-     * Setting
-     * @description What the made file is for.
-     * @enum {string}
+     * SettingChange
+     * @description A setting to change, with the revision that was seen.
      */
-    Setting: "archive" | "edit" | "view";
+    SettingChange: {
+      /** Document */
+      document: {
+        [key: string]: unknown;
+      };
+      /** Revision */
+      revision: number;
+    };
+    /**
+     * SettingChoices
+     * @description Everything that can be asked for on this machine.
+     */
+    SettingChoices: {
+      /** Containers */
+      containers: components["schemas"]["ContainerView"][];
+      /** Codecs */
+      codecs: components["schemas"]["CodecView"][];
+      /** Sounds */
+      sounds: components["schemas"]["SoundCodecView"][];
+    };
+    /**
+     * SettingIn
+     * @description A setting as a document.
+     */
+    SettingIn: {
+      /** Document */
+      document: {
+        [key: string]: unknown;
+      };
+    };
     /**
      * SettingView
      * @description A setting files can be made with.
      */
     SettingView: {
-      setting: components["schemas"]["Setting"];
+      /** Setting */
+      setting: string;
       /** Label */
       label: string;
       /** Suffix */
       suffix: string;
       /** Lossless */
       lossless: boolean;
+      /** Own */
+      own: boolean;
     };
     /**
      * Settling
@@ -4976,6 +5197,22 @@ export interface components {
      * @enum {string}
      */
     Sort: "name" | "shot" | "file" | "read" | "decision" | "speed" | "cadence" | "before" | "length" | "marks";
+    /**
+     * SoundCodecView
+     * @description A sound codec, and where it goes; ``beside`` where it can lie beside a file as WAV.
+     */
+    SoundCodecView: {
+      /** Name */
+      name: string;
+      /** Label */
+      label: string;
+      /** Containers */
+      containers: string[];
+      /** Beside */
+      beside: boolean;
+      /** Takes Bit Rate */
+      takes_bit_rate: boolean;
+    };
     /**
      * SoundView
      * @description What becomes of the sound of a clip.
@@ -6143,6 +6380,220 @@ export interface operations {
           "application/json": {
             [key: string]: unknown;
           };
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  setting_choices_api_settings_choices_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SettingChoices"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  check_setting_api_settings_check_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SettingIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CheckedSetting"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_settings_api_shows__show_id__settings_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["OwnSettingView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  add_setting_api_shows__show_id__settings_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SettingIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  set_setting_api_shows__show_id__settings__setting_id__put: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        setting_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SettingChange"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  remove_setting_api_shows__show_id__settings__setting_id__delete: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        setting_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
         };
       };
       /** @description Client Error */
@@ -9371,14 +9822,16 @@ export interface operations {
       };
     };
   };
-  choices_api_handoff_get: {
+  choices_api_shows__show_id__handoff_get: {
     parameters: {
       query?: never;
       header?: {
         /** @description Who asks, percent-encoded. */
         "x-person"?: string | null;
       };
-      path?: never;
+      path: {
+        show_id: number;
+      };
       cookie?: never;
     };
     requestBody?: never;
@@ -9445,7 +9898,10 @@ export interface operations {
   };
   list_renders_api_shows__show_id__renders_get: {
     parameters: {
-      query?: never;
+      query?: {
+        first?: number;
+        count?: number;
+      };
       header?: {
         /** @description Who asks, percent-encoded. */
         "x-person"?: string | null;

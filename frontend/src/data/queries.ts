@@ -170,14 +170,17 @@ export function useQueue(showId: number) {
   });
 }
 
-export function useHandoffChoices() {
-  return useQuery({ queryKey: ["handoff"], queryFn: () => answer(api.GET("/api/handoff")) });
+export function useHandoffChoices(showId: number) {
+  return useQuery({
+    queryKey: ["handoff", showId],
+    queryFn: () => answer(api.GET("/api/shows/{show_id}/handoff", { params: { path: { show_id: showId } } })),
+  });
 }
 
 export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
   return useQuery({
     queryKey: ["preview", showId, asked],
-    enabled: asked.clip_ids.length > 0,
+    enabled: asked.outputs.some((output) => output.clip_ids.length > 0),
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(api.POST("/api/shows/{show_id}/handoff/preview", { params: { path: { show_id: showId } }, body: asked })),
@@ -190,6 +193,7 @@ const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench", .
 const TOUCHES: Record<string, string[]> = {
   event: [...CUTS, "rows", "preview"],
   timeline_marker: CUTS,
+  output_setting: ["handoff", "settings", "preview"],
   show: ["shows", "show", "house", ...PLANNED],
   timeline: ["show", ...PLANNED],
   word: ["evidence", "evidence-rows", ...PLANNED],

@@ -69,17 +69,17 @@ class Mastering:
             out |= {0x55D9: self.light[1], 0x55DA: self.light[0]}
         return out
 
-    def x264(self) -> str:
-        """As parameters of libx264, which writes the messages."""
+    def parameters(self, display: str, level: str) -> str:
+        """As parameters of an encoder that writes the messages, under its names for both."""
         parts = []
         if self.colours is not None and self.light is not None:
             x = [round(value * 50_000) for value in self.colours]
             least, most = (round(value * 10_000) for value in self.light)
             parts.append(
-                f"mastering-display=G({x[2]},{x[3]})B({x[4]},{x[5]})R({x[0]},{x[1]})WP({x[6]},{x[7]})L({most},{least})"
+                f"{display}=G({x[2]},{x[3]})B({x[4]},{x[5]})R({x[0]},{x[1]})WP({x[6]},{x[7]})L({most},{least})"
             )
         if self.lightest != (0, 0):
-            parts.append(f"cll={self.lightest[0]},{self.lightest[1]}")
+            parts.append(f"{level}={self.lightest[0]},{self.lightest[1]}")
         return ":".join(parts)
 
 

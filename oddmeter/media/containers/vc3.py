@@ -4,6 +4,8 @@ from av.packet import Packet
 from av.video.stream import VideoStream
 
 _PLACE = 0x2C
+_CODING, _FIELD = 0x05, 0b10
+"""The byte that says how a picture is coded, and its bit for fields."""
 _WRITTEN = 1
 _VOLUMES = {_WRITTEN: 0, 9: 1, 10: 2}
 """BT.709, and BT.2020 with constant luminance or without (ITU-T H.273), as the header has them."""
@@ -11,12 +13,14 @@ _ELSEWHERE = 3
 """Any other, which the container says."""
 
 
-def state_matrix(packet: "Packet[VideoStream]", matrix: int, fields: bool) -> None:
-    """Say in an encoded picture, or in both of its fields, under which matrix it is. Its writer says BT.709."""
+def state_matrix(packet: "Packet[VideoStream]", matrix: int) -> None:
+    """Say in an encoded picture, or in both of its fields where it is coded as two, under which matrix it is. Its
+    writer says BT.709."""
     if matrix == _WRITTEN:
         return
     data = bytearray(memoryview(packet))
-    for start in (0, len(data) // 2) if fields else (0,):
+    coded_as_fields = data[_CODING] & _FIELD
+    for start in (0, len(data) // 2) if coded_as_fields else (0,):
         data[start + _PLACE] = data[start + _PLACE] & ~0b110 | _VOLUMES.get(matrix, _ELSEWHERE) << 1
     packet.update(bytes(data))
 

@@ -69,6 +69,11 @@ def flagged_like(frame: VideoFrame, other: VideoFrame) -> VideoFrame:
 
 
 @lru_cache(maxsize=64)
+def planar_for(name: str) -> str:
+    """The pixel format itself where its planes hold one component each, or else one of the same depth where they do."""
+    return name if _is_planar(name) else _planar_name(VideoFormat(name))
+
+
 def _is_planar(name: str) -> bool:
     form = VideoFormat(name)
     used = [component.plane for component in form.components]

@@ -1,10 +1,12 @@
 """One colour for pictures from many sources: the same matrix and range, so that they can stand in one file."""
 
 from dataclasses import dataclass
+from typing import Protocol
 
 from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange
 
+from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.files.samples import flagged_like, planes_of
 from oddmeter.media.pictures.planes import (
     black_levels,
@@ -15,9 +17,19 @@ from oddmeter.media.pictures.planes import (
     ranged,
     rematrixed,
 )
+from oddmeter.media.settings.setting import ColourTags
 
 _BT709, UNSAID = 1, 2
 """Numbers of ITU-T H.273, alike for primaries, curves and matrices."""
+
+
+class Pictured(Protocol):
+    """Pictures by their number, all of one pixel format."""
+
+    pixel_format: str
+
+    def picture(self, number: int) -> VideoFrame:
+        """The picture of that number."""
 
 
 @dataclass(frozen=True)
@@ -73,3 +85,38 @@ def _flagged(frame: VideoFrame, colour: Colour) -> VideoFrame:
     like.color_range = ColorRange.JPEG if colour.full or rgb else ColorRange.MPEG
     like.color_primaries, like.color_trc = colour.primaries, colour.transfer
     return flagged_like(frame, like)
+
+
+_TAGS = {
+    ColourTags.BT709: (1, 1, 1),
+    ColourTags.BT601_525: (6, 6, 6),
+    ColourTags.BT601_625: (5, 6, 5),
+    ColourTags.BT2020: (9, 14, 9),
+}
+"""Primaries, curve and matrix of standards by their numbers (ITU-T H.273)."""
+
+
+class _Tagged:
+    def __init__(self, made: Pictured, numbers: tuple[int, int, int]) -> None:
+        self.pixel_format, self._made, self._numbers = made.pixel_format, made, numbers
+
+    def picture(self, number: int) -> VideoFrame:
+        frame = self._made.picture(number)
+        names = ("color_primaries", "color_trc", "colorspace")
+        for name, said, wanted in zip(names, numbers_said(frame), self._numbers, strict=True):
+            if name == "colorspace" and is_rgb(frame.format.name):
+                continue
+            if said == UNSAID:
+                setattr(frame, name, wanted)
+            elif said != wanted:
+                raise RuleError(
+                    "The pictures are tagged with another colour standard than the setting. Nothing converts them.",
+                    "colour",
+                )
+        return frame
+
+
+def tagged(made: Pictured, tags: ColourTags) -> Pictured:
+    """Pictures of which those that say nothing about their colour say what a setting asks for. Raises ``RuleError``
+    with the first that says another thing."""
+    return made if tags is ColourTags.KEEP else _Tagged(made, _TAGS[tags])

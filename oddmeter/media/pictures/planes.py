@@ -26,7 +26,7 @@ _SHOWN = Interpolation.BILINEAR | Interpolation.ACCURATE_RND | Interpolation.FUL
 lines, which takes less than half the time."""
 _HD_LINES = 577
 """Pictures of so many lines or more are high definition, whose colour matrix is that of BT.709, not BT.601."""
-_BT709, _BT601, _BT470BG = 1, 6, 5
+_BT709, _UNSAID, _BT601, _BT470BG = 1, 2, 6, 5
 
 
 def eight_bits(samples: Plane, bits: int) -> npt.NDArray[np.uint8]:
@@ -42,11 +42,11 @@ def luma_of(frame: VideoFrame) -> npt.NDArray[np.uint8]:
 
 def woven(upper: VideoFrame, lower: VideoFrame) -> VideoFrame:
     """A frame with the upper lines of one frame and the lower lines of another, sample for sample."""
-    upper, lower = planar(upper), planar(lower)
+    stored, upper, lower = upper.format.name, planar(upper), planar(lower)
     out = empty_like(upper, upper.width, upper.height)
     for made, a, b in zip(planes_of(out), planes_of(upper), planes_of(lower), strict=True):
         made[0::2], made[1::2] = a[0::2], b[1::2]
-    return out
+    return out if out.format.name == stored else reformatted(out, format=stored)
 
 
 def field_of(frame: VideoFrame, name: FieldOrder) -> VideoFrame:
@@ -117,7 +117,10 @@ def converted(frame: VideoFrame, pixel_format: str) -> VideoFrame:
     if frame.format.name == pixel_format:
         return frame
     if not is_rgb(frame.format.name) or is_rgb(pixel_format):
-        return reformatted(frame, format=pixel_format)
+        out = reformatted(frame, format=pixel_format)
+        if is_rgb(pixel_format) and not is_rgb(frame.format.name):
+            out.colorspace = _UNSAID  # red, green and blue are under no matrix
+        return out
     matrix = matrix_for(frame.height)
     out = reformatted(frame, format=pixel_format, dst_colorspace=_swscale(matrix), dst_color_range=ColorRange.MPEG)
     out.colorspace, out.color_range = matrix, ColorRange.MPEG

@@ -9,7 +9,7 @@ from av.video.frame import VideoFrame
 from oddmeter.core.conform.framing import Canvas, Placement, placed
 from oddmeter.core.decisions.treatment import Framing
 from oddmeter.core.pictures.scan import FieldOrder
-from oddmeter.media.files.samples import Plane, empty_like, planar, planes_of, reformatted
+from oddmeter.media.files.samples import Plane, empty_like, planar, planar_for, planes_of, reformatted
 from oddmeter.media.pictures.planes import black_levels, by_field, converted, flagged, matrix_in, rematrixed
 
 _SPREAD = 0.25
@@ -31,21 +31,23 @@ def framed(
     if not fields:
         return converted(_scaled(_full_chroma(frame), canvas, place, 0.0, matrix), pixel_format)
     half = Canvas(canvas.width, canvas.height // 2, canvas.pixel_aspect)
+    apart = planar_for(pixel_format)  # fields are woven plane by plane
     rows = Placement(place.width, place.height // 2, place.left, place.top // 2)
 
     def scaled_field(field: VideoFrame, name: FieldOrder) -> VideoFrame:
         side = 1 if name is FieldOrder.UPPER else -1
         shift = side * _SPREAD * (1 - field.height / rows.height)
-        return converted(_scaled(_full_chroma(field), half, rows, shift, matrix), pixel_format)
+        return converted(_scaled(_full_chroma(field), half, rows, shift, matrix), apart)
 
-    return by_field(flagged(frame), scaled_field)
+    return converted(by_field(flagged(frame), scaled_field), pixel_format)
 
 
 def _formatted(frame: VideoFrame, pixel_format: str, *, fields: bool) -> VideoFrame:
     if frame.format.name == pixel_format:
         return frame
     if fields:
-        return by_field(flagged(frame), lambda field, _: converted(field, pixel_format))
+        apart = planar_for(pixel_format)
+        return converted(by_field(flagged(frame), lambda field, _: converted(field, apart)), pixel_format)
     return converted(frame, pixel_format)
 
 

@@ -15,17 +15,14 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.media.containers.settings import ENCODINGS
-from oddmeter.media.files.samples import Plane, planes_of, same_samples
+from oddmeter.media.files.samples import Plane, planes_of, reformatted, same_samples
 from oddmeter.media.frames.decode import FrameReader
 from oddmeter.media.plans import FilePlan, Pictures
-from oddmeter.media.proof.losses import Losses, apart, squares_between
+from oddmeter.media.writing.losses import Losses, apart, squares_between
 
 _MOST_MADE_AGAIN = 48
 _STILL = 1.0
 """Grey levels (of 255), in the most changed block: a source change below this is too small to tell."""
-_COARSE = 32.0
-"""Grey levels by which a block of a 32nd of the width and height may lie off in the mean, whatever was measured."""
 _BLOCK, _LINE = 18.0, 20.0
 """Grey levels by which a block of eight by eight samples may lie off in the mean, and a whole line or column, where
 nothing was measured."""
@@ -60,10 +57,16 @@ def compare(plan: FilePlan, pictures: Pictures, losses: Losses | None, progress:
     """Hold every frame of the file against the plan's pictures; what cannot be decoded is wrong from there on. Raises
     ``RuleError`` where a source can no longer be read."""
     out, again = Compared(), made_again(plan)
-    judge = _Exact() if ENCODINGS[plan.setting].lossless else _Near(losses)
+    judge = _Exact() if plan.encoding.lossless else _Near(losses, plan.encoding.coarse)
+    read_as = plan.encoding.read_as(pictures.pixel_format)
+
+    def planned(number: int) -> VideoFrame:
+        picture = pictures.picture(number)
+        return apart(picture if picture.format.name == read_as else reformatted(picture, format=read_as))
+
     before: _Pair | None = None
     last: object = None
-    with FrameReader(plan.out) as made:
+    with FrameReader(plan.opened_as) as made:
         for number in range(plan.length):
             shown = plan.shown(number)
             stands = before if shown.picture == last else None
@@ -77,10 +80,10 @@ def compare(plan: FilePlan, pictures: Pictures, losses: Losses | None, progress:
             if stands is not None:
                 wanted = stands.wanted
             elif again(number):
-                wanted = apart(pictures.picture(number))
+                wanted = planned(number)
             if wanted is None and stands is None and before is not None and judge.stands(_Pair(seen, None), before):
                 # A built frame that shows the picture before once more: making it says whether it should.
-                wanted = apart(pictures.picture(number))
+                wanted = planned(number)
             pair = _Pair(seen, wanted)
             if wanted is not None and not _comparable(seen, wanted):
                 right = False
@@ -145,8 +148,8 @@ class _Exact:
 class _Near:
     """How pictures are judged that were written with loss."""
 
-    def __init__(self, losses: Losses | None) -> None:
-        self._losses = losses
+    def __init__(self, losses: Losses | None, coarse: float) -> None:
+        self._losses, self._coarse = losses, coarse
         self.is_sure = False
         """True where what the last picture lost was known: then it is no other one."""
 
@@ -158,7 +161,7 @@ class _Near:
         self.is_sure = measured is not None
         if measured is None:
             return is_near(pair.seen, pair.wanted)
-        return measured and not changes_by_more(_COARSE, _luma(pair.seen), _luma(pair.wanted))
+        return measured and not changes_by_more(self._coarse, _luma(pair.seen), _luma(pair.wanted))
 
     def stands(self, pair: _Pair, before: _Pair) -> bool:
         """True where the file's picture is nearer to the one planned before than to its own; of one that was not made

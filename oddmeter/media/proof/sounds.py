@@ -6,22 +6,28 @@ channels likewise, since that is what is lost where two channels become one.
 """
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
+from pathlib import Path
 
 import av
 import numpy as np
 import numpy.typing as npt
+from av import Codec
 from av.audio.layout import AudioLayout
 from av.audio.resampler import AudioResampler
 
 from oddmeter.core.conform.proof import Check
 from oddmeter.core.evidence.facts import Facts, Sound
-from oddmeter.media.containers.settings import ENCODINGS
+from oddmeter.media.files.opened import opened
+from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import FilePlan
 from oddmeter.media.proof.streams import COARSE_TIMES
+from oddmeter.media.settings.setting import Place
 from oddmeter.media.sound.blocks import BLOCK, Placing, Samples, array_of, decoded, named_layout, sound_of
 from oddmeter.media.sound.track import SoundTrack
+from oddmeter.media.writing.sounds import beside, time_reference
 
 _FULL_SCALE = (1 << 31) - (1 << 8)
 _WINDOW = 1 << 16
@@ -47,21 +53,53 @@ def sound_checks(plan: FilePlan, made: Facts) -> list[Check]:
     """How many sound streams there are, and of each its length in samples, its place beside the picture, its channels
     and its samples; a codec that works in blocks may end up to two of them earlier or later."""
     sounds = plan.sounds
+    if plan.setting.sound.place is Place.BESIDE and sounds:
+        return _beside_checks(plan)
     if len(sounds) != len(made.sounds):
         return [Check("sound", _streams_words(len(sounds)), _streams_words(len(made.sounds)), False)]
     if not sounds:
         return [Check("sound", "none", "none", True)]
     checks = []
     for number, (sound, one) in enumerate(zip(sounds, made.sounds, strict=True)):
-        checks += _stream_checks(plan, sound, one, "sound" if len(sounds) == 1 else f"sound {number + 1}")
+        name = "sound" if len(sounds) == 1 else f"sound {number + 1}"
+        checks += _stream_checks(_Stream(plan, plan.out, sound, one, name))
     return checks
 
 
-def _stream_checks(plan: FilePlan, sound: SoundTrack, one: Sound, name: str) -> list[Check]:
-    exact = ENCODINGS[plan.setting].sound_codec.startswith("pcm")
+def _beside_checks(plan: FilePlan) -> list[Check]:
+    """The checks of WAV files, with the start that each states."""
+    checks = []
+    folder = plan.out if plan.setting.is_numbered else plan.out.parent
+    for path, sound in zip(beside(plan, folder), plan.sounds, strict=True):
+        found = probe(path).sounds
+        if len(found) != 1:
+            checks.append(Check(path.name, "one sound stream", _streams_words(len(found)), False))
+            continue
+        with opened(path) as container:
+            stated = container.metadata.get("time_reference", "none")
+        planned = time_reference(plan.start, sound.rate)
+        checks.append(Check.of_equal(f"{path.name}, samples since midnight", planned, stated))
+        checks += _stream_checks(_Stream(plan, path, sound, found[0], path.name))
+    return checks
+
+
+@dataclass(frozen=True)
+class _Stream:
+    """A stream of sound in the file at ``path``, and what it is called here, with the sound that was planned."""
+
+    plan: FilePlan
+    path: Path
+    sound: SoundTrack
+    found: Sound
+    name: str
+
+
+def _stream_checks(made: _Stream) -> list[Check]:
+    plan, sound, one, name = made.plan, made.sound, made.found, made.name
+    exact = plan.encoding.sound.exact
     slack = 0 if exact else 2 * BLOCK
-    with av.open(str(plan.out)) as container:
-        stream = sound_of(container, plan.out, one.place)
+    with av.open(str(made.path)) as container:
+        stream = sound_of(container, made.path, one.place)
         layout, codec = named_layout(stream), stream.codec_context.codec.canonical_name
         placing = Placing(container, stream, one.times, "flt")
         first, found = None, 0
@@ -75,13 +113,14 @@ def _stream_checks(plan: FilePlan, sound: SoundTrack, one: Sound, name: str) -> 
     checks = [Check(name, planned, there, right)]
     begins = _begins(first or 0, one)
     checks.append(Check(f"{name}, start", "in sync with the picture", begins, begins == "in sync with the picture"))
-    encoding = ENCODINGS[plan.setting]
-    wanted = (sound.layout[0], encoding.sound_codec, sound.name if encoding.names_sounds else "")
-    actual = (layout, codec, one.name if encoding.names_sounds else "")
+    named = plan.encoding.into.names_sounds and plan.encoding.has_sound
+    kind = Codec(plan.encoding.sound.encoder, "w").canonical_name
+    wanted = (sound.layout[0], kind, sound.name if named else "")
+    actual = (layout, codec, one.name if named else "")
     checks.append(Check(f"{name}, channels", _described(*wanted), _described(*actual), wanted == actual))
     if right and wanted[0] == actual[0]:
         compared = _samples_check if exact else _likeness_check
-        checks.append(compared(plan, one, sound, name))
+        checks.append(compared(made))
     return checks
 
 
@@ -99,25 +138,26 @@ def _begins(first: int, one: Sound) -> str:
     return "in sync with the picture"
 
 
-def _samples_check(plan: FilePlan, one: Sound, sound: SoundTrack, name: str) -> Check:
-    """The sound of a plan made once more, beside what is in the file, to the 24 bits of that."""
-    wrong, full = 0, 0
-    pairs = _side_by_side((array_of(frame) for frame in sound.frames("s32")), _heard(plan, one, sound, "s32"))
+def _samples_check(made: _Stream) -> Check:
+    """The sound of a plan made once more, beside what is in the file, to the 16 or 24 bits of that."""
+    wrong, full, kind = 0, 0, made.plan.encoding.sound.sample_format
+    spare, loudest = (0, (1 << 15) - 1) if kind == "s16" else (8, _FULL_SCALE)
+    pairs = _side_by_side((array_of(frame) for frame in made.sound.frames(kind)), _heard(made, kind))
     for wanted, found in pairs:
-        wrong += int(np.count_nonzero(wanted >> 8 != found >> 8))
-        full += int(np.count_nonzero((wanted >= _FULL_SCALE) | (wanted <= -_FULL_SCALE)))
+        wrong += int(np.count_nonzero(wanted >> spare != found >> spare))
+        full += int(np.count_nonzero((wanted >= loudest) | (wanted <= -loudest)))
     loud = f", {full} of them at full level" if full else ""
-    name = f"{name}, each sample"
+    name = f"{made.name}, each sample"
     return Check(name, f"as planned{loud}", f"as planned{loud}" if wrong == 0 else f"{wrong} differ", wrong == 0)
 
 
-def _heard(plan: FilePlan, one: Sound, sound: SoundTrack, sample_format: str) -> Iterator[Samples]:
+def _heard(made: _Stream, sample_format: str) -> Iterator[Samples]:
     """What is in the file, shape (channels, samples), one piece after the other."""
-    with av.open(str(plan.out)) as container:
-        stream = sound_of(container, plan.out, one.place)
-        resampler = AudioResampler(format=sample_format, layout=sound.layout[0], rate=sound.rate)
+    with av.open(str(made.path)) as container:
+        stream = sound_of(container, made.path, made.found.place)
+        resampler = AudioResampler(format=sample_format, layout=made.sound.layout[0], rate=made.sound.rate)
         for frame in decoded(container, stream):
-            yield from (array_of(made) for made in resampler.resample(frame))
+            yield from (array_of(piece) for piece in resampler.resample(frame))
 
 
 def _side_by_side(one: Iterator[Samples], other: Iterator[Samples], most: int = 0) -> Iterator[tuple[Samples, Samples]]:
@@ -141,19 +181,20 @@ def _filled(samples: Samples, like: Samples, count: int) -> Samples:
     return samples if samples.shape[1] == count else np.zeros((like.shape[0], count), like.dtype)
 
 
-def _likeness_check(plan: FilePlan, one: Sound, sound: SoundTrack, name: str) -> Check:
+def _likeness_check(made: _Stream) -> Check:
     """What is kept with loss, beside the sound of the plan, made once more."""
+    sound = made.sound
     layout, left = AudioLayout(sound.layout[0]), sound.samples
     compared = _Likeness(sound.rate, tuple(channel.name == "LFE" for channel in layout.channels))
     wanted = (array_of(frame) for frame in sound.frames("flt"))
-    for x, y in _side_by_side(wanted, _heard(plan, one, sound, "flt"), _WINDOW):
+    for x, y in _side_by_side(wanted, _heard(made, "flt"), _WINDOW):
         count = min(left, x.shape[1])
         if count >= _FEWEST or left == sound.samples:
             compared.take(x[:, :count], y[:, :count])
         left -= count
     fault = compared.fault()
     planned = f"level and shape of {sound.layout[1]} channel{'s' if sound.layout[1] > 1 else ''}"
-    return Check(f"{name}, content", planned, fault or planned, not fault)
+    return Check(f"{made.name}, content", planned, fault or planned, not fault)
 
 
 class _Likeness:

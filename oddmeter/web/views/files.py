@@ -1,13 +1,16 @@
 """Names of files to make: what stands against one, before anything is queued."""
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 from oddmeter.core.planning.filenames import WORDS, filled, safe_name
-from oddmeter.media.containers.settings import ENCODINGS, Setting
+from oddmeter.media.settings.setting import Setting
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.web.http.context import Context
+
+TAKEN_MEANWHILE = "somebody asked for a file of that name meanwhile"
 
 
 class Named(Protocol):
@@ -26,7 +29,7 @@ def carried_away(name: str) -> dict[str, str]:
 def named_path(folder: str, pattern: str, setting: Setting, words: Mapping[str, str]) -> str:
     """The path below the folder for made files of a file that is named by a pattern; a word that means nothing here is
     empty. Raises ``RuleError`` where the pattern gives no name."""
-    name = filled(pattern, {**dict.fromkeys(WORDS, ""), "setting": setting.value, **words}) + ENCODINGS[setting].suffix
+    name = filled(pattern, {**dict.fromkeys(WORDS, ""), "setting": setting.name, **words}) + setting.suffix
     return f"{folder}/{name}" if folder else name
 
 
@@ -34,6 +37,7 @@ def note_taken(here: Context, connection: Connection, files: Sequence[Named], wh
     """Say of each file whose name is taken, in the queue, on disk or by another of these, that it cannot be made;
     ``what`` they are made of, in the plural, ``remedy`` what is added to the last."""
     taken = renders.taken(connection, [file.out_path for file in files])
+    names = Counter(file.out_path.casefold() for file in files)
     seen: set[str] = set()
     for file in files:
         path = file.out_path
@@ -41,6 +45,7 @@ def note_taken(here: Context, connection: Connection, files: Sequence[Named], wh
             file.problem = "already in the queue or made"
         elif file.problem is None and here.config.product(path).exists():
             file.problem = "a file of that name is there already"
-        elif file.problem is None and path in seen:
-            file.problem = f"another of these {what} gets the same name{remedy}"
-        seen.add(path)
+        elif file.problem is None and names[path.casefold()] > 1:
+            if path.casefold() in seen:
+                file.problem = f"another of these {what} gets the same name{remedy}"
+            seen.add(path.casefold())

@@ -31,8 +31,8 @@ export function FilesSheet({
   events: number[];
   close: () => void;
 }) {
-  const choices = useHandoffChoices();
-  const [setting, setSetting] = useState<Schemas["Setting"]>("edit");
+  const choices = useHandoffChoices(showId);
+  const [setting, setSetting] = useState("edit");
   const [folder, setFolder] = useState("");
   const [of, setOf] = useState<Of>("events");
   const [typed, setTyped] = useState<string | null>(null);
@@ -96,11 +96,7 @@ export function FilesSheet({
             </select>
           </Labelled>
           <Labelled label="Setting">
-            <select
-              className={fieldLook}
-              value={setting}
-              onChange={(event) => setSetting(event.target.value as Schemas["Setting"])}
-            >
+            <select className={fieldLook} value={setting} onChange={(event) => setSetting(event.target.value)}>
               {choices.data?.settings.map((one) => (
                 <option key={one.setting} value={one.setting}>
                   {one.label.split(", ")[0]}

@@ -1,3 +1,4 @@
+import { X } from "lucide-react";
 import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../data/client";
 import { answer, api } from "../../data/client";
@@ -6,11 +7,11 @@ import { useSelection } from "../../data/selection";
 import { useKeysEverywhere } from "../../ui/keys";
 import { Glimpse } from "../../ui/Glimpse";
 import { useVirtual } from "../../ui/useVirtual";
-import { Button, Empty, fieldLook, Heading, Labelled, Number, Waiting } from "../../ui/parts";
+import { Button, Empty, fieldLook, Heading, Number, Waiting } from "../../ui/parts";
 import { Queue } from "./Queue";
 import { inFiles } from "../../ui/words";
 
-type Setting = Schemas["Setting"];
+type Output = { setting: string; folder: string; pattern: string };
 
 const USABLE = { mark: "usable" };
 const DECIDED = { mark: "decided" };
@@ -19,15 +20,15 @@ const DECIDED = { mark: "decided" };
 export function Handoff() {
   const showId = useShowId();
   const ledger = useLedger(showId);
-  const choices = useHandoffChoices();
+  const choices = useHandoffChoices(showId);
   const selection = useSelection();
-  const [setting, setSetting] = useState<Setting>("edit");
-  const [folder, setFolder] = useState("");
-  const [pattern, setPattern] = useState("{clip}_{rate}");
+  const [outputs, setOutputs] = useState<Output[]>([{ setting: "edit", folder: "", pattern: "{clip}_{rate}" }]);
+  const set = (index: number, part: Partial<Output>) =>
+    setOutputs(outputs.map((output, i) => (i === index ? { ...output, ...part } : output)));
   const usable = useLedger(showId, USABLE).data?.ids;
   const decided = useLedger(showId, DECIDED).data?.ids ?? [];
   const chosen = useMemo(() => (usable ?? []).filter((id) => selection.ids.has(id)), [usable, selection.ids]);
-  const asked = { clip_ids: chosen, setting, folder, pattern };
+  const asked = { outputs: outputs.map((output) => ({ ...output, clip_ids: chosen })) };
   const preview = usePreview(showId, asked);
   const files = chosen.length && !preview.error ? (preview.data ?? []) : [];
   const good = files.filter((file) => !file.problem);
@@ -72,53 +73,24 @@ export function Handoff() {
           What to make
         </Heading>
         <div className="border-b border-hair px-3 py-2">
-          <fieldset className="flex gap-6">
-            <legend className="sr-only">Setting</legend>
-            {choices.data?.settings.map((s) => (
-              <label key={s.setting} className="flex items-center gap-1.5" title={s.label}>
-                <input
-                  type="radio"
-                  name="setting"
-                  className="accent-(--patina)"
-                  checked={setting === s.setting}
-                  onChange={() => setSetting(s.setting)}
-                />
-                <span className="leading-4">
-                  <span className="block font-medium">{s.label.split(", ")[0]}</span>
-                  <span className="block text-[12.5px] text-soft">{s.label.split(", ")[1]}</span>
-                </span>
-              </label>
-            ))}
-          </fieldset>
-          <div className="mt-2 grid grid-cols-[1fr_1fr_auto] items-end gap-3">
-            <Labelled label={`Folder below ${shortened(choices.data?.made_folder ?? "")}`}>
-              <input
-                className={fieldLook}
-                value={folder}
-                placeholder="top folder"
-                onChange={(e) => setFolder(e.target.value)}
-              />
-            </Labelled>
-            <Labelled label="Name pattern">
-              <input
-                className={`${fieldLook} font-mono`}
-                value={pattern}
-                onChange={(e) => setPattern(e.target.value)}
-              />
-            </Labelled>
+          <Outputs outputs={outputs} choices={choices.data} set={set} setAll={setOutputs} />
+          <div className="mt-2 flex items-center justify-between gap-3">
+            <Button weight="quiet" onClick={() => setOutputs([...outputs, another(outputs, choices.data)])}>
+              Add an output
+            </Button>
             <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
               {good.length ? `Make ${inFiles(good.length)}` : "Nothing to make"}
             </Button>
           </div>
           <p className="mt-1.5 flex flex-wrap gap-x-1.5 gap-y-0.5 text-[12.5px] text-soft">
-            <span>Add:</span>
+            <span>Add to the name:</span>
             {choices.data?.words.map((w) => (
               <button
                 key={w.word}
                 type="button"
                 title={w.meaning}
                 className="font-mono text-patina hover:underline"
-                onClick={() => setPattern(`${pattern}${pattern && !pattern.endsWith("_") ? "_" : ""}{${w.word}}`)}
+                onClick={() => set(outputs.length - 1, { pattern: withWord(outputs.at(-1)?.pattern ?? "", w.word) })}
               >
                 {`{${w.word}}`}
               </button>
@@ -137,6 +109,88 @@ export function Handoff() {
   );
 }
 
+/** The outputs to make of every clip that is ticked: one line each, with its setting, folder and names. */
+function Outputs(props: {
+  outputs: Output[];
+  choices?: Schemas["HandoffChoices"];
+  set: (index: number, part: Partial<Output>) => void;
+  setAll: (outputs: Output[]) => void;
+}) {
+  return (
+    <table className="w-full text-[13px]" aria-label="Outputs">
+      <thead className="text-left text-[12.5px] text-soft">
+        <tr>
+          <th className="w-[26%] font-normal">Setting</th>
+          <th className="font-normal">Folder below {shortened(props.choices?.made_folder ?? "")}</th>
+          <th className="font-normal">Name pattern</th>
+          <th className="w-7" />
+        </tr>
+      </thead>
+      <tbody>
+        {props.outputs.map((output, index) => (
+          <tr key={index} className="[&_td]:py-0.5 [&_td]:pr-2">
+            <td>
+              <select
+                className={fieldLook}
+                aria-label={`Setting of output ${index + 1}`}
+                title={props.choices?.settings.find((s) => s.setting === output.setting)?.label}
+                value={output.setting}
+                onChange={(e) => props.set(index, { setting: e.target.value })}
+              >
+                {props.choices?.settings.map((s) => (
+                  <option key={s.setting} value={s.setting}>
+                    {s.own ? s.setting : s.label.split(", ")[0]}
+                  </option>
+                ))}
+              </select>
+            </td>
+            <td>
+              <input
+                className={fieldLook}
+                aria-label={`Folder of output ${index + 1}`}
+                value={output.folder}
+                placeholder="top folder"
+                onChange={(e) => props.set(index, { folder: e.target.value })}
+              />
+            </td>
+            <td>
+              <input
+                className={`${fieldLook} font-mono`}
+                aria-label={`Name pattern of output ${index + 1}`}
+                value={output.pattern}
+                onChange={(e) => props.set(index, { pattern: e.target.value })}
+              />
+            </td>
+            <td className="pr-0!">
+              <button
+                type="button"
+                className="px-1 text-soft hover:text-madder disabled:opacity-30"
+                aria-label={`Leave out output ${index + 1}`}
+                title="Leave out this output"
+                disabled={props.outputs.length === 1}
+                onClick={() => props.setAll(props.outputs.filter((_, i) => i !== index))}
+              >
+                <X size={15} aria-hidden />
+              </button>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** A further output: the next setting that is not among them, in a folder of its own. */
+function another(outputs: Output[], choices?: Schemas["HandoffChoices"]): Output {
+  const free = choices?.settings.find((s) => !outputs.some((output) => output.setting === s.setting));
+  const setting = free?.setting ?? "view";
+  return { setting, folder: setting, pattern: outputs.at(-1)?.pattern ?? "{clip}_{rate}" };
+}
+
+function withWord(pattern: string, word: string): string {
+  return `${pattern}${pattern && !pattern.endsWith("_") ? "_" : ""}{${word}}`;
+}
+
 function Files(props: {
   showId: number;
   all: Schemas["Ledger"];
@@ -146,16 +200,17 @@ function Files(props: {
 }) {
   const { all, chosen } = props;
   const scroller = useRef<HTMLDivElement>(null);
-  const byClip = new Map(props.files.map((file) => [file.clip_id, file]));
-  const noted = (id: number) => {
-    const file = chosen.has(id) ? byClip.get(id) : undefined;
-    return Boolean(file?.problem ?? file?.remark);
-  };
+  const byClip = new Map<number, Schemas["FilePreview"][]>();
+  for (const file of props.files) byClip.set(file.clip_id, [...(byClip.get(file.clip_id) ?? []), file]);
+  const filesOf = (id: number) => (chosen.has(id) ? (byClip.get(id) ?? []) : []);
+  const linesOf = (id: number) =>
+    filesOf(id).reduce((lines, file) => lines + 1 + (file.problem || file.remark ? 1 : 0), 0);
+  const heightOf = (id: number) => 31 + Math.max(0, linesOf(id) - 1) * 18;
   const view = useVirtual({
     count: all.ids.length,
     scroller,
-    height: (index) => (noted(all.ids[index] ?? 0) ? 48 : 31),
-    key: (index) => `${all.ids[index]} ${noted(all.ids[index] ?? 0)}`,
+    height: (index) => heightOf(all.ids[index] ?? 0),
+    key: (index) => `${all.ids[index]} ${linesOf(all.ids[index] ?? 0)}`,
     overscan: 12,
   });
   const items = view.getVirtualItems();
@@ -172,9 +227,8 @@ function Files(props: {
           const id = all.ids[item.index] ?? 0;
           const name = all.names[item.index] ?? "";
           const row = rowOf(id);
-          const file = byClip.get(id);
+          const files = filesOf(id);
           const on = chosen.has(id);
-          const note = file?.problem ? `✕ ${file.problem}` : file?.remark;
           return (
             <li
               key={item.key}
@@ -196,19 +250,14 @@ function Files(props: {
                     disabled={!row?.plan}
                     onChange={() => toggle(id)}
                   />
-                  <span className="truncate font-medium">{on && file ? file.out_path : name}</span>
+                  <span className="truncate font-medium">{files[0]?.out_path ?? name}</span>
                   <span className={`truncate ${row?.intent ? "" : "text-soft italic"}`}>
                     {row ? (row.plan ? row.intent_words : "cannot be planned") : ""}
                   </span>
                   <Number className="text-right">{row?.plan ? row.plan.after.frames : "—"}</Number>
-                  {on && note && (
-                    <span
-                      className={`col-span-3 col-start-2 truncate text-[12.5px] ${file?.problem ? "text-madder" : "text-soft"}`}
-                      title={note}
-                    >
-                      {note}
-                    </span>
-                  )}
+                  {files.map((file, index) => (
+                    <FileLines key={file.setting} file={file} named={index > 0} />
+                  ))}
                 </label>
               </div>
             </li>
@@ -216,6 +265,28 @@ function Files(props: {
         })}
       </ul>
     </div>
+  );
+}
+
+/** What there is to say of a file under its clip: its own name, where the row says that of another, and its trouble. */
+function FileLines({ file, named }: { file: Schemas["FilePreview"]; named: boolean }) {
+  const note = file.problem ? `✕ ${file.problem}` : file.remark;
+  return (
+    <>
+      {named && (
+        <span className="col-span-3 col-start-2 truncate text-[12.5px] leading-[18px]" title={file.out_path}>
+          {file.out_path}
+        </span>
+      )}
+      {note && (
+        <span
+          className={`col-span-3 col-start-2 truncate text-[12.5px] leading-[18px] ${file.problem ? "text-madder" : "text-soft"}`}
+          title={note}
+        >
+          {note}
+        </span>
+      )}
+    </>
   );
 }
 

@@ -24,9 +24,11 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.planning.clips import Clip, KnownClip
 from oddmeter.core.planning.filenames import safe_folder
-from oddmeter.media.containers.settings import ENCODINGS, Setting
 from oddmeter.media.files.identity import is_as_known
 from oddmeter.media.plans import FilePlan
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import EDIT
+from oddmeter.media.writing.holding import insist_on_holding
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.store.renders import FinishedFile, MadeOf
@@ -34,7 +36,8 @@ from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import named_path, note_taken
+from oddmeter.web.views.files import TAKEN_MEANWHILE, named_path, note_taken
+from oddmeter.web.views.settings import document_of, setting_named
 from oddmeter.work.orders import Order, order_of_event, plan_to_make
 from oddmeter.work.ranges import OrderedPart, RangeOrder, order_of_range, timeline_plan
 
@@ -56,7 +59,7 @@ class EventsIn(BaseModel):
 
     of: FilesOf = FilesOf.EVENTS
     events: Annotated[list[int], Field(max_length=50_000)] = []
-    setting: Setting = Setting.EDIT
+    setting: str = EDIT.name
     folder: str = ""
     pattern: str = "{timeline}_{event}_{clip}"
     handles: Annotated[int, Field(ge=0, le=1000)] = 0
@@ -112,19 +115,29 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
         current = [item for item in wanted if asked.changed_only and item.view.current]
         wanted = [item for item in wanted if item not in current]
         refused = [item.view for item in wanted if item.view.problem or item.order is None]
+        setting = setting_named(connection, show_id, asked.setting)
+        files = [
+            renders.Asked(
+                timeline_id, item.clip_id, setting.name, document_of(setting), item.view.out_path,
+                item.order.model_dump(mode="json"), item.view.frames,
+            )
+            for item in wanted if item.view.problem is None and item.order is not None
+        ]  # fmt: skip
+        put_down = renders.ask(connection, files)
+        here.queue.ask_renders(connection, put_down)
         for item in wanted:
-            if item.view.problem is None and item.order is not None:
-                path, order = item.view.out_path, item.order.model_dump(mode="json")
-                made = renders.ask(connection, timeline_id, item.clip_id, asked.setting, path, order, item.view.frames)
-                here.queue.ask_render(connection, made, path)
-    return EventsQueued(queued=len(wanted) - len(refused), refused=refused, current=len(current))
+            if item.view.problem is None and item.view.out_path not in put_down:
+                item.view.problem = TAKEN_MEANWHILE
+                refused.append(item.view)
+    return EventsQueued(queued=len(put_down), refused=refused, current=len(current))
 
 
 def _wanted(
     here: Context, connection: Connection, book: ShowTimelines, timeline_id: int, asked: EventsIn
 ) -> list[_Wanted]:
     made = renders.made_of_timeline(connection, timeline_id)
-    out = list(_Making(here, book, timeline_id, asked, made).files())
+    setting = setting_named(connection, book.board.show.id, asked.setting)
+    out = list(_Making(here, book, timeline_id, asked, setting, made).files())
     note_taken(here, connection, [item.view for item in out], asked.of.value)
     return out
 
@@ -133,9 +146,15 @@ class _Making:
     """The files that are asked for of one timeline."""
 
     def __init__(
-        self, here: Context, book: ShowTimelines, timeline_id: int, asked: EventsIn, made: Mapping[MadeOf, FinishedFile]
+        self,
+        here: Context,
+        book: ShowTimelines,
+        timeline_id: int,
+        asked: EventsIn,
+        setting: Setting,
+        made: Mapping[MadeOf, FinishedFile],
     ) -> None:
-        self.here, self.book, self.timeline_id, self.asked = here, book, timeline_id, asked
+        self.here, self.book, self.timeline_id, self.asked, self.setting = here, book, timeline_id, asked, setting
         self.event_list, self.settings = book.event_list(timeline_id), book.timeline(timeline_id).settings
         self.made, self.folder = made, safe_folder(asked.folder)
         self.names = {timeline.id: timeline.settings for timeline in book.board.show.timelines}
@@ -159,7 +178,7 @@ class _Making:
             raise RuleError(f"“{self.settings.name}” is empty: add events before making files.", "empty")
         render_range = range_of_timeline(self.book, self.timeline_id, self.settings, self.event_list)
         order = self._ordered(render_range, self.settings.name)
-        path = named_path(self.folder, self.asked.pattern, self.asked.setting, self._words())
+        path = named_path(self.folder, self.asked.pattern, self.setting, self._words())
         return self._file(MadeOf(), None, self.settings.name, path, order, render_range.length)
 
     def _of_transition(self, event: Event, number: int) -> _Wanted:
@@ -168,13 +187,13 @@ class _Making:
         name = f"{event.transition.kind} into {source_name(self.book, event)}"
         order = self._ordered(render_range, name, OrderedPart(id=event.id, transition=True))
         words = {**self._words(event, number), "clip": f"{event.transition.kind}_{self._stem(event)}"}
-        path = named_path(self.folder, self.asked.pattern, self.asked.setting, words)
+        path = named_path(self.folder, self.asked.pattern, self.setting, words)
         problem = None if event.dissolves_over else f"a {event.transition.kind} is not made, so far"
         return self._file(MadeOf(event.id, transition=True), None, name, path, order, render_range.length, problem)
 
     def _of_event(self, event: Event, number: int) -> _Wanted:
         name = source_name(self.book, event)
-        path = named_path(self.folder, self.asked.pattern, self.asked.setting, self._words(event, number))
+        path = named_path(self.folder, self.asked.pattern, self.setting, self._words(event, number))
         use = self.book.use(self.timeline_id, event)
         if use.window is None:
             trouble = use.trouble or "black by itself needs no file"
@@ -215,14 +234,14 @@ class _Making:
             return f"nothing is there to show for {', '.join(missing[:3])}{more}"
         try:
             made = self._plan(order, clip_id, path)
-            ENCODINGS[self.asked.setting].pixel_format_for("", made.canvas.width, made.canvas.height)
+            insist_on_holding(made)
             as_known = all(is_as_known(source.path, source.known, quickly=True) for source in made.sources)
         except RuleError as error:
             return str(error)
         return None if as_known else CHANGED
 
     def _plan(self, order: Order | RangeOrder, clip_id: int | None, path: str) -> FilePlan:
-        config, setting = self.here.config, self.asked.setting
+        config, setting = self.here.config, self.setting
         if isinstance(order, RangeOrder):
             return timeline_plan(order, [self._clip(clip_id) for clip_id in order.clip_ids], config, setting, path)
         assert clip_id is not None

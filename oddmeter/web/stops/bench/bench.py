@@ -23,6 +23,7 @@ from oddmeter.core.numbers.timecode import of_any_day
 from oddmeter.core.pictures.originals import Unit
 from oddmeter.core.planning.plans import Plan
 from oddmeter.media.files.identity import insist_as_known
+from oddmeter.media.settings.shipped import VIEW
 from oddmeter.media.sound.track import SoundPlan
 from oddmeter.media.viewing import Viewed
 from oddmeter.web.board import Row
@@ -267,9 +268,9 @@ def changes(
 
 
 def _viewed(here: Context, plan: Plan) -> Viewed:
-    made = plan_to_make(order_of(plan), plan.clip, here.config, "view", "bench.mp4")
+    made = plan_to_make(order_of(plan), plan.clip, here.config, VIEW, "bench.mp4")
     insist_as_known(made.source, made.facts.identity, quickly=True)
-    return Viewed(made.source, made.facts, made.conformed, made.canvas, made.cuts, made.sounds)
+    return Viewed(made.source, made.facts, made.conformed, made.canvas, made.cuts, made.heard)
 
 
 def _sound_words(plan: Plan, sound: SoundPlan) -> str:

@@ -1,5 +1,6 @@
-"""Brief: the show with its timelines, its house rules, and the words that all stops share."""
+"""Brief: the show with its timelines, its house rules, its settings for made files, and the words that all stops
+share."""
 
-from oddmeter.web.stops.brief import house, shows, vocabulary
+from oddmeter.web.stops.brief import house, settings, shows, vocabulary
 
-ROUTERS = (shows.router, house.router, vocabulary.router)
+ROUTERS = (shows.router, house.router, settings.router, vocabulary.router)

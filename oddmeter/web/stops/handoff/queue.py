@@ -1,11 +1,11 @@
 """The queue: files asked for, how far each is, its proof; stopped and tried again, one by one or all of them."""
 
 from datetime import UTC, datetime, timedelta
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
-from oddmeter.media.containers.settings import Setting
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.store.renders import Render
@@ -15,6 +15,7 @@ from oddmeter.web.views.asked import ShowId
 router = APIRouter(prefix="/api", tags=["handoff"])
 
 _FRAMES_TO_TELL, _FILES_TO_TELL = 12, 50
+_MOST_AT_ONCE, _MOST_FILES = 200, 10_000_000
 
 
 class CheckView(BaseModel):
@@ -33,7 +34,7 @@ class RenderView(BaseModel):
     id: int
     clip_id: int | None
     clip_name: str
-    setting: Setting
+    setting: str
     out_path: str
     full_path: str
     timeline: str
@@ -72,19 +73,17 @@ class Reached(BaseModel):
 
 
 @router.get("/shows/{show_id}/renders")
-def list_renders(here: Here, show_id: ShowId) -> list[RenderView]:
-    """All files asked for: those at work, those that failed and can be tried again, those that wait, in turn, and then
-    the others, the newest first."""
+def list_renders(
+    here: Here,
+    show_id: ShowId,
+    first: Annotated[int, Query(ge=0, le=_MOST_FILES)] = 0,
+    count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)] = _MOST_AT_ONCE,
+) -> list[RenderView]:
+    """Files asked for, from one on: those at work, those that failed and can be tried again, those that wait, in turn,
+    and then the others, the newest first."""
     with here.database.transaction() as connection:
-        files, again = renders.renders_of_show(connection, show_id), renders.to_try_again(connection, show_id)
-
-    def place(file: Render) -> tuple[int, int]:
-        if file.state == "waiting":
-            return 2, file.id
-        first = 0 if file.state in renders.UNDER_WAY else 1 if _failed(file, again) else 3
-        return first, -file.id
-
-    return [_render_view(file, str(here.config.product(file.out_path))) for file in sorted(files, key=place)]
+        files = renders.renders_of_show(connection, show_id, first, count)
+    return [_render_view(file, str(here.config.product(file.out_path))) for file in files]
 
 
 @router.post("/renders/{render_id}/cancel", status_code=204)
@@ -100,24 +99,25 @@ def retry(here: Here, render_id: int) -> None:
     """Try a file again that failed or was cancelled."""
     with here.database.transaction() as connection:
         known = renders.render(connection, render_id)
-        _try_again(here, connection, render_id, known.out_path)
+        _try_again(here, connection, {render_id: known.out_path})
 
 
 @router.get("/shows/{show_id}/renders/queue")
 def queue(here: Here, show_id: ShowId) -> QueueView:
     """All files of a show at a glance."""
     with here.database.transaction() as connection:
-        files = renders.renders_of_show(connection, show_id)
+        counts = renders.counts(connection, show_id)
+        going = renders.under_way(connection, show_id)
+        begun = renders.begun_last(connection, show_id, _FILES_TO_TELL) if going else []
         again = renders.to_try_again(connection, show_id)
-    going = [file for file in files if file.state in renders.UNDER_WAY]
     return QueueView(
-        files=len(files),
-        proven=sum(file.state == "done" for file in files),
+        files=sum(counts.values()),
+        proven=counts.get("done", 0),
         under_way=len(going),
         done_frames=sum(_done(file) for file in going),
         total_frames=sum(_whole(file) for file in going),
-        left=_queue_left(files),
-        failed=sum(_failed(file, again) for file in files),
+        left=_queue_left(going, begun),
+        failed=sum(file.failed for file in again),
         again=len(again),
     )
 
@@ -126,8 +126,8 @@ def queue(here: Here, show_id: ShowId) -> QueueView:
 def cancel_all(here: Here, show_id: ShowId) -> Reached:
     """Stop making all files of a show that are not finished."""
     with here.database.transaction() as connection:
-        going = [file.id for file in renders.renders_of_show(connection, show_id) if file.state in renders.UNDER_WAY]
-        return Reached(files=renders.cancel(connection, *going))
+        going = renders.under_way(connection, show_id)
+        return Reached(files=renders.cancel(connection, *(file.id for file in going)))
 
 
 @router.post("/shows/{show_id}/renders/retry")
@@ -136,14 +136,13 @@ def retry_all(here: Here, show_id: ShowId) -> Reached:
     none that has been asked for again since."""
     with here.database.transaction() as connection:
         again = renders.to_try_again(connection, show_id)
-        for number, out_path in again.items():
-            _try_again(here, connection, number, out_path)
+        _try_again(here, connection, {file.id: file.out_path for file in again})
     return Reached(files=len(again))
 
 
-def _try_again(here: Context, connection: Connection, render_id: int, out_path: str) -> None:
-    renders.retry(connection, render_id)
-    here.queue.ask_render(connection, render_id, out_path)
+def _try_again(here: Context, connection: Connection, files: dict[int, str]) -> None:
+    renders.retry(connection, *files)
+    here.queue.ask_renders(connection, {path: number for number, path in files.items()})
 
 
 def _render_view(render: Render, full_path: str) -> RenderView:
@@ -152,7 +151,7 @@ def _render_view(render: Render, full_path: str) -> RenderView:
         id=render.id,
         clip_id=render.clip_id,
         clip_name=render.clip_name,
-        setting=Setting(render.setting),
+        setting=render.setting,
         out_path=render.out_path,
         full_path=full_path,
         timeline=render.timeline,
@@ -170,10 +169,6 @@ def _render_view(render: Render, full_path: str) -> RenderView:
     )
 
 
-def _failed(file: Render, again: dict[int, str]) -> bool:
-    return file.state == "failed" and file.id in again
-
-
 def _left(file: Render) -> str | None:
     """How long it takes until a file is made and proven, at the pace so far; None where that cannot be determined."""
     if file.state not in ("rendering", "proving") or file.begun_at is None or _done(file) < _FRAMES_TO_TELL:
@@ -182,15 +177,15 @@ def _left(file: Render) -> str | None:
     return duration_words(so_far * (_whole(file) - _done(file)) / _done(file))
 
 
-def _queue_left(files: list[Render]) -> str | None:
+def _queue_left(going: list[Render], begun_last: list[Render]) -> str | None:
     """How long it takes until all that is under way is made and proven, at the pace of the files begun last; their
     times may overlap."""
     now = datetime.now(UTC)
     begun = sorted(
-        (file.begun_at, file.finished_at or now, _done(file)) for file in files
+        (file.begun_at, file.finished_at or now, _done(file)) for file in begun_last
         if file.begun_at and file.state in ("rendering", "proving", "done")
-    )[-_FILES_TO_TELL:]  # fmt: skip
-    left = sum(_whole(file) - _done(file) for file in files if file.state in renders.UNDER_WAY)
+    )  # fmt: skip
+    left = sum(_whole(file) - _done(file) for file in going)
     done = sum(done for _, _, done in begun)
     if not left or done < _FRAMES_TO_TELL:
         return None

@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 from pathlib import PurePosixPath
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from oddmeter.core.decisions.treatment import Fields
 from oddmeter.core.decisions.vocabulary import intent_text
@@ -16,14 +16,18 @@ from oddmeter.core.numbers.timecode import duration_text
 from oddmeter.core.planning.filenames import OF_EVENTS, WORDS, safe_folder
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline
-from oddmeter.media.containers.settings import ENCODINGS, Encoding, Setting
 from oddmeter.media.files.identity import is_as_known
+from oddmeter.media.settings.encoding import Encoding, encoding_of
+from oddmeter.media.settings.setting import Setting
+from oddmeter.media.settings.shipped import SHIPPED
+from oddmeter.media.writing.holding import insist_on_holding
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import named_path, note_taken
+from oddmeter.web.views.files import TAKEN_MEANWHILE, named_path, note_taken
+from oddmeter.web.views.settings import document_of, settings_in
 from oddmeter.work.orders import order_of, plan_to_make
 
 router = APIRouter(prefix="/api", tags=["handoff"])
@@ -32,10 +36,11 @@ router = APIRouter(prefix="/api", tags=["handoff"])
 class SettingView(BaseModel):
     """A setting files can be made with."""
 
-    setting: Setting
+    setting: str
     label: str
     suffix: str
     lossless: bool
+    own: bool
 
 
 class NameWord(BaseModel):
@@ -53,13 +58,24 @@ class HandoffChoices(BaseModel):
     made_folder: str
 
 
-class MakeIn(BaseModel):
-    """Files to make: which clips, with which setting, where, and under which names."""
+class OutputIn(BaseModel):
+    """Files to make: of which clips, with which setting, where, and under which names."""
 
     clip_ids: Annotated[list[int], Field(min_length=1, max_length=100_000)]
-    setting: Setting
+    setting: str
     folder: str = ""
     pattern: str = "{clip}_{rate}"
+
+
+class MakeIn(BaseModel):
+    """Outputs to make at once; a clip may be in several. One of them may stand by itself, without a list."""
+
+    outputs: Annotated[list[OutputIn], Field(min_length=1, max_length=100)]
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_one(cls, asked: Any) -> Any:
+        return {"outputs": [asked]} if isinstance(asked, dict) and "outputs" not in asked else asked
 
 
 UNSEEN = "its pictures have not been analysed yet, so pulldown and repeats cannot be removed"
@@ -70,6 +86,7 @@ class FilePreview(BaseModel):
 
     clip_id: int
     clip_name: str
+    setting: str
     out_path: str
     frames: int
     length: str
@@ -84,13 +101,21 @@ class Queued(BaseModel):
     refused: list[FilePreview]
 
 
-@router.get("/handoff")
-def choices(here: Here) -> HandoffChoices:
-    """The settings, the words for names, and the folder for made files."""
+@router.get("/shows/{show_id}/handoff")
+def choices(here: Here, show_id: ShowId) -> HandoffChoices:
+    """The settings of a show, the words for names, and the folder for made files."""
+    with here.database.transaction() as connection:
+        known = settings_in(connection, show_id)
     return HandoffChoices(
         settings=[
-            SettingView(setting=setting, label=e.label, suffix=e.suffix, lossless=e.lossless)
-            for setting, e in ENCODINGS.items()
+            SettingView(
+                setting=name,
+                label=setting.label or name,
+                suffix=setting.suffix or "/",
+                lossless=setting.codec.lossless,
+                own=setting not in SHIPPED,
+            )
+            for name, setting in known.items()
         ],
         words=[NameWord(word=word, meaning=meaning) for word, meaning in WORDS.items() if word not in OF_EVENTS],
         made_folder=str(here.config.made),
@@ -111,31 +136,52 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Queued:
     board = here.boards.open(show_id)
     with here.database.transaction() as connection:
         wanted = _wanted(here, connection, board, asked)
-        refused = [file.view for file in wanted if file.view.problem]
-        for file in wanted:
-            if not file.view.problem and file.plan is not None:
-                path, order = file.view.out_path, order_of(file.plan).model_dump(mode="json")
-                timeline, clip = file.plan.timeline.id, file.plan.clip.id
-                made = renders.ask(connection, timeline, clip, asked.setting, path, order, file.view.frames)
-                here.queue.ask_render(connection, made, path)
-    return Queued(queued=len(wanted) - len(refused), refused=refused)
+        files = [
+            renders.Asked(
+                file.plan.timeline.id, file.plan.clip.id, file.setting.name, document_of(file.setting),
+                file.view.out_path, order_of(file.plan).model_dump(mode="json"), file.view.frames,
+            )
+            for file in wanted if file.plan is not None and not file.view.problem
+        ]  # fmt: skip
+        put_down = renders.ask(connection, files)
+        here.queue.ask_renders(connection, put_down)
+    for file in wanted:
+        if not file.view.problem and file.view.out_path not in put_down:
+            file.view.problem = TAKEN_MEANWHILE
+    return Queued(queued=len(put_down), refused=[file.view for file in wanted if file.view.problem])
 
 
 @dataclass(frozen=True)
 class _Wanted:
     plan: Plan | None
+    setting: Setting
     view: FilePreview
 
 
 def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[_Wanted]:
-    timeline, folder = board.timeline(), safe_folder(asked.folder)
-    out = [_one(here, row, board, timeline, folder, asked) for row in board.some(asked.clip_ids, timeline)]
-    remedy = "; add {folder}" if board.apart.keys() & asked.clip_ids and "{folder}" not in asked.pattern else ""
-    note_taken(here, connection, [item.view for item in out], "clips", remedy)
+    timeline, known, out = board.timeline(), settings_in(connection, board.show.id), list[_Wanted]()
+    remedies: dict[str, None] = {}
+    for output in asked.outputs:
+        setting = known.get(output.setting)
+        if setting is None:
+            raise RuleError(f"There is no setting “{output.setting}” in this show.", "setting")
+        folder = safe_folder(output.folder)
+        out += [
+            _one(here, row, board, timeline, folder, output.pattern, setting)
+            for row in board.some(output.clip_ids, timeline)
+        ]
+        if board.apart.keys() & output.clip_ids and "{folder}" not in output.pattern:
+            remedies["{folder}"] = None
+    if len(asked.outputs) > 1 and any("{setting}" not in output.pattern for output in asked.outputs):
+        remedies["{setting}"] = None
+    remedy = f"; add {' or '.join(remedies)}" if remedies else ""
+    note_taken(here, connection, [item.view for item in out], "files", remedy)
     return out
 
 
-def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str, asked: MakeIn) -> _Wanted:
+def _one(
+    here: Context, row: Row, board: Board, timeline: Timeline, folder: str, pattern: str, setting: Setting
+) -> _Wanted:
     settings, clip, plan = timeline.settings, row.clip, row.plan
     delivery = board.house.deliveries.get(clip.delivery_id)
     values = {
@@ -147,12 +193,12 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
         "intent": intent_text(row.resolved.decisions.intent),
         "speed": f"{decimal_text(plan.conformed.speed * 100, 2)}pc" if plan else "",
     }
-    encoding, path = ENCODINGS[asked.setting], named_path(folder, asked.pattern, asked.setting, values)
+    encoding, path = encoding_of(setting), named_path(folder, pattern, setting, values)
     problem = row.refusal.sentence if row.refusal else None
     if plan is not None:
         try:
-            made = plan_to_make(order_of(plan), clip, here.config, asked.setting, path)
-            encoding.pixel_format_for("", made.canvas.width, made.canvas.height)
+            made = plan_to_make(order_of(plan), clip, here.config, setting, path)
+            insist_on_holding(made)
             if not is_as_known(made.source, made.facts.identity, quickly=True):
                 problem = CHANGED
             elif plan.conformed.fields is Fields.ORIGINAL and clip.picture is None:
@@ -162,13 +208,14 @@ def _one(here: Context, row: Row, board: Board, timeline: Timeline, folder: str,
     view = FilePreview(
         clip_id=clip.id,
         clip_name=board.distinct_name(clip),
+        setting=setting.name,
         out_path=path,
         frames=row.after,
         length=duration_text(row.after, settings.rate, settings.drop_frame),
         problem=problem,
         remark=_remark(plan, encoding) if plan else None,
     )
-    return _Wanted(plan, view)
+    return _Wanted(plan, setting, view)
 
 
 def _remark(plan: Plan, encoding: Encoding) -> str | None:

@@ -108,9 +108,8 @@ def _sheet(here: Context, show_id: int, taken: int | None) -> ConformSheet:
     board = here.boards.open(show_id)
     timeline = board.timeline()
     with here.database.transaction() as connection:
-        made = renders.renders_of_show(connection, show_id)
+        newest = renders.newest_of_clips(connection, timeline.id)
         last = renders.last_sheet(connection, timeline.id)
-    newest = {render.clip_id: render for render in reversed(made) if render.timeline_id == timeline.id}
     lines = [_sheet_row(board, row, newest.get(row.clip.id)) for row in board.rows(timeline).values()]
     rows = compared((row for row, _ in lines), rows_from(last.rows)) if last else tuple(row for row, _ in lines)
     return ConformSheet(board.show.name, _head(timeline), "as it stands", rows, tuple(drawn for _, drawn in lines))

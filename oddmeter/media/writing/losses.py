@@ -19,7 +19,6 @@ from av.codec.context import CodecContext
 from av.packet import Packet
 from av.video.codeccontext import VideoCodecContext
 from av.video.frame import VideoFrame
-from av.video.stream import VideoStream
 
 from oddmeter.media.files.samples import planar, planes_of, reformatted
 
@@ -28,6 +27,8 @@ _SAME = 0.005
 _ROUNDED = 2.0
 """Squares by which it may differ in any case."""
 _MOST_PENDING = 4
+_DECODERS = {"av1": "libdav1d"}
+"""Decoders by another name than their codec, whose own needs hardware."""
 
 
 @dataclass(frozen=True)
@@ -90,10 +91,12 @@ def checksum(frame: VideoFrame) -> int:
 
 class Measuring:
     """Measures the losses of a file while it is written: it takes each picture that is encoded, and each packet that
-    comes of it, in turn. ``sums`` where checksums are wanted. It works in a thread of its own."""
+    comes of it, in turn. ``sums`` where checksums are wanted. ``read_as`` is the pixel
+    format that a decoder gives for them. It works in a thread of its own."""
 
-    def __init__(self, stream: VideoStream, *, lossless: bool, sums: bool) -> None:
-        self._stream, self._lossless, self._with_sums = stream, lossless, sums
+    def __init__(self, written: VideoCodecContext, *, lossless: bool, sums: bool, read_as: str = "") -> None:
+        self._written, self._lossless, self._with_sums = written, lossless, sums
+        self._read_as = read_as
         self._given: deque[VideoFrame] = deque()
         self._squares: list[tuple[float, ...]] = []
         self._sums: list[int] = []
@@ -103,6 +106,8 @@ class Measuring:
 
     def took(self, frame: VideoFrame) -> None:
         """A picture goes to the encoder."""
+        if self._read_as and frame.format.name != self._read_as and (self._with_sums or not self._lossless):
+            frame = reformatted(frame, format=self._read_as)
         if not self._lossless:
             self._given.append(frame)
         elif self._with_sums:
@@ -135,9 +140,10 @@ class Measuring:
 
     def _decode(self, packet: "Packet[Any] | None") -> None:
         if self._decoder is None:
-            written = self._stream.codec_context
-            self._decoder = cast(VideoCodecContext, CodecContext.create(written.codec.canonical_name, "r"))
-            self._decoder.extradata = written.extradata
+            name = self._written.codec.canonical_name
+            self._decoder = cast(VideoCodecContext, CodecContext.create(_DECODERS.get(name, name), "r"))
+            self._decoder.extradata = self._written.extradata
+            self._decoder.codec_tag = self._written.codec_tag  # of RDD 36 it says how samples are stored
         self._measure(self._decoder.decode(packet))
 
     def _measure(self, frames: "Iterable[VideoFrame]") -> None:
