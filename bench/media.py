@@ -47,12 +47,12 @@ def open_and_demux(paths: list[Path]) -> None:
 def decode_and_encode(source: Path, out: Path, setting: Setting, frames: int) -> None:
     """The library's own way: every frame decoded and encoded again, nothing else."""
     encoding = encoding_of(setting)
-    with av.open(str(source)) as reading, av.open(str(out), "w", format=encoding.container) as writing:
+    with av.open(str(source)) as reading, av.open(str(out), "w", format=encoding.into.writer) as writing:
         stream = reading.streams.video[0]
         stream.thread_type = "AUTO"
         pixel_format = encoding.pixel_format_for(stream.pix_fmt or "", stream.width, stream.height)
-        options = {key: value for key, value in encoding.options_for(pixel_format).items() if key != "movflags"}
-        made = writing.add_stream(encoding.codec, rate=25, options=options)
+        options = encoding.options_for(pixel_format)
+        made = writing.add_stream(encoding.codec.encoder, rate=25, options=options)
         made.width, made.height, made.pix_fmt = stream.width, stream.height, pixel_format
         for number, frame in zip(range(frames), reading.decode(stream), strict=False):
             wanted = frame if frame.format.name == made.pix_fmt else frame.reformat(format=made.pix_fmt)

@@ -114,7 +114,7 @@ def table(folder: Path, frames: int, width: int, height: int) -> None:
             assert proof.passed, (setting, wrong, proof.wrong_frames)
         for name, fault in FAULTS.items():
             seen[name][setting] = [words(one) for one in said(plan, fault, losses, folder / "made")]
-    print(f"| fault | {' | '.join(Setting)} |")
+    print(f"| fault | {' | '.join(map(str, SHIPPED))} |")
     print("|---|---|---|---|")
     for name, by in seen.items():
         print(f"| {name} | {' | '.join(_cell(by[setting]) for setting in SHIPPED)} |")

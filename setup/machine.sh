@@ -40,6 +40,11 @@ need_postgres() {
     ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || install_packages PostgreSQL postgresql
 }
 
+# A second reader of made files, for the tests: none of the library that writes them.
+need_mediainfo() {
+    command -v mediainfo >/dev/null || install_packages MediaInfo mediainfo
+}
+
 need_chromium() {
     # The shell draws without a desktop's browser around it, at half the processor time; the whole browser will do.
     command -v chromium-headless-shell >/dev/null && return

@@ -18,7 +18,7 @@ from oddmeter.media.settings.shipped import EDIT
 
 def test_media(media_root: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(media, "best", lambda work, times=1: (work(), 1.0)[1])
-    monkeypatch.setattr(media, "Setting", [EDIT])
+    monkeypatch.setattr(media, "SHIPPED", (EDIT,))
     media.measure(media_root, times=1)
     said = capsys.readouterr().out
     assert re.search(r"probing \d+ files: 1\.00 s; .* 1\.00 ×", said)

@@ -1,12 +1,14 @@
 """Settings: what can be asked for is written, read and proven, or refused with a sentence before anything is made."""
 
 import json
+import subprocess
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import cast
 
 import av
+import cv2
 import numpy as np
 import pytest
 
@@ -63,6 +65,42 @@ def test_what_is_offered_is_written_read_and_proven(setting: Setting, footage: d
     assert proof.passed, [check for check in proof.checks if not check.passed]
     made = plan.out if setting.is_numbered else plan.out.parent
     assert not list(made.glob(".*")), "nothing unfinished stays"
+    _another_reader_agrees(plan)
+
+
+FORMATS = {
+    "ffv1": "FFV1", "vc3": "VC-3", "rdd36": "ProRes", "h264": "AVC", "hevc": "HEVC", "av1": "AV1",
+    "jpeg2000": "JPEG 2000", "png": "PNG", "tiff": "TIFF", "dpx": "DPX",
+}  # fmt: skip
+"""What MediaInfo calls each codec."""
+
+
+def _another_reader_agrees(plan: ClipPlan) -> None:
+    """MediaInfo, which has nothing of the library that wrote the file, says the same of it."""
+    setting, codec = plan.setting, plan.setting.codec
+    file = sorted(plan.out.glob(f"*{codec.suffix}"))[0] if setting.is_numbered else plan.out
+    if codec.name == "tiff":  # of which MediaInfo says nothing where its index lies at the end
+        seen = cv2.imread(str(file), cv2.IMREAD_UNCHANGED)
+        assert seen is not None and seen.shape[:2] == (plan.canvas.height, plan.canvas.width)
+        assert seen.dtype.itemsize * 8 == setting.picture.bits
+        return
+    done = subprocess.run(["mediainfo", "--Output=JSON", file], capture_output=True, text=True, check=True)
+    tracks = json.loads(done.stdout)["media"]["track"]
+    picture = next(track for track in tracks if track["@type"] in ("Video", "Image"))
+    assert picture["Format"] == FORMATS[codec.name]
+    assert (int(picture["Width"]), int(picture["Height"])) == (plan.canvas.width, plan.canvas.height)
+    if "BitDepth" in picture and setting.picture.bits is not None:
+        assert int(picture["BitDepth"]) == setting.picture.bits
+    # MediaInfo takes JPEG 2000 with chroma halved both ways for 4:4:4.
+    if setting.picture.chroma in ("4:2:0", "4:2:2", "4:4:4") and (codec.name, setting.picture.chroma) != (
+        "jpeg2000", "4:2:0"
+    ):  # fmt: skip
+        assert picture["ChromaSubsampling"] == setting.picture.chroma
+    if not setting.is_numbered:
+        assert (float(picture["FrameRate"]), int(picture["FrameCount"])) == (25.0, plan.length)
+        assert sum(track["@type"] == "Audio" for track in tracks) == len(plan.sounds)
+        starts = {track.get("TimeCode_FirstFrame") for track in tracks if track["@type"] == "Other"}
+        assert starts <= {str(plan.start)} and (starts or setting.container == "matroska")
 
 
 @pytest.mark.parametrize("name", ["RG_prize_50i.mov", "VR_choir_tape_50i.mov"])
