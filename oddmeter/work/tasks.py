@@ -33,6 +33,7 @@ from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
 from oddmeter.work.apart import render_apart, verify_apart
 from oddmeter.work.output_lock import LaterError, OutputLock
+from oddmeter.work.package.from_renders import close
 from oddmeter.work.plans import file_plan
 
 log = logging.getLogger("oddmeter.worker")
@@ -66,6 +67,7 @@ class Queue:
     probe: Task[..., None, ...]
     look: Task[..., None, ...]
     make: Task[..., None, ...]
+    close: Task[..., None, ...]
 
     def ask_probe(self, connection: Connection, clip_ids: list[int]) -> None:
         """Queue the probing of clips as part of the connection's transaction."""
@@ -78,6 +80,10 @@ class Queue:
         if clip_ids:
             arguments: list[JSONDict] = [{"clip_id": clip_id} for clip_id in clip_ids]
             self.look.configure(connection=connection).batch_defer(*arguments)
+
+    def ask_package(self, connection: Connection, package_id: int) -> None:
+        """Queue the closing of a package as part of the connection's transaction."""
+        self.close.configure(connection=connection, lock=f"package:{package_id}").defer(package_id=package_id)
 
     def ask_renders(self, connection: Connection, files: Mapping[str, int]) -> None:
         """Queue renders, each by the file that it makes, as part of the connection's transaction."""
@@ -105,7 +111,11 @@ def queue(config: Config, database: Database, *, worker: bool = False, stopping:
     def make_file(render_id: int) -> None:
         make(config, database, render_id, stopping, apart=True)
 
-    return Queue(app, probe_clip, look_at_pictures, make_file)
+    @app.task(name="close_package", retry=_AGAIN)
+    def close_package(package_id: int) -> None:
+        close(config, database, package_id)
+
+    return Queue(app, probe_clip, look_at_pictures, make_file, close_package)
 
 
 def look_at(config: Config, database: Database, clip_id: int) -> None:

@@ -16,6 +16,7 @@ from procrastinate.exceptions import ProcrastinateException
 from oddmeter.config import Beat, Config
 from oddmeter.store import clips, looks, renders
 from oddmeter.store.database import Database
+from oddmeter.store.handoff import packages
 from oddmeter.work.tasks import Queue, queue
 
 log = logging.getLogger("oddmeter.worker")
@@ -94,7 +95,8 @@ def requeue_lost(orders: Queue, database: Database) -> None:
     """Queue unfinished clips and renders for which no task is waiting or running."""
     with database.transaction() as connection:
         rows = connection.execute(
-            "SELECT task_name, coalesce(args->>'clip_id', args->>'render_id')::bigint FROM procrastinate_jobs"
+            "SELECT task_name, coalesce(args->>'clip_id', args->>'render_id', args->>'package_id')::bigint"
+            " FROM procrastinate_jobs"
             " WHERE status IN ('todo', 'doing')"
         ).fetchall()
         queued = {(str(row[0]), int(str(row[1]))) for row in rows if row[1] is not None}
@@ -104,3 +106,6 @@ def requeue_lost(orders: Queue, database: Database) -> None:
         for render_id in renders.waiting(connection):
             if ("make_file", render_id) not in queued:
                 orders.ask_renders(connection, {renders.render(connection, render_id).out_path: render_id})
+        for package_id in packages.unfinished(connection):
+            if ("close_package", package_id) not in queued:
+                orders.ask_package(connection, package_id)

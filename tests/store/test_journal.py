@@ -15,8 +15,8 @@ CHANGED_BY_PEOPLE = {
     "music", "marker", "event", "timeline_marker", "output_setting",
 }  # fmt: skip
 KEPT_BY_MACHINES = {
-    "clip_facts", "picture", "render", "render_count", "change", "change_row", "migration", "log_mapping", "matching",
-    "verdict_change", "sheet", "journaled", "queue_migration",
+    "clip_facts", "picture", "render", "render_count", "package", "change", "change_row", "migration", "log_mapping",
+    "matching", "verdict_change", "sheet", "journaled", "queue_migration",
 }  # fmt: skip
 
 

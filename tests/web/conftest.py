@@ -10,7 +10,9 @@ from fastapi.testclient import TestClient
 from oddmeter.config import Config
 from oddmeter.store import clips, renders
 from oddmeter.store.database import Database
+from oddmeter.store.handoff import packages
 from oddmeter.web.app import create_app, work_on
+from oddmeter.work.package.from_renders import close
 from oddmeter.work.tasks import look_at, make
 
 
@@ -42,6 +44,10 @@ class Browser:
             look_at(self.config, self.database, clip_id)
         for render_id in waiting:
             make(self.config, self.database, render_id)
+        with self.database.transaction() as connection:
+            to_close = packages.unfinished(connection)
+        for package_id in to_close:
+            close(self.config, self.database, package_id)
 
     def show(self, rate: str = "25", name: str = "Tide") -> int:
         made = self.send("POST", "/api/shows", {"name": name, "timeline": {"name": "Main", "rate": rate}})

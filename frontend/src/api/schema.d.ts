@@ -2108,6 +2108,70 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/packages": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Packages
+     * @description The packages of a show, the newest first.
+     */
+    get: operations["list_packages_api_shows__show_id__packages_get"];
+    put?: never;
+    /**
+     * Close Package
+     * @description Ask for finished files to be closed as a package.
+     */
+    post: operations["close_package_api_shows__show_id__packages_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/packages/{package_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Contents
+     * @description What a package held when it was closed, and what has changed since.
+     */
+    get: operations["contents_api_shows__show_id__packages__package_id__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/packages/{package_id}/verify": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Verify Package
+     * @description Check a closed package where it lies: its hashes, then what each file is.
+     */
+    post: operations["verify_package_api_shows__show_id__packages__package_id__verify_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/shows/{show_id}/sheets": {
     parameters: {
       query?: never;
@@ -2227,6 +2291,12 @@ export interface components {
       comes: number;
       kind: components["schemas"]["MomentKind"];
     };
+    /**
+     * Algorithm
+     * @description How files are hashed. XXH3 of 128 bits and C4 (SMPTE ST 2114) go into ASC MHL, SHA-2 into BagIt.
+     * @enum {string}
+     */
+    Algorithm: "xxh128" | "c4" | "sha256" | "sha512";
     /**
      * AlternativeView
      * @description One way the selection could be treated: its speeds, its length, and the cadences that come of it; ``take`` is the
@@ -3413,6 +3483,18 @@ export interface components {
       remarks: string[];
     };
     /**
+     * FaultView
+     * @description One thing that is wrong with a package.
+     */
+    FaultView: {
+      /** File */
+      file: string;
+      /** Kind */
+      kind: string;
+      /** Words */
+      words: string;
+    };
+    /**
      * FieldOrder
      * @description Which field of a frame comes first in time.
      * @enum {string}
@@ -4187,6 +4269,88 @@ export interface components {
       problem: string | null;
       /** Revision */
       revision: number;
+    };
+    /**
+     * PackageCheck
+     * @description What is wrong with a package by now; nothing where ``ok``.
+     */
+    PackageCheck: {
+      /** Ok */
+      ok: boolean;
+      /** Faults */
+      faults: components["schemas"]["FaultView"][];
+    };
+    /**
+     * PackageContents
+     * @description What a package held when it was closed.
+     */
+    PackageContents: {
+      /** Files */
+      files: components["schemas"]["PackageFile"][];
+    };
+    /**
+     * PackageFile
+     * @description A file of a package as it was handed over; ``changed`` says what is other by now, where anything is.
+     */
+    PackageFile: {
+      /** Path */
+      path: string;
+      /** Source */
+      source: string;
+      /** Setting */
+      setting: string;
+      /** Rate */
+      rate: string;
+      /** Frames */
+      frames: number;
+      /** Intent */
+      intent: string;
+      /** Checks */
+      checks: number;
+      /** Changed */
+      changed: string | null;
+    };
+    /**
+     * PackageIn
+     * @description A package to close: which finished files, in which folder below that for made files, hashed how.
+     */
+    PackageIn: {
+      /** Render Ids */
+      render_ids: number[];
+      /** Folder */
+      folder: string;
+      /** @default xxh128 */
+      algorithm: components["schemas"]["Algorithm"];
+    };
+    /**
+     * PackageView
+     * @description A package: how far it is, and where it lies on the machine that makes files.
+     */
+    PackageView: {
+      /** Id */
+      id: number;
+      /** Folder */
+      folder: string;
+      /** Full Path */
+      full_path: string;
+      algorithm: components["schemas"]["Algorithm"];
+      /** Person */
+      person: string;
+      /** Files */
+      files: number;
+      /** Done */
+      done: number;
+      /** State */
+      state: string;
+      /** Fault */
+      fault: string | null;
+      /**
+       * Asked At
+       * Format: date-time
+       */
+      asked_at: string;
+      /** Finished At */
+      finished_at: string | null;
     };
     /**
      * Part
@@ -10130,6 +10294,152 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Reached"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_packages_api_shows__show_id__packages_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PackageView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  close_package_api_shows__show_id__packages_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PackageIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PackageView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  contents_api_shows__show_id__packages__package_id__get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        package_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PackageContents"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  verify_package_api_shows__show_id__packages__package_id__verify_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        package_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PackageCheck"];
         };
       };
       /** @description Client Error */

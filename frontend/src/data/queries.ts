@@ -156,10 +156,12 @@ export function useReckoning(showId: number, ids: number[], onlyTotals: boolean)
   });
 }
 
-export function useRenders(showId: number) {
+export function useRenders(showId: number, count: number) {
   return useQuery({
-    queryKey: ["renders", showId],
-    queryFn: () => answer(api.GET("/api/shows/{show_id}/renders", { params: { path: { show_id: showId } } })),
+    queryKey: ["renders", showId, "files", count],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(api.GET("/api/shows/{show_id}/renders", { params: { path: { show_id: showId }, query: { count } } })),
   });
 }
 
@@ -193,6 +195,7 @@ const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench", .
 const TOUCHES: Record<string, string[]> = {
   event: [...CUTS, "rows", "preview"],
   timeline_marker: CUTS,
+  package: ["packages", "package"],
   output_setting: ["handoff", "settings", "preview"],
   show: ["shows", "show", "house", ...PLANNED],
   timeline: ["show", ...PLANNED],

@@ -1,5 +1,6 @@
 """Closing a package: files are made and proven out of sight, described, hashed, and placed as a whole."""
 
+import os
 import shutil
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -54,11 +55,14 @@ TOOL = f"Odd Meter {version('odd-meter')}"
 
 @dataclass(frozen=True)
 class Wanted:
-    """A file to make for a package: ``plan_in`` gives its plan in a folder, ``order`` is what it is made by."""
+    """A file of a package: ``plan_in`` gives its plan in a folder, ``order`` is what it is made by. One that was made
+    and proven before has its ``proof``, and lies under the names of ``made``."""
 
     name: str
     plan_in: Callable[[Path], ClipPlan]
     order: Order
+    proof: Proof | None = None
+    made: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -68,6 +72,7 @@ class Closed:
     folder: Path
     files: list[FileEntry]
     refused: dict[str, str]
+    sheet: Sheet
 
 
 def close_package(
@@ -99,7 +104,7 @@ def close_package(
                     remove(path)
         if not files:
             raise RuleError("; ".join(f"{name}: {why}" for name, why in refused.items()) or "Nothing was asked for.")
-        _describe(payload, files, person)
+        sheet = _describe(payload, files, person)
         _write_hashes(building, payload, algorithm, person, progress)
         if folder.exists():
             folder.rmdir()
@@ -108,10 +113,15 @@ def close_package(
         raise RuleError(could_not_write(folder.name, error), "write") from error
     finally:
         shutil.rmtree(around, ignore_errors=True)
-    return Closed(folder, files, refused)
+    return Closed(folder, files, refused, sheet)
 
 
 def _made(plan: ClipPlan, file: Wanted, payload: Path, progress: Progress) -> FileEntry:
+    if file.proof is not None:
+        progress(f"Describing {plan.out.name}", 0, 1)
+        for made, own in zip(file.made, made_files(plan), strict=True):
+            _linked(made, own)
+        return entry_of(plan, file.order, file.proof, payload)
     losses = render(plan, lambda done: progress(f"Making {plan.out.name}", done, plan.length))
     proof = verify(plan, lambda done: progress(f"Proving {plan.out.name}", done, plan.length), losses)
     if not proof.passed:
@@ -121,6 +131,21 @@ def _made(plan: ClipPlan, file: Wanted, payload: Path, progress: Progress) -> Fi
             "proof",
         )
     return entry_of(plan, file.order, proof, payload)
+
+
+def _linked(made: Path, own: Path) -> None:
+    """Put a made file, or folder of numbered pictures, into a package: the same bytes under a second name where the
+    disk can, else copied."""
+    own.parent.mkdir(parents=True, exist_ok=True)
+    if made.is_dir():
+        own.mkdir()
+        for file in sorted(made.iterdir()):
+            _linked(file, own / file.name)
+        return
+    try:
+        os.link(made, own)
+    except OSError:
+        shutil.copy2(made, own)
 
 
 def entry_of(plan: ClipPlan, order: Order, proof: Proof, folder: Path) -> FileEntry:
@@ -188,7 +213,7 @@ def _sounds(plan: ClipPlan, folder: Path) -> list[SoundEntry]:
     ]  # fmt: skip
 
 
-def _describe(payload: Path, files: list[FileEntry], person: str) -> None:
+def _describe(payload: Path, files: list[FileEntry], person: str) -> Sheet:
     sheet = Sheet(tool=TOOL, made_at=datetime.now(UTC).replace(microsecond=0), person=person, files=files)
     (payload / SHEET).write_text(sheet.text(), encoding="utf-8")
     (payload / TABLE).write_text(as_table(sheet), encoding="utf-8", newline="")
@@ -198,6 +223,7 @@ def _describe(payload: Path, files: list[FileEntry], person: str) -> None:
         listed = _listed(files)
         (payload / "list.edl").write_text(write_edl(listed).text, encoding="utf-8")
         (payload / "list.otio").write_text(write_otio(listed), encoding="utf-8")
+    return sheet
 
 
 def _listed(files: Sequence[FileEntry]) -> ListedTimeline:

@@ -204,7 +204,7 @@ function Files(props: {
   for (const file of props.files) byClip.set(file.clip_id, [...(byClip.get(file.clip_id) ?? []), file]);
   const filesOf = (id: number) => (chosen.has(id) ? (byClip.get(id) ?? []) : []);
   const linesOf = (id: number) =>
-    filesOf(id).reduce((lines, file) => lines + 1 + (file.problem || file.remark ? 1 : 0), 0);
+    filesOf(id).reduce((lines, file, i, all) => lines + 1 + (noteOf(file, i > 0 ? all[0] : undefined) ? 1 : 0), 0);
   const heightOf = (id: number) => 31 + Math.max(0, linesOf(id) - 1) * 18;
   const view = useVirtual({
     count: all.ids.length,
@@ -256,7 +256,7 @@ function Files(props: {
                   </span>
                   <Number className="text-right">{row?.plan ? row.plan.after.frames : "—"}</Number>
                   {files.map((file, index) => (
-                    <FileLines key={file.setting} file={file} named={index > 0} />
+                    <FileLines key={file.setting} file={file} first={index > 0 ? files[0] : undefined} />
                   ))}
                 </label>
               </div>
@@ -268,12 +268,18 @@ function Files(props: {
   );
 }
 
+/** What stands against a file, or is left out of it; what was said of the clip's first file is not said again. */
+function noteOf(file: Schemas["FilePreview"], first?: Schemas["FilePreview"]): string | null {
+  if (file.problem) return `✕ ${file.problem}`;
+  return file.remark === first?.remark ? null : file.remark;
+}
+
 /** What there is to say of a file under its clip: its own name, where the row says that of another, and its trouble. */
-function FileLines({ file, named }: { file: Schemas["FilePreview"]; named: boolean }) {
-  const note = file.problem ? `✕ ${file.problem}` : file.remark;
+function FileLines({ file, first }: { file: Schemas["FilePreview"]; first?: Schemas["FilePreview"] }) {
+  const note = noteOf(file, first);
   return (
     <>
-      {named && (
+      {first && (
         <span className="col-span-3 col-start-2 truncate text-[12.5px] leading-[18px]" title={file.out_path}>
           {file.out_path}
         </span>

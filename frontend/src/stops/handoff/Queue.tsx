@@ -2,11 +2,14 @@ import { ChevronRight } from "lucide-react";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useQueue, useRenders } from "../../data/queries";
+import { Packages } from "./Packages";
 import { SheetLine } from "./SheetLine";
 import { Button, Empty, Heading, Number, Progress } from "../../ui/parts";
 import { inFiles } from "../../ui/words";
 
 type Render = Schemas["RenderView"];
+
+const AT_ONCE = 200;
 
 const STATES: Record<string, { word: string; shape: string; tone: string }> = {
   waiting: { word: "waiting", shape: "○", tone: "text-soft" },
@@ -19,7 +22,8 @@ const STATES: Record<string, { word: string; shape: string; tone: string }> = {
 
 /** The sheet to hand over, the queue with progress, and the proof of each file. */
 export function Queue({ showId }: { showId: number }) {
-  const renders = useRenders(showId);
+  const [count, setCount] = useState(AT_ONCE);
+  const renders = useRenders(showId, count);
   const rows = renders.data ?? [];
   const all = useQueue(showId).data;
   const path = { params: { path: { show_id: showId } } };
@@ -34,6 +38,7 @@ export function Queue({ showId }: { showId: number }) {
   return (
     <section className="flex min-h-0 min-w-0 flex-col bg-raised" aria-label="Queue and proof">
       <SheetLine showId={showId} />
+      <Packages showId={showId} renders={rows} />
       <Heading
         aside={
           <span className="flex">
@@ -69,6 +74,13 @@ export function Queue({ showId }: { showId: number }) {
           {rows.map((render) => (
             <RenderItem key={render.id} render={render} />
           ))}
+          {all && all.files > rows.length && rows.length >= count && (
+            <li className="px-3 py-2">
+              <Button weight="quiet" onClick={() => setCount(Math.min(2000, count + AT_ONCE))}>
+                Show more of {all.files} files
+              </Button>
+            </li>
+          )}
         </ul>
       )}
     </section>

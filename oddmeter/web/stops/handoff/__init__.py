@@ -1,5 +1,5 @@
-"""Handoff: files made and proven, and the conform sheet."""
+"""Handoff: files made and proven, packages closed of them, and the conform sheet."""
 
-from oddmeter.web.stops.handoff import queue, renders, sheet
+from oddmeter.web.stops.handoff import packages, queue, renders, sheet
 
-ROUTERS = (renders.router, queue.router, sheet.router)
+ROUTERS = (renders.router, queue.router, packages.router, sheet.router)

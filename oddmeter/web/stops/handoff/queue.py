@@ -15,7 +15,7 @@ from oddmeter.web.views.asked import ShowId
 router = APIRouter(prefix="/api", tags=["handoff"])
 
 _FRAMES_TO_TELL, _FILES_TO_TELL = 12, 50
-_MOST_AT_ONCE, _MOST_FILES = 200, 10_000_000
+_USUAL, _MOST_AT_ONCE, _MOST_FILES = 200, 2_000, 10_000_000
 
 
 class CheckView(BaseModel):
@@ -77,7 +77,7 @@ def list_renders(
     here: Here,
     show_id: ShowId,
     first: Annotated[int, Query(ge=0, le=_MOST_FILES)] = 0,
-    count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)] = _MOST_AT_ONCE,
+    count: Annotated[int, Query(ge=1, le=_MOST_AT_ONCE)] = _USUAL,
 ) -> list[RenderView]:
     """Files asked for, from one on: those at work, those that failed and can be tried again, those that wait, in turn,
     and then the others, the newest first."""

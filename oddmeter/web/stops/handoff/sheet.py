@@ -23,6 +23,7 @@ from oddmeter.core.planning.timelines import Timeline
 from oddmeter.interchange.sheet import POLICY, ConformSheet, SheetRow, as_csv, as_html, as_json, compared, rows_from
 from oddmeter.interchange.strips import strip_svg
 from oddmeter.store import renders, shows
+from oddmeter.store.handoff import sheets
 from oddmeter.store.renders import Render
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
@@ -49,7 +50,7 @@ def list_sheets(here: Here, show_id: ShowId) -> list[SheetView]:
     """The sheets taken, the newest first."""
     with here.database.transaction() as connection:
         names = {t.id: t.settings.name for t in shows.show(connection, show_id).timelines}
-        found = renders.sheets_of_show(connection, show_id)
+        found = sheets.sheets_of_show(connection, show_id)
     return [
         SheetView(
             id=clip.id,
@@ -69,8 +70,8 @@ def take_sheet(here: Here, show_id: ShowId) -> SheetView:
     rows = [asdict(row) for row in made.rows]
     with here.database.transaction() as connection:
         timeline = shows.show(connection, show_id).settled_timeline()
-        sheet_id = renders.keep_sheet(connection, show_id, timeline.id, here.person, rows)
-        kept = renders.sheet(connection, show_id, sheet_id)
+        sheet_id = sheets.keep_sheet(connection, show_id, timeline.id, here.person, rows)
+        kept = sheets.sheet(connection, show_id, sheet_id)
     return SheetView(
         id=sheet_id, timeline=timeline.settings.name, person=kept.person, made_at=kept.made_at, clips=len(rows)
     )
@@ -101,7 +102,7 @@ def _sheet(here: Context, show_id: int, taken: int | None) -> ConformSheet:
     if taken is not None:
         with here.database.transaction() as connection:
             show = shows.show(connection, show_id)
-            kept = renders.sheet(connection, show_id, taken)
+            kept = sheets.sheet(connection, show_id, taken)
         timeline = next(t for t in show.timelines if t.id == kept.timeline_id)
         when = f"taken by {kept.person}, {kept.made_at:%Y-%m-%d %H:%M}"
         return ConformSheet(show.name, _head(timeline), when, rows_from(kept.rows))
@@ -109,7 +110,7 @@ def _sheet(here: Context, show_id: int, taken: int | None) -> ConformSheet:
     timeline = board.timeline()
     with here.database.transaction() as connection:
         newest = renders.newest_of_clips(connection, timeline.id)
-        last = renders.last_sheet(connection, timeline.id)
+        last = sheets.last_sheet(connection, timeline.id)
     lines = [_sheet_row(board, row, newest.get(row.clip.id)) for row in board.rows(timeline).values()]
     rows = compared((row for row, _ in lines), rows_from(last.rows)) if last else tuple(row for row, _ in lines)
     return ConformSheet(board.show.name, _head(timeline), "as it stands", rows, tuple(drawn for _, drawn in lines))
