@@ -147,7 +147,7 @@ class _ToMake:
         order = order_of(plan).model_copy(update={"sound_rate": self.sound_rate})
         if self.asked.canvas(plan.facts) is None:
             order = order.model_copy(update={"canvas": None})
-        return Wanted(path.name, lambda folder: self.file_plan(plan, path, folder / name), order)
+        return Wanted(str(path), lambda folder: self.file_plan(plan, path, folder / name), order)
 
 
 def _make_file(path: Path, to_make: _ToMake, out: Path, *, as_json: bool) -> None:
@@ -190,7 +190,7 @@ def _make_package(
         try:
             wanted.append(to_make.wanted(path, name + to_make.setting.suffix))
         except RuleError as error:
-            refused[path.name] = str(error)
+            refused[str(path)] = str(error)
     if not wanted:
         raise RuleError("; ".join(f"{name}: {why}" for name, why in refused.items()))
     with _steps() as progress:

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 import psycopg
-from psycopg.rows import dict_row
+from psycopg.rows import class_row, dict_row
 from psycopg.types.json import Jsonb
 
 from oddmeter.core.numbers.errors import RuleError
@@ -83,6 +83,27 @@ def newest_of_clips(connection: Connection, timeline_id: int) -> dict[int, Rende
     """For each clip the render of it for a timeline that was asked for last."""
     where = "WHERE r.id IN (SELECT max(id) FROM render WHERE timeline_id = %s AND clip_id IS NOT NULL GROUP BY clip_id)"
     return {r.clip_id: r for r in _renders(connection, where, (timeline_id,), _IN_SHORT) if r.clip_id is not None}
+
+
+@dataclass(frozen=True)
+class MadeLately:
+    """A finished file: its setting, its path, and how many seconds it lasts."""
+
+    setting: str
+    out_path: str
+    seconds: float
+
+
+def made_lately(connection: Connection, show_id: int, most: int) -> list[MadeLately]:
+    """The files of clips that a show finished last, at most so many of each setting."""
+    with connection.cursor(row_factory=class_row(MadeLately)) as cursor:
+        return cursor.execute(
+            "SELECT setting, out_path, seconds FROM (SELECT setting, out_path, total_frames"
+            " * split_part(plan->>'timeline_rate', '/', 2)::float8 / split_part(plan->>'timeline_rate', '/', 1)::float8"
+            " AS seconds, row_number() OVER (PARTITION BY setting ORDER BY id DESC) AS place FROM render"
+            " WHERE show_id = %s AND state = 'done' AND plan ? 'timeline_rate') AS rows WHERE place <= %s",
+            (show_id, most),
+        ).fetchall()
 
 
 def counts(connection: Connection, show_id: int) -> dict[str, int]:

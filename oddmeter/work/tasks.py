@@ -25,10 +25,10 @@ from oddmeter.media.analysis.guarded import analyse_guarded, probe_guarded
 from oddmeter.media.files.identity import identify, insist_as_known
 from oddmeter.media.files.sequence import is_there
 from oddmeter.media.plans import FilePlan
-from oddmeter.media.render import render
+from oddmeter.media.render import made_files, render
 from oddmeter.media.verify import verify
 from oddmeter.media.writing.losses import Losses
-from oddmeter.media.writing.placing import clear_unfinished, could_not_write
+from oddmeter.media.writing.placing import clear_unfinished, could_not_write, remove
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
 from oddmeter.work.apart import render_apart, verify_apart
@@ -257,7 +257,8 @@ def _made_and_proven(
         proof = hands.verify(plan, progress, losses)
     except CancelledError:
         if ours:
-            plan.out.unlink()
+            for path in made_files(plan):
+                remove(path)
         raise
     except RuleError as error:
         raise RuleError(f"{plan.out.name} was made and kept, but its proof failed: {error}", error.code) from error
@@ -265,9 +266,11 @@ def _made_and_proven(
         return proof, None
     if not ours:
         return proof, f"{plan.out.name} was there already, and it is not what was planned; it was left as it is."
-    aside = plan.out.with_name(f"{plan.out.stem} (not as planned){plan.out.suffix}")
-    plan.out.replace(aside)
-    return proof, f"The file was made, but it is not what was planned; it is kept as {aside.name}."
+    aside = {path: path.with_name(f"{path.stem} (not as planned){path.suffix}") for path in made_files(plan)}
+    for path, other in aside.items():
+        remove(other)
+        path.replace(other)
+    return proof, f"The file was made, but it is not what was planned; it is kept as {aside[plan.out].name}."
 
 
 class _Progress:

@@ -88,6 +88,11 @@ def test_several_outputs_are_named_together_and_made(browser: Browser, show: int
     }, [render["fault"] for render in renders.values()]  # fmt: skip
     proxy, edit = (probe(config.product(f"VR_lantern_24_{name}.mov")) for name in ("proxy", "edit"))
     assert (proxy.width * 4, proxy.frames, proxy.file_rate) == (edit.width, edit.frames, edit.file_rate)
+    sizes = {one["setting"]: one["megabytes_a_minute"] for one in browser.get(f"/api/shows/{show}/handoff")["settings"]}
+    seconds = edit.frames / 25
+    file = config.product("VR_lantern_24_proxy.mov")
+    assert sizes["proxy"] == pytest.approx(file.stat().st_size / seconds * 60 / 1e6) and sizes["archive"] is None
+    assert sizes["chart"] is not None and sizes["proxy"] < sizes["edit"]
     pictures = [path for path in config.product("VR_lantern_24").iterdir() if path.suffix == ".png"]
     assert len(pictures) == edit.frames
 
@@ -105,3 +110,15 @@ def test_what_a_setting_cannot_hold_is_said_clip_by_clip_before_anything_is_made
     assert troubles["VR_lantern_24.mkv"] is None
     unknown = {"clip_ids": ids, "setting": "nothing"}
     assert "There is no setting “nothing”" in browser.refused("POST", f"/api/shows/{show}/handoff/preview", unknown)[1]
+
+
+def test_names_say_when_where_and_how_long(browser: Browser, show: int) -> None:
+    rows = browser.ledger(show)
+    ids = [rows["VR_lantern_24.mkv"]["id"], rows["VR_choir_tape_50i.mov"]["id"]]
+    asked = {"clip_ids": ids, "setting": "view", "pattern": "{number}_{timecode}_{in}_{length}_{date}"}
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    days = {file["out_path"].rpartition("_")[2] for file in files}
+    assert [file["out_path"].split("_")[0] for file in files] == ["001", "002"] and len(days) == 1
+    for file in files:
+        number, timecode, begins, length, day = file["out_path"].removesuffix(".mp4").split("_")
+        assert (len(timecode) in (0, 8), begins, length, len(day)) == (True, "0", str(file["frames"]), 8), number

@@ -221,11 +221,12 @@ def test_what_was_not_handed_over_is_named(hashes: bool, copied: Path) -> None:
 
 
 @pytest.mark.parametrize("hashes", [True, False])
-@pytest.mark.parametrize("name", ["sheet.json", "sheet.csv", "sheet.html", "decisions.json"])
+@pytest.mark.parametrize("name", ["sheet.json", "sheet.csv", "sheet.html", "decisions.json", "list.edl", "list.otio"])
 def test_a_sheet_that_was_edited_is_found(name: str, hashes: bool, copied: Path) -> None:
     file = copied / name
     file.write_text(file.read_text().replace("swing", "swong", 1))
-    assert (name, "sheet") in kinds(verified(copied, hashes=hashes))
+    kind = "changed" if hashes and name.startswith("list.") else "sheet"
+    assert (name, kind) in kinds(verified(copied, hashes=hashes))
 
 
 def test_a_sheet_that_was_edited_with_its_digest_does_not_get_away_with_it(copied: Path) -> None:
@@ -339,6 +340,8 @@ def test_what_is_listed_can_be_asked_for_by_name_and_by_file(footage_here: Path,
 
 def test_a_hash_list_that_cannot_be_read_is_said(copied: Path) -> None:
     (next((copied / "ascmhl").glob("*.mhl"))).write_text("<no>")
-    assert any(kind == "sheet" for _, kind in kinds(verified(copied)))
+    remade(copied / "swing.mkv", repeated)
+    found = kinds(verified(copied))
+    assert any(kind == "sheet" for _, kind in found) and ("swing.mkv", "pictures") in found, "all of it is doubted"
     with pytest.raises(RuleError, match="is not a package"):
         verified(copied.parent)

@@ -3525,6 +3525,8 @@ export interface components {
       out_path: string;
       /** Frames */
       frames: number;
+      /** Seconds */
+      seconds: number;
       /** Length */
       length: string;
       /** Problem */
@@ -4922,6 +4924,8 @@ export interface components {
       clip_name: string;
       /** Setting */
       setting: string;
+      /** Is Folder */
+      is_folder: boolean;
       /** Out Path */
       out_path: string;
       /** Full Path */
@@ -5186,7 +5190,8 @@ export interface components {
     };
     /**
      * SettingView
-     * @description A setting files can be made with.
+     * @description A setting files can be made with; what it comes to is measured on the files that the show made with it last, None
+     *     where there are none.
      */
     SettingView: {
       /** Setting */
@@ -5199,6 +5204,8 @@ export interface components {
       lossless: boolean;
       /** Own */
       own: boolean;
+      /** Megabytes A Minute */
+      megabytes_a_minute: number | null;
     };
     /**
      * Settling

@@ -213,7 +213,7 @@ const TOUCHES: Record<string, string[]> = {
   recipe: PLANNED,
   marker: ["bench-markers"],
   change: ["show"],
-  render: ["renders", "preview", "ledger", "rows"],
+  render: ["renders", "preview", "ledger", "rows", "handoff"],
   sheet: ["sheets"],
 };
 

@@ -16,7 +16,12 @@ WORDS = {
     "speed": "the speed in per cent",
     "event": "of an event, its number on the timeline",
     "track": "of an event, its track",
-    "setting": "archive, edit or view",
+    "setting": "the setting's name",
+    "timecode": "the timecode of the first frame, without colons",
+    "in": "the first source frame",
+    "length": "the length in frames",
+    "number": "the place among the files of one output, with three digits",
+    "date": "the day the files are asked for, such as 20261201",
 }
 """What can stand in braces, and what it stands for."""
 
@@ -25,6 +30,7 @@ OF_EVENTS = {"event", "track"}
 
 LONGEST = 200
 """Bytes of a name, as file systems count them; they take 255, and an unfinished file has a longer name."""
+_DEVICES = {"CON", "PRN", "AUX", "NUL", *(f"{name}{number}" for name in ("COM", "LPT") for number in range(1, 10))}
 _NOT_IN_NAMES = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*]')
 
 
@@ -45,9 +51,13 @@ def filled(pattern: str, values: Mapping[str, str]) -> str:
 
 
 def safe_name(text: str) -> str:
-    """The text in composed form (NFC) without what file systems refuse; dots and spaces at the ends are taken off."""
+    """The text in composed form (NFC) without what file systems refuse; dots and spaces at the ends are taken off.
+
+    A name that Windows keeps for a device gets an underscore.
+    """
     plain = _NOT_IN_NAMES.sub("_", normalize("NFC", text)).strip(" .")
-    return plain.encode("utf-8", "replace")[:LONGEST].decode("utf-8", "ignore").strip(" .")
+    name = plain.encode("utf-8", "replace")[:LONGEST].decode("utf-8", "ignore").strip(" .")
+    return f"{name}_" if name.partition(".")[0].strip().upper() in _DEVICES else name
 
 
 def safe_folder(text: str) -> str:

@@ -1,6 +1,7 @@
 """Picture codecs: one entry for each, with its profiles, what its quality is counted in, and the containers that hold
 it. Whatever the installed library cannot write is not offered."""
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -8,6 +9,8 @@ from functools import lru_cache
 from av.codec import Codec
 
 from oddmeter.media.settings.containers import PICTURES
+
+os.environ.setdefault("SVT_LOG", "1")  # else the AV1 encoder greets on standard error
 
 _EIGHT, _TEN, _TWELVE = "", "10le", "12le"
 

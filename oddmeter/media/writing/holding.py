@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import FieldOrder
-from oddmeter.media.plans import FilePlan
+from oddmeter.media.plans import FilePlan, first_number
 from oddmeter.media.settings.setting import Place
 
 _LACKS = {
@@ -32,10 +32,12 @@ def troubles(plan: FilePlan) -> Iterator[tuple[str, str]]:
         yield error.code, str(error)
     if plan.field_order is not None and not encoding.codec.fields:
         first = "upper" if plan.field_order is FieldOrder.UPPER else "lower"
+        way = "Choose another codec, or whole pictures in the setting."
+        if canvas.scan.first is None:
+            way = "Its fields are left together: take them apart in Plan, or choose another codec."
         yield (
             "fields",
-            f"{label} holds whole pictures only, and the file would have fields, {first} first. Choose another codec,"
-            " or progressive pictures in the setting.",
+            f"{label} holds whole pictures only, and the file would have fields, {first} first. {way}",
         )
     lacks = _LACKS.get((encoding.into.name, encoding.codec.name), ())
     if plan.field_order is not None and "fields" in lacks:
@@ -47,6 +49,9 @@ def troubles(plan: FilePlan) -> Iterator[tuple[str, str]]:
         yield "rate", f"{encoding.into.label} is written at {held} only; this file runs at {plan.rate.spoken}."
     if plan.setting.is_numbered and plan.setting.sound.place is Place.FILE and plan.sounds:
         yield "sound", "Numbered pictures hold no sound. Put it beside them, or leave it out."
+    last = first_number(plan) + plan.length - 1
+    if plan.setting.is_numbered and len(str(last)) > plan.setting.numbers.padding:
+        yield "numbers", f"{last} has more than {plan.setting.numbers.padding} digits."
     channels, most = plan.most_channels, encoding.sound.most_channels
     if channels > most:
         yield "sound", f"{encoding.sound.label} holds up to {most} sound channels; here are {channels}."

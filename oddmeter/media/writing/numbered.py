@@ -13,7 +13,6 @@ from av.video.codeccontext import VideoCodecContext
 from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
-from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
 from oddmeter.core.numbers.timecode import Timecode
 from oddmeter.media.frames.decode import read_ahead
@@ -26,11 +25,8 @@ _GENERIC, _INDUSTRY, _UNSET = 1664, 384, 0xFFFFFFFF
 
 
 def write_numbered(plan: FilePlan, folder: Path, progress: Callable[[int], None]) -> tuple[Losses, list[Path]]:
-    """Write a plan's pictures into a folder that is there; returns what they lost, none, and the files in turn. Raises
-    ``RuleError`` where their numbers need more digits than they have."""
+    """Write a plan's pictures into a folder that is there; returns what they lost, none, and the files in turn."""
     numbers, first, codec = plan.setting.numbers, first_number(plan), plan.setting.codec
-    if len(str(first + plan.length - 1)) > numbers.padding:
-        raise RuleError(f"{first + plan.length - 1} has more than {numbers.padding} digits.", "numbers")
     name, files = numbered_name(plan), list[Path]()
     with plan.pictures(ahead=True) as pictures, read_ahead(map(pictures.picture, range(plan.length))) as made:
         encoder = _encoder(plan, pictures.pixel_format)

@@ -219,11 +219,17 @@ def _describe(payload: Path, files: list[FileEntry], person: str) -> Sheet:
     (payload / TABLE).write_text(as_table(sheet), encoding="utf-8", newline="")
     (payload / PAGE).write_text(as_page(sheet), encoding="utf-8")
     (payload / DECISIONS).write_text(decisions_text(sheet.files), encoding="utf-8")
-    if len({entry.rate for entry in files}) == 1:
-        listed = _listed(files)
-        (payload / "list.edl").write_text(write_edl(listed).text, encoding="utf-8")
-        (payload / "list.otio").write_text(write_otio(listed), encoding="utf-8")
+    for name, text in lists_of(files).items():
+        (payload / name).write_text(text, encoding="utf-8")
     return sheet
+
+
+def lists_of(files: Sequence[FileEntry]) -> dict[str, str]:
+    """The lists of a package by their names: its files one after the other. None where they have different rates."""
+    if len({entry.rate for entry in files}) != 1:
+        return {}
+    listed = _listed(files)
+    return {"list.edl": write_edl(listed).text, "list.otio": write_otio(listed)}
 
 
 def _listed(files: Sequence[FileEntry]) -> ListedTimeline:

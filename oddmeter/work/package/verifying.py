@@ -33,7 +33,7 @@ from oddmeter.media.proof.numbered import with_sidecar
 from oddmeter.media.settings.setting import Setting
 from oddmeter.media.verify import verify
 from oddmeter.work.orders import Order
-from oddmeter.work.package.closing import facts_taken_as, fields_word
+from oddmeter.work.package.closing import facts_taken_as, fields_word, lists_of
 from oddmeter.work.package.sheet import (
     DECISIONS,
     PAGE,
@@ -94,7 +94,7 @@ def verified(
     if not (folder / FOLDER).is_dir() and payload is folder and not (payload / SHEET).exists():
         raise RuleError(f"{folder.name} is not a package: it has neither a sheet nor a hash list.", "package")
     faults: list[Fault] = []
-    suspects: set[str] = set()
+    suspects: set[str] | None = None
     if hashes:
         faults, suspects = _by_hash(folder, payload, progress)
     try:
@@ -111,18 +111,24 @@ def verified(
     for entry in sheet.files:
         if entry.path in gone:
             continue
-        doubted = not hashes or any(path == entry.path or path.startswith(f"{entry.path}/") for path in suspects)
-        doubted |= any(sound.path in suspects for sound in entry.sounds)
-        faults += _Against(payload, entry, progress).faults(closely=doubted, source=found.get(entry.path))
+        closely = suspects is None or _is_among(suspects, entry)
+        faults += _Against(payload, entry, progress).faults(closely=closely, source=found.get(entry.path))
     return _once(faults)
 
 
-def _by_hash(folder: Path, payload: Path, progress: Progress) -> tuple[list[Fault], set[str]]:
-    """What the hash list says, and the files that are not what they were, by their paths below the payload."""
+def _is_among(suspects: set[str], entry: FileEntry) -> bool:
+    """True where a file, a picture of its folder, or its sound is one of these."""
+    own = {entry.path, *(sound.path for sound in entry.sounds)}
+    return bool(own & suspects) or any(path.startswith(f"{entry.path}/") for path in suspects)
+
+
+def _by_hash(folder: Path, payload: Path, progress: Progress) -> tuple[list[Fault], set[str] | None]:
+    """What the hash list says, and the files that are not what they were, by their paths below the payload; None, so
+    that all are doubted, where there is no list."""
     try:
         algorithm, known = read_bag(folder) if payload is not folder else read_mhl(folder)
     except RuleError as error:
-        return [Fault(payload.name if payload is not folder else FOLDER, FaultKind.SHEET, str(error))], set()
+        return [Fault(payload.name if payload is not folder else FOLDER, FaultKind.SHEET, str(error))], None
     own = f"{PAYLOAD}/" if payload is not folder else ""
     stated = {path.removeprefix(own): text for path, text in known.items()}
     there = {path.relative_to(payload).as_posix(): path for path in _files(payload)}
@@ -193,6 +199,7 @@ def _copies(payload: Path, sheet: Sheet, faults: list[Fault]) -> list[Fault]:
     """The table, the page and the decisions, which are written from the sheet, where they do not say the same."""
     named = {fault.file for fault in faults}
     texts = {TABLE: as_table(sheet), PAGE: as_page(sheet), DECISIONS: decisions_text(sheet.files)}
+    texts |= lists_of(sheet.files)
     out = []
     for name, text in texts.items():
         if name in named:

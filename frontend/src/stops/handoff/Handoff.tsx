@@ -78,6 +78,7 @@ export function Handoff() {
             <Button weight="quiet" onClick={() => setOutputs([...outputs, another(outputs, choices.data)])}>
               Add an output
             </Button>
+            <span className="ml-auto text-[12.5px] text-soft">{sizeOf(good, choices.data)}</span>
             <Button weight="main" disabled={!good.length || make.isPending} onClick={() => make.mutate(undefined)}>
               {good.length ? `Make ${inFiles(good.length)}` : "Nothing to make"}
             </Button>
@@ -185,6 +186,18 @@ function another(outputs: Output[], choices?: Schemas["HandoffChoices"]): Output
   const free = choices?.settings.find((s) => !outputs.some((output) => output.setting === s.setting));
   const setting = free?.setting ?? "view";
   return { setting, folder: setting, pattern: outputs.at(-1)?.pattern ?? "{clip}_{rate}" };
+}
+
+/** What the files come to, by the size of those that were made with the same settings before. */
+function sizeOf(files: Schemas["FilePreview"][], choices: Schemas["HandoffChoices"] | undefined): string {
+  const measured = new Map(choices?.settings.map((s) => [s.setting, s.megabytes_a_minute]));
+  let size = 0;
+  for (const file of files) {
+    const each = measured.get(file.setting);
+    if (each === null || each === undefined) return "";
+    size += (file.seconds / 60) * each;
+  }
+  return size > 0 ? `about ${size < 1000 ? `${Math.ceil(size)} MB` : `${(size / 1000).toFixed(1)} GB`}` : "";
 }
 
 function withWord(pattern: string, word: string): string {

@@ -146,7 +146,7 @@ function RenderItem({ render }: { render: Render }) {
             Try again
           </Button>
         )}
-        {render.state === "done" && (
+        {render.state === "done" && !render.is_folder && (
           <a
             className="px-1 text-patina hover:underline"
             href={`/made/${render.out_path.split("/").map(encodeURIComponent).join("/")}`}

@@ -6,6 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
+from oddmeter.media.settings.containers import PICTURES
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
 from oddmeter.store.renders import Render
@@ -35,6 +36,7 @@ class RenderView(BaseModel):
     clip_id: int | None
     clip_name: str
     setting: str
+    is_folder: bool
     out_path: str
     full_path: str
     timeline: str
@@ -152,6 +154,7 @@ def _render_view(render: Render, full_path: str) -> RenderView:
         clip_id=render.clip_id,
         clip_name=render.clip_name,
         setting=render.setting,
+        is_folder=(render.setting_document or {}).get("container") == PICTURES,
         out_path=render.out_path,
         full_path=full_path,
         timeline=render.timeline,

@@ -1,6 +1,8 @@
 """Handoff: what to make, under which names."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 from pathlib import PurePosixPath
 from typing import Annotated, Any
 
@@ -34,13 +36,15 @@ router = APIRouter(prefix="/api", tags=["handoff"])
 
 
 class SettingView(BaseModel):
-    """A setting files can be made with."""
+    """A setting files can be made with; what it comes to is measured on the files that the show made with it last, None
+    where there are none."""
 
     setting: str
     label: str
     suffix: str
     lossless: bool
     own: bool
+    megabytes_a_minute: float | None
 
 
 class NameWord(BaseModel):
@@ -78,6 +82,8 @@ class MakeIn(BaseModel):
         return {"outputs": [asked]} if isinstance(asked, dict) and "outputs" not in asked else asked
 
 
+_MEASURED = 20
+"""Files of a setting that its size is measured on."""
 UNSEEN = "its pictures have not been analysed yet, so pulldown and repeats cannot be removed"
 
 
@@ -89,6 +95,7 @@ class FilePreview(BaseModel):
     setting: str
     out_path: str
     frames: int
+    seconds: float
     length: str
     problem: str | None
     remark: str | None
@@ -106,6 +113,8 @@ def choices(here: Here, show_id: ShowId) -> HandoffChoices:
     """The settings of a show, the words for names, and the folder for made files."""
     with here.database.transaction() as connection:
         known = settings_in(connection, show_id)
+        lately = renders.made_lately(connection, show_id, _MEASURED)
+    sizes = _sizes(here, lately)
     return HandoffChoices(
         settings=[
             SettingView(
@@ -114,12 +123,28 @@ def choices(here: Here, show_id: ShowId) -> HandoffChoices:
                 suffix=setting.suffix or "/",
                 lossless=setting.codec.lossless,
                 own=setting not in SHIPPED,
+                megabytes_a_minute=sizes.get(name),
             )
             for name, setting in known.items()
         ],
         words=[NameWord(word=word, meaning=meaning) for word, meaning in WORDS.items() if word not in OF_EVENTS],
         made_folder=str(here.config.made),
     )
+
+
+def _sizes(here: Context, lately: Sequence[renders.MadeLately]) -> dict[str, float]:
+    """Megabytes a minute by setting, of files that are still there."""
+    found: dict[str, list[tuple[int, float]]] = {}
+    for made in lately:
+        path = here.config.product(made.out_path)
+        files = [path] if path.is_file() else list(path.iterdir()) if path.is_dir() else []
+        if files and made.seconds > 0:
+            size = sum(file.stat().st_size for file in files)
+            found.setdefault(made.setting, []).append((size, made.seconds))
+    return {
+        setting: sum(size for size, _ in sizes) / sum(seconds for _, seconds in sizes) * 60 / 1e6
+        for setting, sizes in found.items()
+    }
 
 
 @router.post("/shows/{show_id}/handoff/preview")
@@ -167,8 +192,8 @@ def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) 
             raise RuleError(f"There is no setting “{output.setting}” in this show.", "setting")
         folder = safe_folder(output.folder)
         out += [
-            _one(here, row, board, timeline, folder, output.pattern, setting)
-            for row in board.some(output.clip_ids, timeline)
+            _one(here, row, board, timeline, folder, output.pattern, setting, number)
+            for number, row in enumerate(board.some(output.clip_ids, timeline), 1)
         ]
         if board.apart.keys() & output.clip_ids and "{folder}" not in output.pattern:
             remedies["{folder}"] = None
@@ -180,7 +205,14 @@ def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) 
 
 
 def _one(
-    here: Context, row: Row, board: Board, timeline: Timeline, folder: str, pattern: str, setting: Setting
+    here: Context,
+    row: Row,
+    board: Board,
+    timeline: Timeline,
+    folder: str,
+    pattern: str,
+    setting: Setting,
+    number: int,
 ) -> _Wanted:
     settings, clip, plan = timeline.settings, row.clip, row.plan
     delivery = board.house.deliveries.get(clip.delivery_id)
@@ -192,6 +224,11 @@ def _one(
         "rate": settings.rate.spoken,
         "intent": intent_text(row.resolved.decisions.intent),
         "speed": f"{decimal_text(plan.conformed.speed * 100, 2)}pc" if plan else "",
+        "timecode": _digits(plan) if plan else "",
+        "in": str(plan.conformed.span[0]) if plan else "",
+        "length": str(row.after),
+        "number": f"{number:03d}",
+        "date": f"{date.today():%Y%m%d}",
     }
     encoding, path = encoding_of(setting), named_path(folder, pattern, setting, values)
     problem = row.refusal.sentence if row.refusal else None
@@ -211,11 +248,18 @@ def _one(
         setting=setting.name,
         out_path=path,
         frames=row.after,
+        seconds=float(row.after / settings.rate.value),
         length=duration_text(row.after, settings.rate, settings.drop_frame),
         problem=problem,
         remark=_remark(plan, encoding) if plan else None,
     )
     return _Wanted(plan, setting, view)
+
+
+def _digits(plan: Plan) -> str:
+    """The timecode of a clip's first frame that is used, without what file systems refuse."""
+    first = plan.facts.timecode_of(plan.conformed.span[0])
+    return "".join(sign for sign in str(first) if sign.isdecimal()) if first else ""
 
 
 def _remark(plan: Plan, encoding: Encoding) -> str | None:
