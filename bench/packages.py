@@ -1,5 +1,5 @@
-"""What packages and the queue cost: verifying against plain hashing, hashing against making, and the queue's glance with
-many finished files.
+"""What packages and the queue cost: verifying against plain hashing, hashing against making, and the glance at a queue
+of many finished files.
 
     .venv/bin/python -m bench.packages
 """
@@ -16,7 +16,7 @@ from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
-from oddmeter.demo.footage import make_footage
+from oddmeter.demo.takes import make_footage
 from oddmeter.interchange.hashlists.hashes import Algorithm, hash_of
 from oddmeter.local.cluster import Cluster
 from oddmeter.media.files.probe import probe

@@ -21,7 +21,7 @@ from oddmeter.core.decisions.treatment import Framing, Intent, Span, Treatment
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import TimelineScan
-from oddmeter.demo.footage import make_footage
+from oddmeter.demo.takes import make_footage
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
@@ -42,18 +42,20 @@ class Kind:
 
 
 def drawn(path: Path, pixel_format: str, width: int, height: int) -> Path:
-    """A short clip of noise in a pixel format, without loss."""
+    """A short clip of slow waves with some grain in a pixel format, without loss."""
     random = np.random.default_rng(5)
     with av.open(str(path), "w") as container:
         stream = container.add_stream("ffv1", rate=25)
         stream.width, stream.height, stream.pix_fmt = width, height, pixel_format
-        for _ in range(FRAMES + 2):
+        for number in range(FRAMES + 2):
             frame = av.VideoFrame(width, height, pixel_format)
             for plane in frame.planes:
                 wide = frame.format.components[0].bits > 8
-                most = (1 << frame.format.components[0].bits) - 1 if wide else 255
-                values = random.integers(0, most, plane.buffer_size // (2 if wide else 1))
-                plane.update(values.astype("<u2" if wide else "u1").tobytes())
+                most = (1 << frame.format.components[0].bits) - 1
+                lines, samples = plane.height, plane.line_size // (2 if wide else 1)
+                y, x = np.mgrid[:lines, :samples]
+                waves = 0.5 + 0.3 * np.sin(x / 23 + number / 2) * np.cos(y / 17) + random.normal(0, 0.01, x.shape)
+                plane.update((waves * most).astype("<u2" if wide else "u1").tobytes())
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     return path

@@ -158,7 +158,7 @@ def take_all(browser: Browser) -> None:
     proof = page.get_by_role("button", name=re.compile("Proof of FD1_A02"))
     proof.click()
     page.get_by_role("button", name=re.compile("All")).click()
-    page.get_by_role("radio", name=re.compile("View")).check()
+    page.get_by_label("Setting of output 1").select_option("view")
     proof.evaluate("row => row.scrollIntoView()")
     shoot(page, "handoff-paper")
     dim.goto(f"{URL}/shows/1/intake?look=measure&find=attic")

@@ -67,7 +67,7 @@ def hand_over(page: Page) -> None:
     """All clips as lossless archive files, made and proven."""
     page.keyboard.press("Control+a")
     go(page, "handoff")
-    page.get_by_role("radio", name=re.compile("Archive")).check()
+    page.get_by_label("Setting of output 1").select_option("archive")
     page.get_by_label("Name pattern").fill("{clip}_{rate}")
     expect(page.get_by_role("button", name="Make 3 files")).to_be_enabled()
     page.evaluate("document.activeElement.blur()")

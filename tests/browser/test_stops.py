@@ -195,7 +195,7 @@ def test_handoff_cancels_and_tries_again(page: Page, show: Show) -> None:
     page.keyboard.press("Enter")
     expect(page.get_by_role("row", name="HB_gulls_30.mp4")).to_contain_text("speed 2.5 %")
     show.open("handoff")
-    page.get_by_label("Folder below").fill(f"show {show.id}")
+    page.get_by_label("Folder of output 1").fill(f"show {show.id}")
     page.get_by_role("button", name="Make 1 file").click()
     item = page.get_by_role("listitem").filter(has_text=f"show {show.id}/HB_gulls_30_25.mov").last
     expect(item).to_contain_text("being made")
@@ -204,7 +204,7 @@ def test_handoff_cancels_and_tries_again(page: Page, show: Show) -> None:
     item.get_by_role("button", name=re.compile("again$")).click()
     expect(item).to_contain_text("being made")
     page.get_by_role("button", name="All (3)").click()
-    page.get_by_label("Folder below").fill(f"show {show.id} too")
+    page.get_by_label("Folder of output 1").fill(f"show {show.id} too")
     page.get_by_role("button", name="Make 3 files").click()
     page.get_by_role("button", name=re.compile(r"^Cancel \d files$")).click()
     expect(page.get_by_text(re.compile(r"^Stopping \d files\.$"))).to_be_visible()
