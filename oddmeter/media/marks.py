@@ -6,6 +6,7 @@ channel of sound how loud it is in every two hundredth of a second, and, where s
 
 import base64
 import zlib
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -93,19 +94,35 @@ def _tiny(plane: npt.NDArray[Any], bits: int) -> npt.NDArray[np.uint8]:
 
 def sound_marks(path: Path, place: int = 0, *, exact: bool) -> SoundMarks:
     """Those of a stream of sound; ``exact`` where its samples are the same wherever they are decoded."""
-    pieces: list[npt.NDArray[Any]] = []
+    loudness: list[npt.NDArray[np.uint8]] = []
+    sums: list[int] = []
+    count = 0
     with opened(path) as container:
         stream = sounds_in(container)[place]
         rate = stream.rate
-        for frame in decoded(container, stream):
-            pieces.append(array_of(frame))
-    samples = np.concatenate(pieces, axis=1) if pieces else np.zeros((1, 0), np.float32)
-    sums = [zlib.crc32(np.ascontiguousarray(part).tobytes()) for part in _parts(samples, rate)] if exact else []
-    return SoundMarks(rate, samples.shape[1], _loudness(samples, rate), np.array(sums, np.uint32))
+        for second in _seconds((array_of(frame) for frame in decoded(container, stream)), rate):
+            count += second.shape[1]
+            loudness.append(_loudness(second, rate))
+            if exact:
+                sums.append(zlib.crc32(np.ascontiguousarray(second).tobytes()))
+    levels = np.concatenate(loudness, axis=1) if loudness else np.zeros((1, 0), np.uint8)
+    return SoundMarks(rate, count, levels, np.array(sums, np.uint32))
 
 
-def _parts(samples: npt.NDArray[Any], size: int) -> list[npt.NDArray[Any]]:
-    return [samples[:, at : at + size] for at in range(0, samples.shape[1], size)]
+def _seconds(pieces: Iterable[npt.NDArray[Any]], rate: int) -> Iterator[npt.NDArray[Any]]:
+    """Samples that come in pieces, shape (channels, some), second by second; the last may be shorter."""
+    waiting: list[npt.NDArray[Any]] = []
+    held = 0
+    for piece in pieces:
+        waiting.append(piece)
+        held += piece.shape[1]
+        if held >= rate:
+            samples = np.concatenate(waiting, axis=1)
+            whole = held // rate * rate
+            yield from np.split(samples[:, :whole], whole // rate, axis=1)
+            waiting, held = [samples[:, whole:]], held - whole
+    if held:
+        yield np.concatenate(waiting, axis=1)
 
 
 def _loudness(samples: npt.NDArray[Any], rate: int) -> npt.NDArray[np.uint8]:

@@ -1,6 +1,7 @@
 """Settings: what can be asked for is written, read and proven, or refused with a sentence before anything is made."""
 
 import json
+import shutil
 import subprocess
 from dataclasses import replace
 from fractions import Fraction
@@ -343,3 +344,15 @@ def test_what_is_beside_is_placed_with_its_file_or_not_at_all(footage: dict[str,
 
 def test_settings_that_ship_are_lossless_or_not_as_they_say() -> None:
     assert [setting.codec.lossless for setting in (ARCHIVE, EDIT, VIEW)] == [True, False, False]
+
+
+@pytest.mark.parametrize("container", ["mov", "pictures"])
+def test_a_target_that_goes_in_the_middle_is_said_and_a_second_try_works(
+    container: str, footage: dict[str, Path], tmp_path: Path
+) -> None:
+    codec, sound = ("png", "none") if container == "pictures" else ("h264", "beside")
+    plan = plan_of(footage[PLAIN], tmp_path, of(container, codec, sound={"place": sound}))
+    with pytest.raises(RuleError, match="its folder is not there any more"):
+        render(plan, before_placing=lambda: shutil.rmtree(plan.out.parent))
+    assert not plan.out.parent.exists()
+    assert verify(plan, losses=render(plan)).passed

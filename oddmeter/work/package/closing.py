@@ -34,6 +34,7 @@ from oddmeter.media.render import made_files, render
 from oddmeter.media.settings.setting import Place
 from oddmeter.media.verify import verify
 from oddmeter.media.writing.placing import could_not_write, remove, unfinished
+from oddmeter.media.writing.sounds import beside
 from oddmeter.work.orders import Order
 from oddmeter.work.package.sheet import (
     DECISIONS,
@@ -198,10 +199,7 @@ def _sounds(plan: ClipPlan, folder: Path) -> list[SoundEntry]:
         return []
     exact = plan.encoding.sound.exact
     if plan.setting.sound.place is Place.BESIDE:
-        stem = plan.out.name if plan.setting.is_numbered else plan.out.stem
-        inside = plan.out if plan.setting.is_numbered else plan.out.parent
-        paths = [path for path in sorted(inside.glob("*.wav")) if path.stem == stem or path.stem.startswith(f"{stem}_")]
-        places = [(path, 0) for path in paths]
+        places = [(path, 0) for path in beside(plan, plan.out if plan.setting.is_numbered else plan.out.parent)]
     else:
         places = [(plan.out, sound.place) for sound in probe(plan.out).sounds]
     return [
