@@ -221,7 +221,7 @@ def test_names_that_clash_are_shown_before_anything_is_made(page: Page, show: Sh
     show.open("handoff")
     page.get_by_role("button", name="All (3)").click()
     page.get_by_label("Name pattern").fill("tide")
-    expect(page.get_by_text("another of these clips gets the same name")).to_have_count(2)
+    expect(page.get_by_text("another of these files gets the same name")).to_have_count(2)
     expect(page.get_by_role("button", name="Make 1 file")).to_be_visible()
     page.get_by_label("Name pattern").fill("{colour}")
     expect(page.get_by_text("“colour” is not a field of a name pattern.")).to_be_visible()
