@@ -6,15 +6,14 @@ lists stands OpenTimelineIO's own, on the same list.
 """
 
 import sys
-import tempfile
 import time
 from collections.abc import Callable
 from fractions import Fraction
-from pathlib import Path
 
 import opentimelineio as otio
 from fastapi.testclient import TestClient
 
+from bench.database import fresh_database
 from bench.ledger import fill
 from oddmeter.config import Config
 from oddmeter.core.conform.material import Material
@@ -29,10 +28,8 @@ from oddmeter.core.numbers.places import Label
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.interchange.edl.reading import read_edl
 from oddmeter.interchange.edl.writing import write_edl
-from oddmeter.local.cluster import Cluster
 from oddmeter.store import events
 from oddmeter.store.database import Database
-from oddmeter.store.migrate import migrate
 from oddmeter.store.shows import show as show_of
 from oddmeter.web.app import create_app
 
@@ -98,33 +95,25 @@ def lists(count: int) -> None:
 
 def served(count: int) -> None:
     """The same cut over HTTP, against the database."""
-    with tempfile.TemporaryDirectory() as folder:
-        cluster = Cluster(Path(folder) / "data")
-        cluster.start()
-        try:
-            url = cluster.ensure_database("bench")
-            migrate(url)
-            database = Database(url)
-            database.open()
-            show_id = fill(database, 200, 4)
-            with database.transaction() as connection:
-                timeline = show_of(connection, show_id).timelines[0]
-                clips = [int(str(row[0])) for row in connection.execute("SELECT id FROM clip ORDER BY id").fetchall()]
-                half = Decisions.parse({"intent": "speed 1/2"})
-                some = tuple(
-                    Event(-1 - n, FIRST_PICTURE, SourceKind.CLIP, n * 48, 48, Fraction(n % 40), clip_id=clips[n % 200],
-                          decisions=half if n % 4 == 3 else Decisions(), name=f"e{n}")
-                    for n in range(count)
-                )  # fmt: skip
-                events.write(connection, timeline.id, EventList(RATE), EventList(RATE, some))
-            config = Config.under(Path(folder) / "data", url)
-            config.make_folders()
-            with TestClient(create_app(config), base_url="http://127.0.0.1", headers={"X-Person": "Ada"}) as client:
-                _asked(client, f"/api/shows/{show_id}/cuts/{timeline.id}", count)
-            database.close()
-        finally:
-            cluster.stop()
-            cluster.discard()
+    with fresh_database() as (folder, url):
+        database = Database(url)
+        database.open()
+        show_id = fill(database, 200, 4)
+        with database.transaction() as connection:
+            timeline = show_of(connection, show_id).timelines[0]
+            clips = [int(str(row[0])) for row in connection.execute("SELECT id FROM clip ORDER BY id").fetchall()]
+            half = Decisions.parse({"intent": "speed 1/2"})
+            some = tuple(
+                Event(-1 - n, FIRST_PICTURE, SourceKind.CLIP, n * 48, 48, Fraction(n % 40), clip_id=clips[n % 200],
+                      decisions=half if n % 4 == 3 else Decisions(), name=f"e{n}")
+                for n in range(count)
+            )  # fmt: skip
+            events.write(connection, timeline.id, EventList(RATE), EventList(RATE, some))
+        config = Config.under(folder / "data", url)
+        config.make_folders()
+        with TestClient(create_app(config), base_url="http://127.0.0.1", headers={"X-Person": "Ada"}) as client:
+            _asked(client, f"/api/shows/{show_id}/cuts/{timeline.id}", count)
+        database.close()
 
 
 def _asked(client: TestClient, path: str, count: int) -> None:

@@ -1,8 +1,9 @@
-"""What several measurements share: the size they are asked for, plain decoding, and the memory of a process."""
+"""What several measurements share: the size asked for, the best of some runs, plain decoding, a process's memory."""
 
 import re
 import sys
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import av
@@ -13,6 +14,16 @@ def size_asked(place: int, usual: str) -> tuple[int, int]:
     """Width and height from the argument at a place, as WIDTHxHEIGHT, or the usual ones."""
     width, height = map(int, (sys.argv[place] if len(sys.argv) > place else usual).split("x"))
     return width, height
+
+
+def best(work: Callable[[], object], times: int = 3) -> float:
+    """The shortest of some runs, in seconds."""
+    taken = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - begun)
+    return min(taken)
 
 
 def plainly(path: Path) -> Iterator[VideoFrame]:

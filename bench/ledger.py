@@ -6,23 +6,20 @@ application for what the page asks for. ``--plans`` prints how the database goes
 """
 
 import sys
-import tempfile
 import time
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 import psycopg
 from fastapi.testclient import TestClient
 
 from bench.common import most_memory
+from bench.database import fresh_database
 from oddmeter.config import Config
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
-from oddmeter.local.cluster import Cluster
 from oddmeter.store import clips, shows
 from oddmeter.store.database import Database
-from oddmeter.store.migrate import migrate
 from oddmeter.web.app import create_app
 
 TIMELINES = (
@@ -73,18 +70,10 @@ def timed(name: str, work: Callable[[], Any], times: int = 1) -> Any:
 def main() -> None:
     numbers = [int(word) for word in sys.argv[1:] if word.isdecimal()]
     count, deliveries = (numbers + [10_000, 40][len(numbers) :])[:2]
-    with tempfile.TemporaryDirectory(prefix="odd-meter-bench-") as folder:
-        cluster = Cluster(Path(folder) / "data")
-        cluster.start()
-        try:
-            url = cluster.ensure_database("bench")
-            migrate(url)
-            config = Config.under(Path(folder) / "data", url)
-            config.make_folders()
-            measure(config, url, count, deliveries)
-        finally:
-            cluster.stop()
-            cluster.discard()
+    with fresh_database() as (folder, url):
+        config = Config.under(folder / "data", url)
+        config.make_folders()
+        measure(config, url, count, deliveries)
 
 
 def measure(config: Config, url: str, count: int, deliveries: int) -> None:

@@ -5,12 +5,12 @@ Run: .venv/bin/python -m bench.media
 
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 import av
 from av.video.frame import PictureType
 
+from bench.common import best
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, SoundChoice, Treatment
@@ -25,16 +25,6 @@ from oddmeter.media.settings.setting import Setting
 from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.verify import verify
 from oddmeter.media.writing.losses import Losses
-
-
-def best(work: Callable[[], object], times: int = 3) -> float:
-    """The shortest of some runs, in seconds."""
-    taken = []
-    for _ in range(times):
-        begun = time.perf_counter()
-        work()
-        taken.append(time.perf_counter() - begun)
-    return min(taken)
 
 
 def open_and_demux(paths: list[Path]) -> None:

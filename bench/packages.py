@@ -5,12 +5,12 @@ of many finished files.
 """
 
 import tempfile
-import time
-from collections.abc import Callable
 from pathlib import Path
 
 import xxhash
 
+from bench.common import best
+from bench.database import fresh_database
 from oddmeter.core.conform.material import Material
 from oddmeter.core.conform.speeds import conform
 from oddmeter.core.decisions.treatment import Intent, Treatment
@@ -18,7 +18,6 @@ from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.planning.timelines import TimelineSettings
 from oddmeter.demo.takes import make_footage
 from oddmeter.interchange.hashlists.hashes import Algorithm, hash_of
-from oddmeter.local.cluster import Cluster
 from oddmeter.media.files.probe import probe
 from oddmeter.media.plans import ClipPlan
 from oddmeter.media.render import render
@@ -26,22 +25,11 @@ from oddmeter.media.settings.shipped import ARCHIVE, EDIT, VIEW
 from oddmeter.media.verify import verify
 from oddmeter.store import renders
 from oddmeter.store.database import Database
-from oddmeter.store.migrate import migrate
 from oddmeter.work.orders import order_of_conform
 from oddmeter.work.package.closing import Wanted, close_package
 from oddmeter.work.package.verifying import verified
 
 MANY = 100_000
-
-
-def least(work: Callable[[], object], times: int = 3) -> float:
-    """The least of several runs, in seconds."""
-    best = float("inf")
-    for _ in range(times):
-        begun = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - begun)
-    return best
 
 
 def plain_hash(paths: list[Path]) -> None:
@@ -66,8 +54,8 @@ def of_packages(folder: Path) -> None:
     ]
     closed = close_package(folder / "package", wanted, Algorithm.XXH128).folder
     paths = [path for path in closed.rglob("*") if path.is_file() and "ascmhl" not in path.parts]
-    bare, ours = least(lambda: plain_hash(paths)), least(lambda: verified(closed))
-    deep = least(lambda: verified(closed, hashes=False), 1)
+    bare, ours = best(lambda: plain_hash(paths)), best(lambda: verified(closed))
+    deep = best(lambda: verified(closed, hashes=False), 1)
     size = sum(path.stat().st_size for path in paths) / 1e6
     print(f"verify {size:.0f} MB: {ours:.2f} s; hashed alone {bare:.2f} s: {bare / ours:.2f} of its speed")
     print(f"verify without hashes, all decoded: {deep:.2f} s")
@@ -78,7 +66,7 @@ def of_packages(folder: Path) -> None:
             plan.out.unlink(missing_ok=True)
             verify(plan, losses=render(plan))
 
-        making, hashing = least(made), least(lambda plan=plan: hash_of(plan.out, Algorithm.XXH128))
+        making, hashing = best(made), best(lambda plan=plan: hash_of(plan.out, Algorithm.XXH128))
         print(f"{setting}: made and proven {making:.2f} s, hashed {hashing * 1000:.1f} ms: {hashing / making:.2%}")
 
 
@@ -97,7 +85,7 @@ def of_queue(database: Database) -> None:
         with database.transaction() as connection:
             renders.renders_of_show(connection, show, 0, 200)
 
-    without = least(glance, 20), least(page, 20)
+    without = best(glance, 20), best(page, 20)
     with database.transaction() as connection:
         connection.execute(
             "INSERT INTO render (show_id, setting, out_path, plan, state, total_frames, done_frames, proof, begun_at,"
@@ -106,7 +94,7 @@ def of_queue(database: Database) -> None:
             (show, MANY),
         )
         connection.execute("ANALYZE render")
-    with_many = least(glance, 20), least(page, 20)
+    with_many = best(glance, 20), best(page, 20)
     for what, none, many in zip(("glance", "first page"), without, with_many, strict=True):
         print(f"the queue's {what}: {none * 1000:.1f} ms, with {MANY:,} finished files {many * 1000:.1f} ms")
 
@@ -115,19 +103,11 @@ def main() -> None:
     """Print all of it."""
     with tempfile.TemporaryDirectory() as folder:
         of_packages(Path(folder))
-    with tempfile.TemporaryDirectory(prefix="odd-meter-bench-") as folder:
-        cluster = Cluster(Path(folder) / "data")
-        cluster.start()
-        try:
-            url = cluster.ensure_database("bench")
-            migrate(url)
-            database = Database(url)
-            database.open()
-            of_queue(database)
-            database.close()
-        finally:
-            cluster.stop()
-            cluster.discard()
+    with fresh_database() as (_, url):
+        database = Database(url)
+        database.open()
+        of_queue(database)
+        database.close()
 
 
 if __name__ == "__main__":

@@ -3,7 +3,6 @@
 .venv/bin/python -m bench.settings > docs/settings.md
 """
 
-import os
 import sys
 import tempfile
 from collections import Counter
@@ -91,7 +90,6 @@ def outcome(kind: Kind, setting: Setting, folder: Path) -> str:
 
 def main() -> None:
     """Print the table."""
-    os.environ["SVT_LOG"] = "1"
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         clips, refusals, count = kinds(folder), dict[str, int](), Counter[str]()

@@ -17,8 +17,8 @@ import numpy.typing as npt
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.files.opened import opened, sounds_in
-from oddmeter.media.files.samples import planes_of
 from oddmeter.media.frames.decode import FrameReader
+from oddmeter.media.pictures.planes import luma_of
 from oddmeter.media.sound.blocks import array_of, decoded
 from oddmeter.media.writing.losses import apart, checksum
 
@@ -81,15 +81,13 @@ def picture_marks(path: Path, frames: int) -> PictureMarks:
             except RuleError:
                 break
             sums.append(checksum(frame))
-            small.append(_tiny(planes_of(frame)[0], frame.format.components[0].bits))
+            small.append(_tiny(luma_of(frame)))
     stacked = np.stack(small) if small else np.zeros((0, _SIDE * _SIDE), np.uint8)
     return PictureMarks(np.array(sums, np.uint32), stacked)
 
 
-def _tiny(plane: npt.NDArray[Any], bits: int) -> npt.NDArray[np.uint8]:
-    size = (_SIDE, _SIDE)
-    whole = plane if plane.dtype == np.uint8 else (plane >> max(0, bits - 8)).astype(np.uint8)
-    return np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA), np.uint8).reshape(-1)
+def _tiny(luma: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint8]:
+    return np.asarray(cv2.resize(luma, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA), np.uint8).reshape(-1)
 
 
 def sound_marks(path: Path, place: int = 0, *, exact: bool) -> SoundMarks:

@@ -6,9 +6,6 @@ from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
-from typing import Protocol
-
-from av.video.frame import VideoFrame
 
 from oddmeter.core.conform.framing import Canvas, canvas_for
 from oddmeter.core.conform.speeds import Conform
@@ -25,21 +22,12 @@ from oddmeter.media.files.identity import insist_as_known, is_as_known
 from oddmeter.media.frames.access import FrameAccess
 from oddmeter.media.frames.straight import straight
 from oddmeter.media.making import Maker
-from oddmeter.media.pictures.colours import tagged
+from oddmeter.media.pictures.colours import Pictures, tagged
 from oddmeter.media.settings.encoding import Encoding, encoding_of
 from oddmeter.media.settings.setting import Channels, Setting
 from oddmeter.media.sound.mixdown import taken
 from oddmeter.media.sound.planned import music_of, sounds_of
 from oddmeter.media.sound.track import SoundPlan, SoundTrack
-
-
-class Pictures(Protocol):
-    """The pictures of a file, in any order, all of one pixel format."""
-
-    pixel_format: str
-
-    def picture(self, number: int) -> VideoFrame:
-        """That of a timeline frame, counted from the file's first; raises ``RuleError`` where it cannot be made."""
 
 
 @dataclass(frozen=True)

@@ -28,10 +28,10 @@ from oddmeter.media.containers.mastering import Mastering, mastering_in
 from oddmeter.media.frames.access import FrameAccess, Frames
 from oddmeter.media.frames.straight import straight
 from oddmeter.media.making import Maker
-from oddmeter.media.pictures.colours import Colour, black, colour_of, coloured, tagged
+from oddmeter.media.pictures.colours import Colour, Pictures, black, colour_of, coloured, tagged
 from oddmeter.media.pictures.light import added
 from oddmeter.media.pictures.planes import woven
-from oddmeter.media.plans import FilePlan, FrameShown, Pictures, SourceFile
+from oddmeter.media.plans import FilePlan, FrameShown, SourceFile
 from oddmeter.media.settings.setting import Setting
 from oddmeter.media.sound.mixdown import taken
 from oddmeter.media.sound.track import SoundTrack

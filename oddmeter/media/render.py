@@ -68,7 +68,7 @@ def _write(plan: FilePlan, written: list[tuple[Path, Path]], progress: Callable[
     written.append((path, plan.out))
     if plan.setting.is_numbered:
         path.mkdir()
-        losses, _ = write_numbered(plan, path, progress)
+        losses = write_numbered(plan, path, progress)
         sounds = [(file, file) for file in beside(plan, path)]
     else:
         losses = write_file(plan, path, progress)

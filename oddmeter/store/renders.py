@@ -134,6 +134,14 @@ def render(connection: Connection, render_id: int) -> Render:
     return found[0]
 
 
+def renders_by_id(connection: Connection, ids: Sequence[int]) -> list[Render]:
+    """Several renders, in the order in which they are named; raises ``MissingError`` where one of them is not there."""
+    found = {one.id: one for one in _renders(connection, "WHERE r.id = ANY(%s)", (list(ids),))}
+    if not found.keys() >= set(ids):
+        raise MissingError("This render")
+    return [found[number] for number in ids]
+
+
 @dataclass(frozen=True)
 class Asked:
     """A file that is asked for: of a clip, or of the timeline itself, with the name of its setting and the whole of it,

@@ -57,6 +57,16 @@ class OrderedCanvas(BaseModel):
     pixel_aspect: str
     scan: TimelineScan
 
+    @staticmethod
+    def of(settings: TimelineSettings) -> "OrderedCanvas":
+        """That of a timeline."""
+        aspect = fraction_text(settings.pixel_aspect)
+        return OrderedCanvas(width=settings.width, height=settings.height, pixel_aspect=aspect, scan=settings.scan)
+
+    def canvas(self) -> Canvas:
+        """The core's value."""
+        return Canvas(self.width, self.height, Fraction(self.pixel_aspect), self.scan)
+
 
 class OrderedEvent(BaseModel):
     """The use of a clip by an event that a file is made of, handles within: its place in the source and its length, as
@@ -114,6 +124,11 @@ class Order(BaseModel):
         return Material(self.frames, _rate(self.file_rate), shot_rate, self.field_order, originals, clock, self.settled)
 
     @property
+    def timeline(self) -> Canvas | None:
+        """The timeline's raster, pixel shape and scan; None in an order of the time when it had none."""
+        return self.canvas.canvas() if self.canvas else None
+
+    @property
     def treatment(self) -> Treatment:
         """What is done with it."""
         return treatment_of(self.treated)
@@ -156,12 +171,9 @@ def order_of_conform(conformed: Conform, settings: TimelineSettings) -> Order:
         field_order=material.field_order,
         originals=OrderedOriginals.of(material.originals) if material.originals else None,
         settled=material.settled,
-        canvas=OrderedCanvas(
-            width=settings.width, height=settings.height, pixel_aspect=fraction_text(settings.pixel_aspect),
-            scan=settings.scan,
-        ),
+        canvas=OrderedCanvas.of(settings),
         sound_rate=settings.sound_rate,
-    )  # fmt: skip
+    )
 
 
 def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: Setting, out_path: str) -> ClipPlan:
@@ -169,13 +181,13 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: Setting, o
     places are not here."""
     if clip.facts is None:
         raise RuleError(f"{clip.name} has not been analysed yet.", "facts")
-    asked, source = ordered.canvas, config.footage(clip.root, clip.path)
+    source = config.footage(clip.root, clip.path)
     cuts = frozenset(clip.picture.cuts if clip.picture else ())
-    canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
     music = ordered.treatment.music
     return ClipPlan(
         source, clip.facts, ordered.conformed(clip.facts.times), setting, config.product(out_path),
-        ordered.drop_frame, canvas, ordered.sound_rate, cuts, config.footage(music.root, music.path) if music else None,
+        ordered.drop_frame, ordered.timeline, ordered.sound_rate, cuts,
+        config.footage(music.root, music.path) if music else None,
     )  # fmt: skip
 
 

@@ -113,9 +113,9 @@ class RangeOrder(BaseModel):
 
     def render_range(self, clips: Mapping[int, Clip]) -> RenderRange:
         """The render range that was ordered, of such clips."""
-        canvas = self.canvas
+        canvas = self.canvas.canvas()
         settings = TimelineSettings(
-            self.name, Rate(Fraction(self.rate)), canvas.width, canvas.height, Fraction(canvas.pixel_aspect),
+            self.name, Rate(Fraction(self.rate)), canvas.width, canvas.height, canvas.pixel_aspect,
             canvas.scan, self.drop_frame, self.sound_rate, self.start,
         )  # fmt: skip
         cuts: dict[int, EventList] = {}
@@ -162,10 +162,7 @@ def order_of_range(
     return RangeOrder(
         name=name, first=render_range.first, stop=render_range.stop, rate=settings.rate.exact,
         drop_frame=settings.drop_frame, start=settings.start,
-        canvas=OrderedCanvas(
-            width=settings.width, height=settings.height, pixel_aspect=fraction_text(settings.pixel_aspect),
-            scan=settings.scan,
-        ),
+        canvas=OrderedCanvas.of(settings),
         sound_rate=settings.sound_rate, timelines=timelines, plans=kept, event=event,
     )  # fmt: skip
 

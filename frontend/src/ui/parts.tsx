@@ -1,3 +1,4 @@
+import { ChevronRight } from "lucide-react";
 import { useRef, useState, type ComponentProps, type ReactNode } from "react";
 import { leaveField } from "./keys";
 
@@ -18,6 +19,47 @@ export function Button({
       className={`inline-flex h-7 items-center gap-1.5 border px-2.5 whitespace-nowrap disabled:cursor-not-allowed disabled:border-hair disabled:bg-transparent disabled:text-soft ${look} ${className}`}
       {...rest}
     />
+  );
+}
+
+/** A button that asks for a JSON file; `label` names what is asked for. */
+export function ImportButton({ label, read }: { label: string; read: (chosen: File) => void }) {
+  const file = useRef<HTMLInputElement>(null);
+  return (
+    <>
+      <Button weight="quiet" onClick={() => file.current?.click()}>
+        Import…
+      </Button>
+      <input
+        ref={file}
+        type="file"
+        accept="application/json,.json"
+        aria-label={label}
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(event) => {
+          const chosen = event.target.files?.[0];
+          if (chosen) read(chosen);
+          event.target.value = "";
+        }}
+      />
+    </>
+  );
+}
+
+/** The triangle that opens and closes what lies below a row; `label` says what that is. */
+export function Opener(props: { label: string; open: boolean; disabled: boolean; toggle: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-expanded={props.open}
+      aria-label={props.label}
+      disabled={props.disabled}
+      onClick={props.toggle}
+      className="disabled:opacity-30"
+    >
+      <ChevronRight size={15} aria-hidden className={props.open ? "rotate-90" : ""} />
+    </button>
   );
 }
 

@@ -1,7 +1,7 @@
 """Hashes of files: the algorithms that hash lists are made with, and which list holds which."""
 
 import hashlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
@@ -65,14 +65,6 @@ def hash_of(path: Path, algorithm: Algorithm, progress: Callable[[int], None] = 
         while count := file.readinto(buffer):
             hashing.update(view[:count])
             progress(count)
-    return hashing.text()
-
-
-def hash_of_bytes(parts: Iterable[bytes], algorithm: Algorithm) -> str:
-    """The hash of bytes that come in parts."""
-    hashing = Hashing(algorithm)
-    for part in parts:
-        hashing.update(part)
     return hashing.text()
 
 

@@ -19,7 +19,8 @@ PQ, HLG = 16, 18
 
 def planar(frame: VideoFrame) -> VideoFrame:
     """The frame in a pixel format whose planes hold one component each, at its own depth."""
-    return frame if _is_planar(frame.format.name) else reformatted(frame, format=_planar_name(frame.format))
+    name = planar_for(frame.format.name)
+    return frame if name == frame.format.name else reformatted(frame, format=name)
 
 
 _own = threading.local()

@@ -9,6 +9,7 @@ from av.video.reformatter import ColorRange
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.files.samples import flagged_like, planes_of
 from oddmeter.media.pictures.planes import (
+    UNSAID,
     black_levels,
     is_full_range,
     is_rgb,
@@ -19,17 +20,17 @@ from oddmeter.media.pictures.planes import (
 )
 from oddmeter.media.settings.setting import ColourTags
 
-_BT709, UNSAID = 1, 2
-"""Numbers of ITU-T H.273, alike for primaries, curves and matrices."""
+_BT709 = 1
+"""Its number in ITU-T H.273, alike for primaries, curves and matrices."""
 
 
-class Pictured(Protocol):
-    """Pictures by their number, all of one pixel format."""
+class Pictures(Protocol):
+    """The pictures of a file, in any order, all of one pixel format."""
 
     pixel_format: str
 
     def picture(self, number: int) -> VideoFrame:
-        """The picture of that number."""
+        """That of a timeline frame, counted from the file's first; raises ``RuleError`` where it cannot be made."""
 
 
 @dataclass(frozen=True)
@@ -97,7 +98,7 @@ _TAGS = {
 
 
 class _Tagged:
-    def __init__(self, made: Pictured, numbers: tuple[int, int, int]) -> None:
+    def __init__(self, made: Pictures, numbers: tuple[int, int, int]) -> None:
         self.pixel_format, self._made, self._numbers = made.pixel_format, made, numbers
 
     def picture(self, number: int) -> VideoFrame:
@@ -116,7 +117,7 @@ class _Tagged:
         return frame
 
 
-def tagged(made: Pictured, tags: ColourTags) -> Pictured:
+def tagged(made: Pictures, tags: ColourTags) -> Pictures:
     """Pictures of which those that say nothing about their colour say what a setting asks for. Raises ``RuleError``
     with the first that says another thing."""
     return made if tags is ColourTags.KEEP else _Tagged(made, _TAGS[tags])

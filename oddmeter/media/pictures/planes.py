@@ -26,7 +26,9 @@ _SHOWN = Interpolation.BILINEAR | Interpolation.ACCURATE_RND | Interpolation.FUL
 lines, which takes less than half the time."""
 _HD_LINES = 577
 """Pictures of so many lines or more are high definition, whose colour matrix is that of BT.709, not BT.601."""
-_BT709, _UNSAID, _BT601, _BT470BG = 1, 2, 6, 5
+UNSAID = 2
+"""What says nothing, in ITU-T H.273, alike for primaries, curves and matrices."""
+_BT709, _BT601, _BT470BG = 1, 6, 5
 
 
 def eight_bits(samples: Plane, bits: int) -> npt.NDArray[np.uint8]:
@@ -119,7 +121,7 @@ def converted(frame: VideoFrame, pixel_format: str) -> VideoFrame:
     if not is_rgb(frame.format.name) or is_rgb(pixel_format):
         out = reformatted(frame, format=pixel_format)
         if is_rgb(pixel_format) and not is_rgb(frame.format.name):
-            out.colorspace = _UNSAID  # red, green and blue are under no matrix
+            out.colorspace = UNSAID  # red, green and blue are under no matrix
         return out
     matrix = matrix_for(frame.height)
     out = reformatted(frame, format=pixel_format, dst_colorspace=_swscale(matrix), dst_color_range=ColorRange.MPEG)

@@ -17,7 +17,8 @@ from av.video.frame import VideoFrame
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.files.samples import Plane, planes_of, reformatted, same_samples
 from oddmeter.media.frames.decode import FrameReader
-from oddmeter.media.plans import FilePlan, Pictures
+from oddmeter.media.pictures.colours import Pictures
+from oddmeter.media.plans import FilePlan
 from oddmeter.media.writing.losses import Losses, apart, squares_between
 
 _MOST_MADE_AGAIN = 48

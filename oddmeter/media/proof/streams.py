@@ -13,7 +13,8 @@ from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.containers.quicktime import colour_said
 from oddmeter.media.containers.vc3 import matrix_said
-from oddmeter.media.pictures.colours import UNSAID, numbers_said
+from oddmeter.media.pictures.colours import numbers_said
+from oddmeter.media.pictures.planes import UNSAID
 from oddmeter.media.plans import FilePlan
 
 _FULL = 2

@@ -7,8 +7,6 @@ from av.video.format import VideoFormat
 
 _SIDE = 64
 """Of a picture large enough to tell how much smaller its chroma is."""
-CHROMA = {"gray": 0, "4:1:1": 1, "4:2:0": 1, "4:2:2": 2, "4:4:4": 3, "rgb": 3}
-"""The usual words for chroma, each with how much of it is kept (see ``Samples.chroma``)."""
 
 
 @dataclass(frozen=True)

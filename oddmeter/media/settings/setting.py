@@ -13,7 +13,7 @@ from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.pictures.scan import TimelineScan
 from oddmeter.media.settings.codecs import CODECS, PictureCodec
 from oddmeter.media.settings.containers import CONTAINERS, PICTURES, Container
-from oddmeter.media.settings.samples import CHROMA, samples
+from oddmeter.media.settings.samples import samples
 from oddmeter.media.settings.sounds import SOUND_CODECS, WAV, SoundCodec
 
 _LARGEST_SIDE = 32_768
@@ -209,14 +209,14 @@ def _picture_faults(setting: Setting) -> list[str]:
     names = [profile.name for profile in codec.profiles]
     if asked.profile and asked.profile not in names:
         return [f"{codec.label} has no profile “{asked.profile}”. It has {_listed(names)}."]
-    stored = [samples(name) for profile in codec.chosen(asked.profile) for name in profile.pixel_formats]
-    every = [samples(name) for profile in codec.profiles for name in profile.pixel_formats]
-    of = stored if asked.profile else every
+    profiles = codec.chosen(asked.profile) if asked.profile else codec.profiles
+    of = [samples(name) for profile in profiles for name in profile.pixel_formats]
     if asked.bits is not None and asked.bits not in {kind.bits for kind in of}:
         kept = _listed(sorted({kind.bits for kind in of}))
         return [f"{codec.label} is not written with {asked.bits} bits a sample here. It has {kept}."]
-    if asked.chroma and (asked.chroma not in CHROMA or not [kind for kind in of if kind.word == _plain(asked.chroma)]):
-        return [f"{codec.label} does not hold {asked.chroma}. It has {_listed(sorted({kind.word for kind in of}))}."]
+    words = sorted({kind.word for kind in of})
+    if asked.chroma and asked.chroma not in words:
+        return [f"{codec.label} does not hold {asked.chroma}. It has {_listed(words)}."]
     both = [k for k in of if asked.bits in (None, k.bits) and asked.chroma in ("", k.word)]
     if not both:
         return [f"{codec.label} does not hold {asked.chroma} at {asked.bits} bits a sample."]
@@ -273,10 +273,6 @@ def _sound_faults(setting: Setting) -> list[str]:
     if asked.bit_rate is not None and not codec.bit_rate:
         return [f"The bit rate of {codec.label} cannot be set."]
     return []
-
-
-def _plain(chroma: str) -> str:
-    return "4:2:0" if chroma == "4:1:1" else chroma
 
 
 def _listed(names: Any) -> str:

@@ -17,8 +17,8 @@ from oddmeter.media.containers.matroska import PLACEHOLDER, state_in_track
 from oddmeter.media.containers.quicktime import colour_atom, colour_said, field_order_atom, state_in_entry
 from oddmeter.media.containers.vc3 import state_matrix
 from oddmeter.media.frames.decode import read_ahead
-from oddmeter.media.pictures.colours import UNSAID, numbers_said
-from oddmeter.media.pictures.planes import is_rgb
+from oddmeter.media.pictures.colours import numbers_said
+from oddmeter.media.pictures.planes import UNSAID, is_rgb
 from oddmeter.media.plans import FilePlan
 from oddmeter.media.settings.encoding import Encoding
 from oddmeter.media.writing.losses import Losses, Measuring

@@ -24,23 +24,22 @@ SIDECAR = "sequence.json"
 _GENERIC, _INDUSTRY, _UNSET = 1664, 384, 0xFFFFFFFF
 
 
-def write_numbered(plan: FilePlan, folder: Path, progress: Callable[[int], None]) -> tuple[Losses, list[Path]]:
-    """Write a plan's pictures into a folder that is there; returns what they lost, none, and the files in turn."""
+def write_numbered(plan: FilePlan, folder: Path, progress: Callable[[int], None]) -> Losses:
+    """Write a plan's pictures into a folder that is there; returns what they lost, which is nothing."""
     numbers, first, codec = plan.setting.numbers, first_number(plan), plan.setting.codec
-    name, files = numbered_name(plan), list[Path]()
+    name = numbered_name(plan)
     with plan.pictures(ahead=True) as pictures, read_ahead(map(pictures.picture, range(plan.length))) as made:
         encoder = _encoder(plan, pictures.pixel_format)
         read_as = plan.encoding.read_as(pictures.pixel_format)
         measuring = Measuring(encoder, lossless=True, sums=plan.builds, read_as=read_as)
-        for data in _encoded(encoder, made, measuring, plan, progress):
-            file = folder / name.replace("#" * numbers.padding, f"{first + len(files):0{numbers.padding}d}")
-            file.write_bytes(_with_heads(data, file.name, plan, len(files)) if codec.name == "dpx" else data)
-            files.append(file)
+        for place, data in enumerate(_encoded(encoder, made, measuring, plan, progress)):
+            file = folder / name.replace("#" * numbers.padding, f"{first + place:0{numbers.padding}d}")
+            file.write_bytes(_with_heads(data, file.name, plan, place) if codec.name == "dpx" else data)
         picture = pictures.picture(0)
         losses = measuring.finish()
         measuring.close()
     (folder / SIDECAR).write_text(json.dumps(_sidecar(plan, picture), indent=1, ensure_ascii=False) + "\n")
-    return losses, [*files, folder / SIDECAR]
+    return losses
 
 
 def _encoder(plan: FilePlan, pixel_format: str) -> VideoCodecContext:

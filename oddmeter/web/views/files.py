@@ -33,6 +33,16 @@ def named_path(folder: str, pattern: str, setting: Setting, words: Mapping[str, 
     return f"{folder}/{name}" if folder else name
 
 
+def queued(here: Context, connection: Connection, files: Sequence[tuple[renders.Asked, Named]]) -> int:
+    """Ask for files and queue them; returns how many were. A name that somebody else asked for meanwhile is said."""
+    put_down = renders.ask(connection, [asked for asked, _ in files])
+    here.queue.ask_renders(connection, put_down)
+    for asked, view in files:
+        if asked.out_path not in put_down:
+            view.problem = TAKEN_MEANWHILE
+    return len(put_down)
+
+
 def note_taken(here: Context, connection: Connection, files: Sequence[Named], what: str, remedy: str = "") -> None:
     """Say of each file whose name is taken, in the queue, on disk or by another of these, that it cannot be made;
     ``what`` they are made of, in the plural, ``remedy`` what is added to the last."""

@@ -1,7 +1,6 @@
 """Packages of files that the application has made: put together by a worker, from the database alone."""
 
 from dataclasses import replace
-from pathlib import Path
 
 from oddmeter.config import Config
 from oddmeter.core.conform.proof import Check, Proof
@@ -28,7 +27,8 @@ def close(config: Config, database: Database, package_id: int) -> None:
         packages.note(connection, package_id, 0)
     try:
         with database.transaction() as connection:
-            wanted = [_wanted(connection, config, render_id) for render_id in asked.renders]
+            made = renders.renders_by_id(connection, asked.renders)
+            wanted = [_wanted(connection, config, one) for one in made]
         described: set[str] = set()
 
         def progress(what: str, _: int, __: int) -> None:
@@ -49,8 +49,7 @@ def close(config: Config, database: Database, package_id: int) -> None:
         packages.finish(connection, package_id, closed.sheet.model_dump(mode="json"), None)
 
 
-def _wanted(connection: Connection, config: Config, render_id: int) -> Wanted:
-    made = renders.render(connection, render_id)
+def _wanted(connection: Connection, config: Config, made: Render) -> Wanted:
     name = made.out_path.rpartition("/")[2]
     if made.state != "done" or made.proof is None:
         raise RuleError(f"{name} is not finished and proven.", "state")
@@ -63,14 +62,9 @@ def _wanted(connection: Connection, config: Config, render_id: int) -> Wanted:
         if not file.exists():
             raise RuleError(f"{file.name} has been moved or deleted.", "missing")
     return Wanted(
-        name, lambda folder: replace(plan, out=_below(folder, made)), Order.model_validate(made.plan),
+        name, lambda folder: replace(plan, out=folder / made.out_path), Order.model_validate(made.plan),
         _proof(made), files,
     )  # fmt: skip
-
-
-def _below(folder: Path, made: Render) -> Path:
-    """Where a file lies in a package: below it as it lies below the folder for made files."""
-    return folder / made.out_path
 
 
 def _proof(made: Render) -> Proof:

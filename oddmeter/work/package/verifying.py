@@ -1,21 +1,20 @@
 """Verifying a package: its files against its hash list, then what they are against its sheet, and, with the sources at
 hand, every picture and sample against what was decided. No server and no database is needed."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from oddmeter.core.conform.framing import Canvas
 from oddmeter.core.evidence.facts import Facts, Timing
 from oddmeter.core.evidence.identity import Identity
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.core.pictures.scan import Scan
 from oddmeter.interchange.hashlists.bagit import DECLARATION, PAYLOAD, read_bag
-from oddmeter.interchange.hashlists.hashes import Algorithm, hash_of
+from oddmeter.interchange.hashlists.hashes import hash_of
 from oddmeter.interchange.hashlists.mhl import FOLDER, read_mhl
 from oddmeter.media.files.identity import identify
 from oddmeter.media.files.probe import probe
@@ -33,7 +32,7 @@ from oddmeter.media.proof.numbered import with_sidecar
 from oddmeter.media.settings.setting import Setting
 from oddmeter.media.verify import verify
 from oddmeter.work.orders import Order
-from oddmeter.work.package.closing import facts_taken_as, fields_word, lists_of
+from oddmeter.work.package.closing import Progress, facts_taken_as, fields_word, lists_of
 from oddmeter.work.package.sheet import (
     DECISIONS,
     PAGE,
@@ -48,7 +47,6 @@ from oddmeter.work.package.sheet import (
     read_sheet,
 )
 
-Progress = Callable[[str, int, int], None]
 _FEW = 3
 _SHEETS = (SHEET, TABLE, PAGE, DECISIONS)
 
@@ -345,12 +343,10 @@ def plan_of(entry: FileEntry, source: Path, folder: Path) -> ClipPlan:
     order, facts = Order.model_validate(entry.order), probe(source)
     if facts.fault:
         raise RuleError(f"{source.name}: {facts.fault}", "media")
-    asked = order.canvas
-    canvas = Canvas(asked.width, asked.height, Fraction(asked.pixel_aspect), asked.scan) if asked else None
     facts = facts_taken_as(facts, entry.taken_as)
     return ClipPlan(
         source, facts, order.conformed(facts.times), Setting.parse(entry.setting), folder / entry.path,
-        order.drop_frame, canvas, order.sound_rate, frozenset(entry.cuts),
+        order.drop_frame, order.timeline, order.sound_rate, frozenset(entry.cuts),
     )  # fmt: skip
 
 
@@ -379,11 +375,3 @@ def as_document(faults: list[Fault]) -> dict[str, Any]:
     """Faults as JSON: whether there are none, and each of them."""
     found = [{"file": fault.file, "kind": fault.kind.value, "words": fault.words} for fault in faults]
     return {"ok": not faults, "faults": found}
-
-
-def algorithm_of(folder: Path) -> Algorithm | None:
-    """The algorithm of a package's hash list; None where there is none that can be read."""
-    try:
-        return (read_bag(folder) if (folder / DECLARATION).exists() else read_mhl(folder))[0]
-    except RuleError:
-        return None

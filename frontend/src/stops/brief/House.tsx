@@ -1,10 +1,10 @@
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useHouse, useRecipes } from "../../data/queries";
 import { useVocabulary } from "../../data/vocabulary";
 import { DecidesForm, decidesBody, decidesOf, type Decides } from "../../ui/DecidesForm";
-import { Button, fieldLook, Heading, Number } from "../../ui/parts";
+import { Button, fieldLook, Heading, ImportButton, Number } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { PreviewTable, UseSums } from "../plan/PreviewTable";
 
@@ -20,7 +20,6 @@ export function House({ showId }: { showId: number }) {
   const recipes = useRecipes(showId).data ?? [];
   const { precisions } = useVocabulary();
   const [open, setOpen] = useState<Open | null>(null);
-  const file = useRef<HTMLInputElement>(null);
   const path = { show_id: showId };
   const receive = useAct(
     (receiving: Schemas["Precision"]) =>
@@ -50,22 +49,7 @@ export function House({ showId }: { showId: number }) {
             <a className="text-soft hover:underline" href="/api/house.schema.json" target="_blank" rel="noreferrer">
               schema
             </a>
-            <Button weight="quiet" onClick={() => file.current?.click()}>
-              Import…
-            </Button>
-            <input
-              ref={file}
-              type="file"
-              accept="application/json,.json"
-              aria-label="Rules and recipes file"
-              className="sr-only"
-              tabIndex={-1}
-              onChange={(event) => {
-                const chosen = event.target.files?.[0];
-                if (chosen) read.mutate(chosen);
-                event.target.value = "";
-              }}
-            />
+            <ImportButton label="Rules and recipes file" read={(chosen) => read.mutate(chosen)} />
           </span>
         }
       >

@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct } from "../../data/queries";
-import { Button, fieldLook, Heading, Labelled, Options } from "../../ui/parts";
+import { Button, fieldLook, Heading, ImportButton, Labelled, Options } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { documentOf, fitted, typedOf, type Document, type Field, type Typed } from "./setting";
 
@@ -28,7 +28,6 @@ export function Settings({ showId }: { showId: number }) {
   const settings = useSettings(showId).data ?? [];
   const choices = useQuery({ queryKey: ["setting-choices"], queryFn: () => answer(api.GET("/api/settings/choices")) });
   const [open, setOpen] = useState<Open | null>(null);
-  const file = useRef<HTMLInputElement>(null);
   const path = { show_id: showId };
   const read = useAct(
     async (chosen: File) => {
@@ -58,22 +57,7 @@ export function Settings({ showId }: { showId: number }) {
       <Heading
         aside={
           <span className="flex items-center gap-2">
-            <Button weight="quiet" onClick={() => file.current?.click()}>
-              Import…
-            </Button>
-            <input
-              ref={file}
-              type="file"
-              accept="application/json,.json"
-              aria-label="Setting file"
-              className="sr-only"
-              tabIndex={-1}
-              onChange={(event) => {
-                const chosen = event.target.files?.[0];
-                if (chosen) read.mutate(chosen);
-                event.target.value = "";
-              }}
-            />
+            <ImportButton label="Setting file" read={(chosen) => read.mutate(chosen)} />
             <Button weight="quiet" onClick={() => settings[2] && setOpen(copied(settings[2]))}>
               <Plus size={14} aria-hidden /> Add a setting
             </Button>

@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { ChevronRight } from "lucide-react";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct } from "../../data/queries";
-import { Button, fieldLook, Heading, Labelled, Number, Options } from "../../ui/parts";
+import { Button, fieldLook, Heading, Labelled, Number, Opener, Options } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { inFiles } from "../../ui/words";
 
@@ -74,16 +73,12 @@ function PackageItem({ showId, one }: { showId: number; one: Package }) {
   return (
     <li className="border-b border-hair px-3 py-1.5 last:border-b-0">
       <div className="flex items-center gap-2">
-        <button
-          type="button"
-          aria-expanded={open}
-          aria-label={`What ${one.folder} holds`}
+        <Opener
+          label={`What ${one.folder} holds`}
+          open={open}
           disabled={one.state !== "closed"}
-          onClick={() => setOpen(!open)}
-          className="disabled:opacity-30"
-        >
-          <ChevronRight size={15} aria-hidden className={open ? "rotate-90" : ""} />
-        </button>
+          toggle={() => setOpen(!open)}
+        />
         <span className="min-w-0 flex-1 truncate font-medium" title={one.full_path}>
           {one.folder}
         </span>

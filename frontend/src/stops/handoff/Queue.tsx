@@ -1,10 +1,9 @@
-import { ChevronRight } from "lucide-react";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useQueue, useRenders } from "../../data/queries";
 import { Packages } from "./Packages";
 import { SheetLine } from "./SheetLine";
-import { Button, Empty, Heading, Number, Progress } from "../../ui/parts";
+import { Button, Empty, Heading, Number, Opener, Progress } from "../../ui/parts";
 import { inFiles } from "../../ui/words";
 
 type Render = Schemas["RenderView"];
@@ -104,16 +103,12 @@ function RenderItem({ render }: { render: Render }) {
   return (
     <li className="border-b border-hair px-3 py-1.5">
       <div className="flex items-center gap-2">
-        <button
-          type="button"
-          aria-expanded={open}
-          aria-label={`Proof of ${render.out_path}`}
+        <Opener
+          label={`Proof of ${render.out_path}`}
+          open={open}
           disabled={!render.checks.length && !render.fault}
-          onClick={() => setOpen(!open)}
-          className="disabled:opacity-30"
-        >
-          <ChevronRight size={15} aria-hidden className={open ? "rotate-90" : ""} />
-        </button>
+          toggle={() => setOpen(!open)}
+        />
         <span className="min-w-0 flex-1 truncate font-medium" title={render.out_path}>
           {render.out_path}
         </span>

@@ -36,7 +36,7 @@ from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import TAKEN_MEANWHILE, named_path, note_taken
+from oddmeter.web.views.files import named_path, note_taken, queued
 from oddmeter.web.views.settings import document_of, setting_named
 from oddmeter.work.orders import Order, order_of_event, plan_to_make
 from oddmeter.work.ranges import OrderedPart, RangeOrder, order_of_range, timeline_plan
@@ -117,19 +117,15 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Even
         refused = [item.view for item in wanted if item.view.problem or item.order is None]
         setting = setting_named(connection, show_id, asked.setting)
         files = [
-            renders.Asked(
+            (renders.Asked(
                 timeline_id, item.clip_id, setting.name, document_of(setting), item.view.out_path,
                 item.order.model_dump(mode="json"), item.view.frames,
-            )
+            ), item.view)
             for item in wanted if item.view.problem is None and item.order is not None
         ]  # fmt: skip
-        put_down = renders.ask(connection, files)
-        here.queue.ask_renders(connection, put_down)
-        for item in wanted:
-            if item.view.problem is None and item.view.out_path not in put_down:
-                item.view.problem = TAKEN_MEANWHILE
-                refused.append(item.view)
-    return EventsQueued(queued=len(put_down), refused=refused, current=len(current))
+        count = queued(here, connection, files)
+        refused += [view for _, view in files if view.problem]
+    return EventsQueued(queued=count, refused=refused, current=len(current))
 
 
 def _wanted(

@@ -96,9 +96,8 @@ def close_package(here: Here, show_id: ShowId, asked: PackageIn) -> PackageView:
     if here.config.product(folder).exists():
         raise RuleError(f"There is already something in {folder}. Choose another folder.", "exists")
     with here.database.transaction() as connection:
-        for number in asked.render_ids:
-            if renders.render(connection, number).show_id != show_id:
-                raise MissingError("This file")
+        if any(one.show_id != show_id for one in renders.renders_by_id(connection, asked.render_ids)):
+            raise MissingError("This file")
         made = packages.ask(connection, show_id, folder, asked.algorithm.value, here.person, asked.render_ids)
         here.queue.ask_package(connection, made)
         return _view(here, packages.package(connection, made))
@@ -110,7 +109,7 @@ def contents(here: Here, show_id: ShowId, package_id: int) -> PackageContents:
     board = here.boards.open(show_id)
     with here.database.transaction() as connection:
         found = _found(packages.package(connection, package_id), show_id)
-        made = [renders.render(connection, number) for number in found.renders]
+        made = renders.renders_by_id(connection, found.renders)
     by_path = {render.out_path: render for render in made}
     files = (found.sheet or {}).get("files", [])
     return PackageContents(files=[_file(entry, _changed(board, entry, by_path.get(entry["path"]))) for entry in files])

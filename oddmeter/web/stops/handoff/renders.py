@@ -28,7 +28,7 @@ from oddmeter.store.database import Connection
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import TAKEN_MEANWHILE, named_path, note_taken
+from oddmeter.web.views.files import named_path, note_taken, queued
 from oddmeter.web.views.settings import document_of, settings_in
 from oddmeter.work.orders import order_of, plan_to_make
 
@@ -162,18 +162,14 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Queued:
     with here.database.transaction() as connection:
         wanted = _wanted(here, connection, board, asked)
         files = [
-            renders.Asked(
+            (renders.Asked(
                 file.plan.timeline.id, file.plan.clip.id, file.setting.name, document_of(file.setting),
                 file.view.out_path, order_of(file.plan).model_dump(mode="json"), file.view.frames,
-            )
+            ), file.view)
             for file in wanted if file.plan is not None and not file.view.problem
         ]  # fmt: skip
-        put_down = renders.ask(connection, files)
-        here.queue.ask_renders(connection, put_down)
-    for file in wanted:
-        if not file.view.problem and file.view.out_path not in put_down:
-            file.view.problem = TAKEN_MEANWHILE
-    return Queued(queued=len(put_down), refused=[file.view for file in wanted if file.view.problem])
+        count = queued(here, connection, files)
+    return Queued(queued=count, refused=[file.view for file in wanted if file.view.problem])
 
 
 @dataclass(frozen=True)
