@@ -210,14 +210,19 @@ def answers(port: int, show: int) -> dict[str, Any]:
     return out
 
 
-def round_of(config: Config, show: int, ports: list[int], seconds: float, seed: int) -> tuple[Counter[int], list[str]]:
-    """Everybody at once for so many seconds; the answers' statuses, and what is wrong afterwards."""
+def round_of(
+    config: Config, show: int, ports: list[int], seconds: float, seed: int, acts: int = 0
+) -> tuple[Counter[int], list[str]]:
+    """Everybody at once for so many seconds, and until each has acted so many times, however slow the machine is; the
+    answers' statuses, and what is wrong afterwards."""
     people = [Person(port, show, random.Random(f"{seed} {port} {n}")) for n in range(PEOPLE) for port in ports]
     until = time.monotonic() + seconds
 
     def go(person: Person) -> None:
-        while time.monotonic() < until:
+        done = 0
+        while done < acts or time.monotonic() < until:
             person.act()
+            done += 1
 
     threads = [Thread(target=go, args=(person,)) for person in people]
     for thread in threads:

@@ -23,7 +23,7 @@ def show(database: Database) -> int:
 def test_two_web_processes_answer_as_a_fresh_one_does_after_random_writes(config: Config, show: int) -> None:
     ports = [8491, 8492]
     with serving(config, ports):
-        statuses, wrong = round_of(config, show, ports, 4, 1)
+        statuses, wrong = round_of(config, show, ports, 4, 1, acts=20)
     assert wrong == [] and statuses[200] > 20
 
 
