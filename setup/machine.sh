@@ -145,7 +145,7 @@ need_front_end() {
     [ "$(cat "$here/frontend/dist/.odd-meter" 2>/dev/null)" = "$wanted" ] && return
     need_front_end_packages
     say "Building the page"
-    (cd "$here/frontend" && npx vite build) >"$here/.data/build.log" 2>&1 ||
+    (cd "$here/frontend" && node_modules/.bin/vite build) >"$here/.data/build.log" 2>&1 ||
         give_up "The page could not be built; .data/build.log says why."
     echo "$wanted" >"$here/frontend/dist/.odd-meter"
 }
