@@ -6,10 +6,14 @@ machines may hold the same storage in different places.
 
 import os
 from dataclasses import dataclass, field, replace
+from importlib.metadata import version
 from pathlib import Path
 
 from oddmeter.core.numbers.errors import RuleError
 
+VERSION = version("odd-meter")
+TOOL = f"Odd Meter {VERSION}"
+"""What files and packages say they were made by."""
 UPLOADS = "Uploads"
 """The root that files dropped into the browser land in."""
 

@@ -19,6 +19,9 @@ td { vertical-align: top; border-bottom: .5px solid #c9c2b4; padding: 3px 6px 3p
 tfoot td { font-weight: 600; border-bottom: 0 } small { color: #5b564c; font-size: 9.5px }
 .n, .m { font: 10px/1.35 "IBM Plex Mono", "Liberation Mono", monospace; font-variant-numeric: tabular-nums }
 .n { text-align: right; white-space: nowrap } svg { display: block }
+.sides { display: flex; flex-wrap: wrap; gap: 8px; margin: 6px 0 2px }
+figure { margin: 0; break-inside: avoid; width: 150px }
+figure img { display: block; width: 150px; margin-bottom: 2px } figcaption { font-size: 9.5px; color: #5b564c }
 """
 
 
@@ -33,9 +36,9 @@ def page(title: str, heading: str, lines: Sequence[str], body: str, shares: Sequ
 
 
 def policy(shares: Sequence[int]) -> str:
-    """The Content-Security-Policy of such a page: its own style alone."""
+    """The Content-Security-Policy of such a page: its own style, and pictures that stand in it, alone."""
     digest = b64encode(hashlib.sha256(_style(shares).encode()).digest()).decode()
-    return f"default-src 'none'; style-src 'sha256-{digest}'; frame-ancestors 'none'; base-uri 'none'"
+    return f"default-src 'none'; img-src data:; style-src 'sha256-{digest}'; frame-ancestors 'none'; base-uri 'none'"
 
 
 def table(rows: Iterable[object], names: Sequence[str]) -> str:

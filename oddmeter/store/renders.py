@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 import psycopg
-from psycopg.rows import class_row, dict_row
+from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
 from oddmeter.core.numbers.errors import RuleError
@@ -47,12 +47,16 @@ class Render:
     asked_at: datetime
     begun_at: datetime | None
     finished_at: datetime | None
+    run_id: int | None
+    urgency: int
+    paused: bool
 
 
 _RENDERS = """
     SELECT r.id, r.show_id, r.timeline_id, r.clip_id, r.setting, r.setting_document, r.out_path, {plan} AS plan,
            r.state, r.attempts, r.total_frames, r.done_frames, r.cancel_requested, r.made, r.fault, r.proof, r.asked_at,
-           r.begun_at, r.finished_at, coalesce(t.name, r.plan->>'timeline_name', '') AS timeline,
+           r.begun_at, r.finished_at, r.run_id, r.urgency, r.paused,
+           coalesce(t.name, r.plan->>'timeline_name', '') AS timeline,
            coalesce(c.name, r.plan->>'name', '') AS clip_name
       FROM render r LEFT JOIN timeline t ON t.id = r.timeline_id LEFT JOIN clip c ON c.id = r.clip_id
 """
@@ -65,13 +69,14 @@ def renders_of_show(connection: Connection, show_id: int, first: int = 0, most: 
     ids = connection.execute(
         "SELECT id FROM ("
         " SELECT id, CASE WHEN state = 'waiting' THEN 2 ELSE 0 END AS place,"
-        " CASE WHEN state = 'waiting' THEN id ELSE -id END AS turn"
+        " CASE WHEN state = 'waiting' THEN turn ELSE -id END AS turn, urgency"
         " FROM render WHERE show_id = %(show)s AND state IN ('waiting', 'rendering', 'proving')"
-        f" UNION ALL SELECT id, CASE WHEN state = 'failed' AND {_CAN_BE_RETRIED} THEN 1 ELSE 3 END, -id"
+        f" UNION ALL SELECT id, CASE WHEN state = 'failed' AND {_CAN_BE_RETRIED} THEN 1 ELSE 3 END, -id, 0"
         " FROM render r WHERE show_id = %(show)s AND state IN ('failed', 'cancelled')"
-        " UNION ALL (SELECT id, 3, -id FROM render WHERE show_id = %(show)s AND state = 'done'"
+        " UNION ALL (SELECT id, 3, -id, 0 FROM render WHERE show_id = %(show)s AND state = 'done'"
         " ORDER BY id DESC LIMIT %(reach)s)"
-        ") AS rows ORDER BY place, turn OFFSET %(first)s LIMIT %(most)s".encode(),
+        ") AS rows ORDER BY place, CASE WHEN place = 2 THEN -urgency END, turn"
+        " OFFSET %(first)s LIMIT %(most)s".encode(),
         {"show": show_id, "first": first, "most": most, "reach": None if most is None else first + most},
     ).fetchall()
     order = {int(str(row[0])): place for place, row in enumerate(ids)}
@@ -83,27 +88,6 @@ def newest_of_clips(connection: Connection, timeline_id: int) -> dict[int, Rende
     """For each clip the render of it for a timeline that was asked for last."""
     where = "WHERE r.id IN (SELECT max(id) FROM render WHERE timeline_id = %s AND clip_id IS NOT NULL GROUP BY clip_id)"
     return {r.clip_id: r for r in _renders(connection, where, (timeline_id,), _IN_SHORT) if r.clip_id is not None}
-
-
-@dataclass(frozen=True)
-class MadeLately:
-    """A finished file: its setting, its path, and how many seconds it lasts."""
-
-    setting: str
-    out_path: str
-    seconds: float
-
-
-def made_lately(connection: Connection, show_id: int, most: int) -> list[MadeLately]:
-    """The files of clips that a show finished last, at most so many of each setting."""
-    with connection.cursor(row_factory=class_row(MadeLately)) as cursor:
-        return cursor.execute(
-            "SELECT setting, out_path, seconds FROM (SELECT setting, out_path, total_frames"
-            " * split_part(plan->>'timeline_rate', '/', 2)::float8 / split_part(plan->>'timeline_rate', '/', 1)::float8"
-            " AS seconds, row_number() OVER (PARTITION BY setting ORDER BY id DESC) AS place FROM render"
-            " WHERE show_id = %s AND state = 'done' AND plan ? 'timeline_rate') AS rows WHERE place <= %s",
-            (show_id, most),
-        ).fetchall()
 
 
 def counts(connection: Connection, show_id: int) -> dict[str, int]:
@@ -142,10 +126,16 @@ def renders_by_id(connection: Connection, ids: Sequence[int]) -> list[Render]:
     return [found[number] for number in ids]
 
 
+def renders_of_run(connection: Connection, run_id: int) -> list[Render]:
+    """The renders that were asked for in a run, in that order. Orders of timelines come without their events."""
+    return _renders(connection, "WHERE r.run_id = %s ORDER BY r.id", (run_id,), _IN_SHORT)
+
+
 @dataclass(frozen=True)
 class Asked:
     """A file that is asked for: of a clip, or of the timeline itself, with the name of its setting and the whole of it,
-    the order it is made by, and its length in timeline frames."""
+    the order it is made by, and its length in timeline frames. ``output`` is its place in a handoff plan; ``made_from``
+    identifies its sources, ``digest`` the order, ``tool`` what makes it, so that it can be said what changed since."""
 
     timeline_id: int
     clip_id: int | None
@@ -154,19 +144,29 @@ class Asked:
     out_path: str
     plan: dict[str, Any]
     frames: int
+    output: int = 1
+    made_from: str | None = None
+    digest: str | None = None
+    tool: str | None = None
 
 
-def ask(connection: Connection, files: Sequence[Asked]) -> dict[str, int]:
-    """Ask for files; returns the id of each render by its file. One that is asked for or made already is left out."""
+def ask(connection: Connection, files: Sequence[Asked], run_id: int | None = None) -> dict[str, int]:
+    """Ask for files, in a run or without one; returns the id of each render by its file. One that is asked for or made
+    already is left out."""
     rows = connection.execute(
-        "INSERT INTO render (show_id, timeline_id, clip_id, setting, setting_document, out_path, plan, total_frames)"
-        " SELECT t.show_id, t.id, f.clip_id, f.setting, f.document, f.out_path, f.plan, f.frames"
-        " FROM unnest(%s::bigint[], %s::bigint[], %s::text[], %s::jsonb[], %s::text[], %s::jsonb[], %s::bigint[])"
-        " WITH ORDINALITY AS f (timeline_id, clip_id, setting, document, out_path, plan, frames, place)"
+        "INSERT INTO render (show_id, timeline_id, clip_id, setting, setting_document, out_path, plan, total_frames,"
+        " output, made_from, order_digest, tool, run_id)"
+        " SELECT t.show_id, t.id, f.clip_id, f.setting, f.document, f.out_path, f.plan, f.frames, f.output,"
+        " f.made_from, f.digest, f.tool, %s"
+        " FROM unnest(%s::bigint[], %s::bigint[], %s::text[], %s::jsonb[], %s::text[], %s::jsonb[], %s::bigint[],"
+        " %s::integer[], %s::text[], %s::text[], %s::text[])"
+        " WITH ORDINALITY AS f (timeline_id, clip_id, setting, document, out_path, plan, frames, output, made_from,"
+        " digest, tool, place)"
         " JOIN timeline t ON t.id = f.timeline_id ORDER BY f.place"
         " ON CONFLICT (out_path) WHERE state IN ('waiting', 'rendering', 'proving', 'done') DO NOTHING"
         " RETURNING out_path, id",
         (
+            run_id,
             [file.timeline_id for file in files],
             [file.clip_id for file in files],
             [file.setting for file in files],
@@ -174,6 +174,10 @@ def ask(connection: Connection, files: Sequence[Asked]) -> dict[str, int]:
             [file.out_path for file in files],
             [Jsonb(file.plan) for file in files],
             [file.frames for file in files],
+            [file.output for file in files],
+            [file.made_from for file in files],
+            [file.digest for file in files],
+            [file.tool for file in files],
         ),
     ).fetchall()
     return {str(path): int(str(number)) for path, number in rows}
@@ -189,8 +193,11 @@ def taken(connection: Connection, paths: Sequence[str]) -> set[str]:
 
 
 def waiting(connection: Connection) -> list[int]:
-    """Renders that are not finished."""
-    rows = connection.execute("SELECT id FROM render WHERE state = ANY(%s) ORDER BY id", (list(UNDER_WAY),)).fetchall()
+    """Renders that are not finished, and not paused."""
+    rows = connection.execute(
+        "SELECT id FROM render WHERE state = ANY(%s) AND NOT (paused AND state = 'waiting') ORDER BY id",
+        (list(UNDER_WAY),),
+    ).fetchall()
     return [int(str(row[0])) for row in rows]
 
 
@@ -278,7 +285,12 @@ def retry(connection: Connection, *render_ids: int) -> None:
     try:
         done = connection.execute(
             "UPDATE render SET state = 'waiting', attempts = 0, done_frames = 0, cancel_requested = false,"
-            " fault = NULL, proof = NULL, finished_at = NULL WHERE id = ANY(%s) AND state IN ('failed', 'cancelled')",
+            " paused = false, turn = nextval('render_turn'), fault = NULL, proof = NULL, finished_at = NULL"
+            " WHERE id = ANY(%s) AND state IN ('failed', 'cancelled')",
+            (list(render_ids),),
+        )
+        connection.execute(
+            "UPDATE handoff_run SET ended = false WHERE id IN (SELECT run_id FROM render WHERE id = ANY(%s))",
             (list(render_ids),),
         )
     except psycopg.errors.UniqueViolation as error:
@@ -294,52 +306,3 @@ def _renders(connection: Connection, where: str, parameters: Sequence[object], p
     statement = f"{_RENDERS.replace('{plan}', plan)} {where}"
     with connection.cursor(row_factory=dict_row) as cursor:
         return [Render(**row) for row in cursor.execute(statement.encode(), parameters).fetchall()]
-
-
-def handed_off(connection: Connection, show_id: int) -> dict[int, dict[int, str]]:
-    """For each clip and timeline, by their ids, the order that the newest finished file was made with, as JSON text."""
-    rows = connection.execute(
-        "SELECT DISTINCT ON (clip_id, timeline_id) clip_id, timeline_id, plan::text FROM render"
-        " WHERE show_id = %s AND state = 'done' AND timeline_id IS NOT NULL AND clip_id IS NOT NULL"
-        " AND plan->>'event' IS NULL"
-        " ORDER BY clip_id, timeline_id, id DESC",
-        (show_id,),
-    ).fetchall()
-    out: dict[int, dict[int, str]] = {}
-    for row in rows:
-        out.setdefault(int(str(row[0])), {})[int(str(row[1]))] = str(row[2])
-    return out
-
-
-@dataclass(frozen=True)
-class MadeOf:
-    """What of a timeline a file was made of: an event, the ``transition`` into one, or, without one, all of it."""
-
-    event: int | None = None
-    transition: bool = False
-
-
-@dataclass(frozen=True)
-class FinishedFile:
-    """A finished file: its path, the order it was made with, and its proof."""
-
-    out_path: str
-    order: dict[str, Any]
-    proof: dict[str, Any]
-
-
-def made_of_timeline(connection: Connection, timeline_id: int) -> dict[MadeOf, FinishedFile]:
-    """For each part of a timeline, and for the whole, the newest finished file of it."""
-    rows = connection.execute(
-        "SELECT DISTINCT ON (event, transition) (plan->'event'->>'id')::bigint AS event,"
-        " coalesce((plan->'event'->>'transition')::boolean, false) AS transition, out_path, plan, proof"
-        " FROM render"
-        " WHERE timeline_id = %s AND state = 'done' AND (plan->>'event' IS NOT NULL OR clip_id IS NULL)"
-        " ORDER BY event, transition, id DESC",
-        (timeline_id,),
-    ).fetchall()
-    return {
-        MadeOf(None if event is None else int(str(event)), bool(transition)): FinishedFile(str(path), plan, proof)
-        for event, transition, path, plan, proof in rows
-        if isinstance(plan, dict) and isinstance(proof, dict)
-    }

@@ -18,9 +18,10 @@ from threading import Lock, Thread
 import oddmeter
 from oddmeter.core.planning.clips import KnownClip, known_of
 from oddmeter.media.shelf import Shelf
-from oddmeter.store import clips, decisions, logs, renders, shows
+from oddmeter.store import clips, decisions, logs, shows
 from oddmeter.store.clips import Stamps
 from oddmeter.store.database import Connection, Database, snapshot
+from oddmeter.store.handoff.made import handed_off
 from oddmeter.web.board import Board
 from oddmeter.work.orders import Order
 
@@ -172,7 +173,7 @@ def _board(
     house = decisions.house(connection, show_id)
     made = {
         clip_id: {timeline: Order.model_validate_json(plan) for timeline, plan in plans.items()}
-        for clip_id, plans in renders.handed_off(connection, show_id).items()
+        for clip_id, plans in handed_off(connection, show_id).items()
     }
     if before is not None and before.house == house:
         house = before.house

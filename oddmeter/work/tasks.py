@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from threading import Event
+from typing import Any
 
 import psycopg
 from procrastinate import App, PsycopgConnector, RetryStrategy, SyncPsycopgConnector
@@ -31,7 +32,10 @@ from oddmeter.media.writing.losses import Losses
 from oddmeter.media.writing.placing import clear_unfinished, could_not_write, remove
 from oddmeter.store import clips, facts, looks, renders, words
 from oddmeter.store.database import Connection, Database
+from oddmeter.store.handoff.turns import give_turns
+from oddmeter.work import proof_page
 from oddmeter.work.apart import render_apart, verify_apart
+from oddmeter.work.hooks import MOST_TRIES, UnansweredError, make_call, note_ends
 from oddmeter.work.output_lock import LaterError, OutputLock
 from oddmeter.work.package.from_renders import close
 from oddmeter.work.plans import file_plan
@@ -48,6 +52,11 @@ _AGAIN = RetryStrategy(
     wait=1,
     linear_wait=2,
     retry_exceptions=[psycopg.OperationalError, psycopg.InterfaceError, LaterError, OSError],
+)
+
+
+_CALLED_AGAIN = RetryStrategy(
+    max_attempts=MOST_TRIES, exponential_wait=4, retry_exceptions=[psycopg.OperationalError, UnansweredError]
 )
 
 
@@ -68,6 +77,8 @@ class Queue:
     look: Task[..., None, ...]
     make: Task[..., None, ...]
     close: Task[..., None, ...]
+    call: Task[..., None, ...]
+    report: Task[..., None, ...]
 
     def ask_probe(self, connection: Connection, clip_ids: list[int]) -> None:
         """Queue the probing of clips as part of the connection's transaction."""
@@ -85,6 +96,14 @@ class Queue:
         """Queue the closing of a package as part of the connection's transaction."""
         self.close.configure(connection=connection, lock=f"package:{package_id}").defer(package_id=package_id)
 
+    def ask_call(self, connection: Connection, call_id: int) -> None:
+        """Queue a call to a show's hook as part of the connection's transaction."""
+        self.call.configure(connection=connection, lock=f"call:{call_id}").defer(call_id=call_id)
+
+    def ask_report(self, connection: Connection, run_id: int) -> None:
+        """Queue the writing of a run's report as part of the connection's transaction."""
+        self.report.configure(connection=connection, lock=f"report:{run_id}").defer(run_id=run_id)
+
     def ask_renders(self, connection: Connection, files: Mapping[str, int]) -> None:
         """Queue renders, each by the file that it makes, as part of the connection's transaction."""
         jobs = [
@@ -92,6 +111,7 @@ class Queue:
         ]
         if jobs:
             self.app.job_manager.batch_defer_jobs(jobs, connection)
+            give_turns(connection, list(files.values()))
 
 
 def queue(config: Config, database: Database, *, worker: bool = False, stopping: Event | None = None) -> Queue:
@@ -115,7 +135,15 @@ def queue(config: Config, database: Database, *, worker: bool = False, stopping:
     def close_package(package_id: int) -> None:
         close(config, database, package_id)
 
-    return Queue(app, probe_clip, look_at_pictures, make_file, close_package)
+    @app.task(name="call_hook", retry=_CALLED_AGAIN, priority=_NEXT)
+    def call_hook(call_id: int) -> None:
+        make_call(database, call_id)
+
+    @app.task(name="write_report", retry=_AGAIN, priority=_NEXT)
+    def write_report(run_id: int) -> None:
+        proof_page.write(config, database, run_id)
+
+    return Queue(app, probe_clip, look_at_pictures, make_file, close_package, call_hook, write_report)
 
 
 def look_at(config: Config, database: Database, clip_id: int) -> None:
@@ -200,7 +228,7 @@ def make(
     """
     with database.transaction() as connection:
         asked = renders.render(connection, render_id)
-    if asked.state not in renders.UNDER_WAY:
+    if asked.state not in renders.UNDER_WAY or (asked.paused and asked.state == "waiting"):
         return
     with OutputLock(database.url, asked.out_path) as right:
         try:
@@ -208,18 +236,26 @@ def make(
             hands = _Hands(render_apart, verify_apart) if apart else _Hands(render, verify)
             proof, doubt = _made_and_proven(config, database, asked, progress, right, hands)
         except CancelledError:
-            _surely(database, lambda c: renders.finish(c, render_id, "cancelled", None, None))
+            _surely(database, lambda c: _end(c, render_id, "cancelled", None))
         except RuleError as error:
             sentence = str(error)
             if asked.clip_id is not None:
                 _note_if_changed(database, asked.clip_id, error)
-            _surely(database, lambda c: renders.finish(c, render_id, "failed", sentence, None))
+            _surely(database, lambda c: _end(c, render_id, "failed", sentence))
         except OSError as error:
             why = could_not_write(asked.out_path, error)
-            _surely(database, lambda c: renders.finish(c, render_id, "failed", why, None))
+            _surely(database, lambda c: _end(c, render_id, "failed", why))
         else:
             state = "done" if proof.passed else "failed"
-            _surely(database, lambda c: renders.finish(c, render_id, state, doubt, proven(proof)))
+            _surely(database, lambda c: _end(c, render_id, state, doubt, proven(proof)))
+
+
+def _end(
+    connection: Connection, render_id: int, state: str, fault: str | None, proof: dict[str, Any] | None = None
+) -> None:
+    """End a render; where its run ends with it, whoever asked to be called is."""
+    renders.finish(connection, render_id, state, fault, proof)
+    note_ends(connection, [render_id])
 
 
 @dataclass(frozen=True)

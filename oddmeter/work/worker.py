@@ -16,7 +16,7 @@ from procrastinate.exceptions import ProcrastinateException
 from oddmeter.config import Beat, Config
 from oddmeter.store import clips, looks, renders
 from oddmeter.store.database import Database
-from oddmeter.store.handoff import packages
+from oddmeter.store.handoff import hooks, packages, plans
 from oddmeter.work.tasks import Queue, queue
 
 log = logging.getLogger("oddmeter.worker")
@@ -95,7 +95,8 @@ def requeue_lost(orders: Queue, database: Database) -> None:
     """Queue unfinished clips and renders for which no task is waiting or running."""
     with database.transaction() as connection:
         rows = connection.execute(
-            "SELECT task_name, coalesce(args->>'clip_id', args->>'render_id', args->>'package_id')::bigint"
+            "SELECT task_name, coalesce(args->>'clip_id', args->>'render_id', args->>'package_id',"
+            " args->>'call_id', args->>'run_id')::bigint"
             " FROM procrastinate_jobs"
             " WHERE status IN ('todo', 'doing')"
         ).fetchall()
@@ -109,3 +110,9 @@ def requeue_lost(orders: Queue, database: Database) -> None:
         for package_id in packages.unfinished(connection):
             if ("close_package", package_id) not in queued:
                 orders.ask_package(connection, package_id)
+        for call_id in hooks.unanswered(connection):
+            if ("call_hook", call_id) not in queued:
+                orders.ask_call(connection, call_id)
+        for run_id in plans.unwritten_reports(connection):
+            if ("write_report", run_id) not in queued:
+                orders.ask_report(connection, run_id)

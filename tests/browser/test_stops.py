@@ -207,7 +207,7 @@ def test_handoff_cancels_and_tries_again(page: Page, show: Show) -> None:
     page.get_by_label("Folder of output 1").fill(f"show {show.id} too")
     page.get_by_role("button", name="Make 3 files").click()
     page.get_by_role("button", name=re.compile(r"^Cancel \d files$")).click()
-    expect(page.get_by_text(re.compile(r"^Stopping \d files\.$"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^\d files being stopped\.$"))).to_be_visible()
     queue = page.get_by_role("region", name="Queue and proof")
     expect(queue.get_by_text(re.compile("being made|being proven|waiting"))).to_have_count(0)
     for folder in (f"show {show.id}/", f"show {show.id} too/"):

@@ -12,11 +12,12 @@ from oddmeter.store.database import Database
 
 CHANGED_BY_PEOPLE = {
     "show", "timeline", "delivery", "clip", "treatment", "word", "log_report", "recipe", "clip_use", "tag", "clip_tag",
-    "music", "marker", "event", "timeline_marker", "output_setting",
+    "music", "marker", "event", "timeline_marker", "output_setting", "handoff_plan", "hook",
 }  # fmt: skip
 KEPT_BY_MACHINES = {
-    "clip_facts", "picture", "render", "render_count", "package", "change", "change_row", "migration", "log_mapping",
-    "matching", "verdict_change", "sheet", "journaled", "queue_migration",
+    "clip_facts", "picture", "render", "render_count", "package", "handoff_run", "handoff_report", "hook_call",
+    "change", "change_row", "migration", "log_mapping", "matching", "verdict_change", "sheet", "journaled",
+    "queue_migration",
 }  # fmt: skip
 
 

@@ -247,7 +247,7 @@ def test_a_trim_that_leaves_nothing_is_named_wherever_the_clip_is_met(
     row = browser.ledger(harbour)[clip.name]
     assert row["without_plan"] == why and row["marks"] == ["refused"] and row["plan"] is None
     body = {"clip_ids": [clip.id], "setting": "view"}
-    (file,) = browser.send("POST", f"/api/shows/{harbour}/handoff/preview", body)
+    (file,) = browser.send("POST", f"/api/shows/{harbour}/handoff/preview", body)["files"]
     assert file["problem"] == why
     for method, path, sent in (("GET", "", None), ("POST", "/side", {})):
         assert why in browser.refused(method, f"/api/shows/{harbour}/bench/{clip.id}{path}", sent)[1]

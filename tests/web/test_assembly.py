@@ -317,7 +317,7 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     cutting.edit("trim tail", events=[bell["id"]], by="+10", following="moves")
     cutting.edit("speed", events=[sparks["id"]], value="-50%", following="moves")
     asked = {"folder": "events", "handles": 6, "setting": "archive"}
-    told = browser.send("POST", f"{cutting.path}/files/preview", asked)
+    told = browser.send("POST", f"{cutting.path}/files/preview", asked)["files"]
     assert [(one["head"], one["tail"], one["problem"]) for one in told] == [(6, 6, None), (0, 0, None), (0, 0, None)]
     assert [one["out_path"] for one in told] == [
         f"events/Main_{n:03}_{name.split('.')[0]}.mkv" for n, name in enumerate((talk, BELL, SPARKS), 1)
@@ -354,11 +354,15 @@ def test_files_of_events_are_made_with_handles_and_proven(cutting: Cutting) -> N
     document = browser.get(f"{cutting.path}/events.json")
     assert [one["made_file"] for one in document["events"] if one["track"] == "V1"] == [one["out_path"] for one in told]
     again = browser.send("POST", f"{cutting.path}/files", {**asked, "changed_only": True})
-    assert (again["queued"], again["current"]) == (0, 3)
+    assert (again["queued"], again["unchanged"], again["run"]) == (0, 3, None)
     cutting.edit("slip", events=[cutting.picture[0]["id"]], by="+1")
-    told = browser.send("POST", f"{cutting.path}/files/preview", asked)
-    assert [one["current"] for one in told] == [False, True, True]
-    assert "already in the queue or made" in told[0]["problem"]
+    told = browser.send("POST", f"{cutting.path}/files/preview", {**asked, "changed_only": True})["files"]
+    assert [one["state"] for one in told] == ["refused", "unchanged", "unchanged"]
+    assert told[0]["problem"] == "its earlier file has that name, and stays: the cut changed"
+    next_one = {**asked, "changed_only": True, "pattern": "{timeline}_{event}_{version}"}
+    told = browser.send("POST", f"{cutting.path}/files/preview", next_one)
+    assert [one["state"] for one in told["files"]] == ["changed", "unchanged", "unchanged"]
+    assert told["files"][0]["out_path"] == "events/Main_001_v02.mkv" and told["totals"]["files"] == 1
     out = read_edl(browser.get(f"{cutting.path}/list?form=edl&of=made"), Rate.of(25))
     made_names = [
         "Main_001_FD1_A01_interview.mkv",
@@ -390,7 +394,7 @@ def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(brow
     assert [one["kind"] for one in heard] == ["timeline"], "the nest is heard, too"
     cutting.edit("speed", events=[nest["id"]], value="50%", following="moves")
     whole = {"of": "timeline", "pattern": "{timeline}", "setting": "archive"}
-    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)["files"]
     assert (told["out_path"], told["problem"], told["frames"]) == (
         "Main.mkv",
         None,
@@ -410,11 +414,14 @@ def test_a_whole_timeline_is_one_file_with_nests_dissolves_and_sound_proven(brow
     with FrameReader(browser.config.product("Main.mkv")) as frames:
         numbers = [_number(frames, n) for n in range(2 * at)]
     assert numbers == [n // 2 for n in range(2 * at)], "the talk, half as fast"
-    (now,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
-    assert (now["current"], now["made"]) == (True, "Main.mkv")
+    (now,) = browser.send("POST", f"{cutting.path}/files/preview", whole)["files"]
+    assert (now["state"], now["made"]) == ("refused", "Main.mkv"), "the same again would take its name"
+    (now,) = browser.send("POST", f"{cutting.path}/files/preview", {**whole, "changed_only": True})["files"]
+    assert (now["state"], now["made"], now["problem"]) == ("unchanged", "Main.mkv", None)
     cutting.edit("trim tail", events=[cutting.picture[-1]["id"]], by="-1")
-    (now,) = browser.send("POST", f"{cutting.path}/files/preview", {**whole, "pattern": "{timeline}_2"})
-    assert (now["current"], now["problem"], now["frames"]) == (False, None, told["frames"] - 1)
+    (now,) = browser.send("POST", f"{cutting.path}/files/preview", {**whole, "pattern": "{timeline}_2"})["files"]
+    assert (now["state"], now["why"], now["problem"]) == ("changed", "the cut changed", None)
+    assert now["frames"] == told["frames"] - 1
 
 
 def test_a_timeline_that_would_show_nothing_somewhere_is_not_made_without_a_word(cutting: Cutting) -> None:
@@ -425,15 +432,15 @@ def test_a_timeline_that_would_show_nothing_somewhere_is_not_made_without_a_word
     (bell,) = cutting.picture
     cutting.edit("move", events=[bell["id"]], at=10)
     cutting.edit("trim tail", events=[bell["id"]], by="+5")
-    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)["files"]
     assert told["remark"] == "10 frames of black, where nothing lies; 5 frames held, where clips run out"
     cutting.edit("transition", events=[bell["id"]], value="4", track="wipe 001")
-    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)["files"]
     assert told["remark"].endswith("1 wipe made as cuts")
-    (wipe,) = browser.send("POST", f"{cutting.path}/files/preview", {"of": "transitions"})
+    (wipe,) = browser.send("POST", f"{cutting.path}/files/preview", {"of": "transitions"})["files"]
     assert wipe["problem"] == "a wipe 001 is not made, so far" and wipe["frames"] == 4
     cutting.edit("speed", events=[bell["id"]], value="1000000000")
-    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)
+    (told,) = browser.send("POST", f"{cutting.path}/files/preview", whole)["files"]
     assert BELL in told["problem"] and browser.send("POST", f"{cutting.path}/files", whole)["queued"] == 0
 
 

@@ -112,9 +112,8 @@ def test_a_curve_is_kept_undone_and_made_like_any_decision(browser: Browser) -> 
     assert all(len(row["plan"]["strip"]["columns"]) == 18 and row["plan"]["strip"]["speeds"] for row in after.values())
     bell = Bent(browser, show, BELL)
     assert [one["frame"] for one in bell.shown["curve"]["points"]] == [125, 188, 312, 375]
-    (file,) = browser.send(
-        "POST", f"/api/shows/{show}/handoff/preview", {"clip_ids": [bell.clip], "setting": "archive"}
-    )
+    asked = {"clip_ids": [bell.clip], "setting": "archive"}
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     assert file["problem"] is None and file["frames"] == after[BELL]["plan"]["after"]["frames"]
     browser.send("POST", f"/api/shows/{show}/renders", {"clip_ids": [bell.clip], "setting": "archive"})
     browser.work()

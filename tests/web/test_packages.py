@@ -18,11 +18,8 @@ def made(browser: Browser) -> tuple[int, dict[str, Any], list[int]]:
     show = browser.show()
     browser.bring_in(show, "The Tide Bell/Visitors' reels")
     row = browser.ledger(show)[LANTERN]
-    outputs = [
-        {"clip_ids": [row["id"]], "setting": setting, "folder": setting, "pattern": "{clip}"}
-        for setting in ("view", "edit")
-    ]
-    browser.send("POST", f"/api/shows/{show}/renders", {"outputs": outputs})
+    outputs = [{"setting": setting, "folder": setting, "pattern": "{clip}"} for setting in ("view", "edit")]
+    browser.send("POST", f"/api/shows/{show}/renders", {"clip_ids": [row["id"]], "outputs": outputs})
     browser.work()
     renders = browser.get(f"/api/shows/{show}/renders")
     assert {render["state"] for render in renders} == {"done"}

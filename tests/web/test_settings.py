@@ -72,15 +72,16 @@ def test_several_outputs_are_named_together_and_made(browser: Browser, show: int
     for document in (PROXY, CHART):
         browser.send("POST", f"/api/shows/{show}/settings", {"document": document})
     row = browser.ledger(show)["VR_lantern_24.mkv"]
-    outputs = [{"clip_ids": [row["id"]], "setting": name, "pattern": "{clip}"} for name in ("proxy", "edit", "chart")]
-    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", {"outputs": outputs})
+    outputs = [{"setting": name, "pattern": "{clip}"} for name in ("proxy", "edit", "chart")]
+    asked = {"clip_ids": [row["id"]], "outputs": outputs}
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     assert [file["out_path"] for file in files] == ["VR_lantern_24.mov", "VR_lantern_24.mov", "VR_lantern_24"]
     assert [file["problem"] for file in files] == [
-        None, "another of these files gets the same name; add {setting}", None,
+        None, "another of these files gets the same name; add {setting} or {number}", None,
     ]  # fmt: skip
     outputs[0]["pattern"] = outputs[1]["pattern"] = "{clip}_{setting}"
-    made = browser.send("POST", f"/api/shows/{show}/renders", {"outputs": outputs})
-    assert made == {"queued": 3, "refused": []}
+    made = browser.send("POST", f"/api/shows/{show}/renders", asked)
+    assert (made["queued"], made["refused"]) == (3, [])
     browser.work()
     renders = {render["out_path"]: render for render in browser.get(f"/api/shows/{show}/renders")}
     assert {path: render["state"] for path, render in renders.items()} == {
@@ -102,10 +103,9 @@ def test_what_a_setting_cannot_hold_is_said_clip_by_clip_before_anything_is_made
             "sound": {"codec": "aac"}}  # fmt: skip
     browser.send("POST", f"/api/shows/{show}/settings", {"document": tape})
     ids = [row["id"] for row in browser.ledger(show).values()]
-    files = browser.send(
-        "POST", f"/api/shows/{show}/handoff/preview", {"clip_ids": ids, "setting": "tape", "pattern": "{clip}"}
-    )
-    troubles = {file["clip_name"]: file["problem"] for file in files}
+    asked = {"clip_ids": ids, "setting": "tape", "pattern": "{clip}"}
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
+    troubles = {file["name"]: file["problem"] for file in files}
     assert "holds whole pictures only" in troubles["VR_choir_tape_50i.mov"]
     assert troubles["VR_lantern_24.mkv"] is None
     unknown = {"clip_ids": ids, "setting": "nothing"}
@@ -116,7 +116,7 @@ def test_names_say_when_where_and_how_long(browser: Browser, show: int) -> None:
     rows = browser.ledger(show)
     ids = [rows["VR_lantern_24.mkv"]["id"], rows["VR_choir_tape_50i.mov"]["id"]]
     asked = {"clip_ids": ids, "setting": "view", "pattern": "{number}_{timecode}_{in}_{length}_{date}"}
-    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     days = {file["out_path"].rpartition("_")[2] for file in files}
     assert [file["out_path"].split("_")[0] for file in files] == ["001", "002"] and len(days) == 1
     for file in files:

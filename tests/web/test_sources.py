@@ -32,8 +32,7 @@ def test_a_file_in_place_of_another_is_noticed_and_looked_at_again(browser: Brow
     clip = browser.ledger(show)["clip.mov"]
     browser.decide(show, [clip], intent={"intent": "every-frame"})
     asked = {"clip_ids": [clip["id"]], "setting": "view"}
-    queued = browser.send("POST", f"/api/shows/{show}/renders", asked)
-    assert queued == {"queued": 1, "refused": []}
+    assert browser.send("POST", f"/api/shows/{show}/renders", asked)["queued"] == 1
 
     card(browser, "FD1_B02_sparks_119.mov")
     (waiting,) = browser.get(f"/api/shows/{show}/renders")
@@ -41,7 +40,7 @@ def test_a_file_in_place_of_another_is_noticed_and_looked_at_again(browser: Brow
     (failed,) = browser.get(f"/api/shows/{show}/renders")
     assert failed["state"] == "failed" and CHANGED in failed["fault"]
     assert "replaced" in browser.ledger(show)["clip.mov"]["marks"]
-    (preview,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "again"})
+    (preview,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "again"})["files"]
     assert preview["problem"] == CHANGED
     assert browser.refused("POST", f"/api/shows/{show}/bench/{clip['id']}/side", {}) == (422, f"clip.mov: {CHANGED}")
     (line,) = browser.get(f"/api/shows/{show}/evidence")["clips"]
@@ -54,7 +53,7 @@ def test_a_file_in_place_of_another_is_noticed_and_looked_at_again(browser: Brow
     now = browser.ledger(show)["clip.mov"]
     assert now["facts"]["file_rate"]["exact"] == "120000/1001" and "replaced" not in now["marks"]
     assert now["intent"] == "every-frame", "what is decided stays"
-    (preview,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "again"})
+    (preview,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "again"})["files"]
     assert preview["problem"] is None
 
 

@@ -172,7 +172,7 @@ def test_decisions_that_only_together_are_absurd_are_refused_and_the_ledger_stay
     (row, *others) = browser.ledger(show).values()
     assert row["plan"] is None and row["marks"] == ["refused"] and all(other["plan"] for other in others)
     asked = {"clip_ids": [row["id"]], "setting": "view"}
-    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     assert "This speed is out of range" in file["problem"]
     assert browser.client.get(f"/api/shows/{show}/sheet.csv").status_code == 200
 
@@ -196,11 +196,11 @@ def test_original_pictures_are_not_taken_out_before_anyone_looked_for_them(brows
     browser.decide(show, list(rows.values()), set={"fields": "original"}, intent={"intent": "every-frame"})
     row = rows["CH_evensong_2997.mov"]
     asked = {"clip_ids": [row["id"]], "setting": "view"}
-    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     assert "pictures have not been analysed yet" in file["problem"]
     assert browser.send("POST", f"/api/shows/{show}/renders", asked)["queued"] == 0
     look_closer(browser.config, browser.database, row["id"])
-    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     assert (file["problem"], file["frames"]) == (None, 120)
 
 
@@ -234,11 +234,10 @@ def test_clips_of_one_name_are_told_apart_everywhere_and_in_the_names_of_files(b
     assert [browser.get(f"/api/shows/{show}/bench/{clip}")["name"] for clip in ledger["ids"]] == told
 
     asked = {"clip_ids": ledger["ids"], "setting": "view", "pattern": "{clip}_{rate}"}
-    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
-    assert [(file["clip_name"], file["problem"]) for file in files] == [
-        (told[0], None), (told[1], "another of these files gets the same name; add {folder}"), (told[2], None),
-    ]  # fmt: skip
-    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "{clip}_{folder}"})
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
+    same = "another of these files gets the same name; add {folder} or {number}"
+    assert [(file["name"], file["problem"]) for file in files] == list(zip(told, (None, same, None), strict=True))
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "{clip}_{folder}"})["files"]
     assert [file["out_path"] for file in files] == ["C0001_CAM_A.mp4", "C0001_CAM_B.mp4", "C0002_CLIP.mp4"]
     assert not any(file["problem"] for file in files)
 
@@ -260,13 +259,16 @@ def test_handoff_from_names_to_the_sheet(browser: Browser) -> None:
     browser.decide(show, list(rows.values()), intent={"intent": "real-time"})
     ids = [row["id"] for row in rows.values()]
     asked = {"clip_ids": ids, "setting": "view", "folder": "day 1", "pattern": "{clip}_{rate}_{speed}"}
-    preview = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    preview = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     assert [file["out_path"] for file in preview] == [
         f"day 1/{name}_25_100pc.mp4" for name in ("HB_boat_59", "HB_gulls_30", "HB_quay_29")
     ]
     assert not any(file["problem"] for file in preview)
-    same = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "one"})
-    assert [file["problem"] for file in same] == [None, *["another of these files gets the same name"] * 2]
+    same = browser.send("POST", f"/api/shows/{show}/handoff/preview", {**asked, "pattern": "one"})["files"]
+    assert [file["problem"] for file in same] == [
+        None,
+        *["another of these files gets the same name; add {number}"] * 2,
+    ]
     for wrong in ({"pattern": "{colour}"}, {"pattern": "{clip"}, {"pattern": " "}, {"folder": "../up"}):
         assert browser.refused("POST", f"/api/shows/{show}/handoff/preview", {**asked, **wrong})[0] == 422
     made = browser.send("POST", f"/api/shows/{show}/renders", {**asked, "clip_ids": ids[:2]})
@@ -309,7 +311,7 @@ def test_sound_at_another_speed_is_marked_and_made(browser: Browser) -> None:
     rows = browser.ledger(show)
     browser.decide(show, list(rows.values()), intent={"intent": "every-frame"})
     asked = {"clip_ids": [rows["HB_boat_59.mp4"]["id"]], "setting": "view"}
-    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)
+    (file,) = browser.send("POST", f"/api/shows/{show}/handoff/preview", asked)["files"]
     assert file["problem"] is None
     assert file["remark"] == "It stays 640 × 360; the timeline is 1920 × 1080.", "said before it is made"
     assert "sound-changed" in browser.ledger(show)["HB_boat_59.mp4"]["marks"]

@@ -1853,7 +1853,7 @@ export interface paths {
     put?: never;
     /**
      * Preview
-     * @description The files that would be made of a timeline, and what stands against any of them.
+     * @description The files that would be made of a timeline, what stands against any of them, and what all of them come to.
      */
     post: operations["preview_api_shows__show_id__cuts__timeline_id__files_preview_post"];
     delete?: never;
@@ -1973,7 +1973,7 @@ export interface paths {
     put?: never;
     /**
      * Preview
-     * @description The names of the files that would be made, and what stands against any of them.
+     * @description The files that would be made, what stands against any of them, and what all of them come to.
      */
     post: operations["preview_api_shows__show_id__handoff_preview_post"];
     delete?: never;
@@ -2001,6 +2001,162 @@ export interface paths {
      * @description Queue files. What cannot be made is refused by name; the rest is queued.
      */
     post: operations["make_api_shows__show_id__renders_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/handoff/plans": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Plans
+     * @description The handoff plans of a show by name.
+     */
+    get: operations["list_plans_api_shows__show_id__handoff_plans_get"];
+    put?: never;
+    /**
+     * Add Plan
+     * @description Keep a handoff plan.
+     */
+    post: operations["add_plan_api_shows__show_id__handoff_plans_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/handoff/plans/{plan_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Set Plan
+     * @description Change a handoff plan; files it made before keep what they were made with.
+     */
+    put: operations["set_plan_api_shows__show_id__handoff_plans__plan_id__put"];
+    post?: never;
+    /**
+     * Remove Plan
+     * @description Remove a handoff plan; its files stay.
+     */
+    delete: operations["remove_plan_api_shows__show_id__handoff_plans__plan_id__delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/handoff/runs": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Runs
+     * @description The runs of a show, the newest first.
+     */
+    get: operations["list_runs_api_shows__show_id__handoff_runs_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/handoff/runs/{run_id}/report": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Ask Report
+     * @description Ask for the report of a run, anew where there is one: what was compared, with figures and pictures.
+     */
+    post: operations["ask_report_api_shows__show_id__handoff_runs__run_id__report_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/handoff/runs/{run_id}/report.html": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Report
+     * @description The report of a run, as one page to print or send.
+     */
+    get: operations["report_api_shows__show_id__handoff_runs__run_id__report_html_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/hook": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Hook
+     * @description The hook of a show.
+     */
+    get: operations["hook_api_shows__show_id__hook_get"];
+    /**
+     * Set Hook
+     * @description Have a show call an address.
+     */
+    put: operations["set_hook_api_shows__show_id__hook_put"];
+    post?: never;
+    /**
+     * Remove Hook
+     * @description Have a show call nowhere.
+     */
+    delete: operations["remove_hook_api_shows__show_id__hook_delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/hook/try": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Try Hook
+     * @description Call the address once, to see that calls arrive.
+     */
+    post: operations["try_hook_api_shows__show_id__hook_try_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2077,10 +2233,10 @@ export interface paths {
     get?: never;
     put?: never;
     /**
-     * Cancel All
-     * @description Stop making all files of a show that are not finished.
+     * Cancel Some
+     * @description Stop making all files of a show that are not finished, or those of these that are not.
      */
-    post: operations["cancel_all_api_shows__show_id__renders_cancel_post"];
+    post: operations["cancel_some_api_shows__show_id__renders_cancel_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2097,11 +2253,91 @@ export interface paths {
     get?: never;
     put?: never;
     /**
-     * Retry All
-     * @description Try all files of a show again that failed or were cancelled; of those of one name the one asked for last, and
-     *     none that has been asked for again since.
+     * Retry Some
+     * @description Try all files of a show again that failed or were cancelled, or those of these; of those of one name the one
+     *     asked for last, and none that has been asked for again since.
      */
-    post: operations["retry_all_api_shows__show_id__renders_retry_post"];
+    post: operations["retry_some_api_shows__show_id__renders_retry_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/renders/pause": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Pause
+     * @description Pause files that wait; what is being made is finished.
+     */
+    post: operations["pause_api_shows__show_id__renders_pause_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/renders/go-on": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Go On
+     * @description Have paused files go on.
+     */
+    post: operations["go_on_api_shows__show_id__renders_go_on_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/renders/urgency": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Set Urgency
+     * @description Make waiting files more or less urgent than others, of whichever show.
+     */
+    post: operations["set_urgency_api_shows__show_id__renders_urgency_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/renders/move": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Move
+     * @description Put waiting files before another one of the show, or behind all of them.
+     */
+    post: operations["move_api_shows__show_id__renders_move_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2424,6 +2660,25 @@ export interface components {
       name: string;
       /** Files */
       files: string[];
+    };
+    /**
+     * CallView
+     * @description A call: what it was about, and what came of it so far.
+     */
+    CallView: {
+      /** Event */
+      event: string;
+      /** State */
+      state: string;
+      /** Attempts */
+      attempts: number;
+      /** Answer */
+      answer: string | null;
+      /**
+       * Asked At
+       * Format: date-time
+       */
+      asked_at: string;
     };
     /**
      * Certainty
@@ -3226,34 +3481,6 @@ export interface components {
       words: string;
     };
     /**
-     * EventFile
-     * @description A file that would be made, of an event or, without one, of all of it; ``problem`` says why it cannot be,
-     *     ``remark`` what will be in it that somebody might not expect. ``made`` is the file of it that is there already,
-     *     ``current`` whether that still is what is shown.
-     */
-    EventFile: {
-      /** Event */
-      event: number | null;
-      /** Name */
-      name: string;
-      /** Out Path */
-      out_path: string;
-      /** Frames */
-      frames: number;
-      /** Head */
-      head: number;
-      /** Tail */
-      tail: number;
-      /** Problem */
-      problem: string | null;
-      /** Remark */
-      remark: string | null;
-      /** Made */
-      made: string | null;
-      /** Current */
-      current: boolean;
-    };
-    /**
      * EventMark
      * @description Something about an event that people look for.
      * @enum {string}
@@ -3323,8 +3550,9 @@ export interface components {
     /**
      * EventsIn
      * @description Files to make of a timeline: of events or of the transitions into them, none named being all of pictures, or one
-     *     of all of it; ``handles`` are timeline frames on either side of an event. ``changed_only`` leaves out those of which
-     *     a file was made that still is what they show.
+     *     of all of it, and which outputs of each; ``handles`` are timeline frames on either side of an event. With a ``plan``
+     *     it is a run of that, held against the files it made before. ``changed_only`` leaves out those of which a file was
+     *     made that would be the same today. One output may stand by itself, without a list.
      */
     EventsIn: {
       /** @default events */
@@ -3335,42 +3563,30 @@ export interface components {
        */
       events: number[];
       /**
-       * Setting
-       * @default edit
+       * Outputs
+       * @default [
+       *       {
+       *         "id": 1,
+       *         "setting": "edit",
+       *         "folder": "",
+       *         "pattern": "{timeline}_{event}_{clip}",
+       *         "changes": []
+       *       }
+       *     ]
        */
-      setting: string;
-      /**
-       * Folder
-       * @default
-       */
-      folder: string;
-      /**
-       * Pattern
-       * @default {timeline}_{event}_{clip}
-       */
-      pattern: string;
+      outputs: components["schemas"]["OutputIn"][];
       /**
        * Handles
        * @default 0
        */
       handles: number;
+      /** Plan */
+      plan?: number | null;
       /**
        * Changed Only
        * @default false
        */
       changed_only: boolean;
-    };
-    /**
-     * EventsQueued
-     * @description How many files were queued, and those that were not.
-     */
-    EventsQueued: {
-      /** Queued */
-      queued: number;
-      /** Refused */
-      refused: components["schemas"]["EventFile"][];
-      /** Current */
-      current: number;
     };
     /**
      * Evidence
@@ -3511,14 +3727,20 @@ export interface components {
       second: number;
     };
     /**
-     * FilePreview
-     * @description One file that would be made; ``problem`` says why it cannot be, ``remark`` what is left out of it.
+     * FileLine
+     * @description One file of a handoff: of which output and line, a clip or an event, None for a whole timeline. ``why`` says what
+     *     changed since it was ``made`` last, ``problem`` why it cannot be made, and ``ways`` what in the name would help;
+     *     ``remark`` is what will be in it that somebody might not expect. ``head`` and ``tail`` are handles, in frames.
      */
-    FilePreview: {
+    FileLine: {
+      /** Output */
+      output: number;
+      /** Line */
+      line: number | null;
       /** Clip Id */
-      clip_id: number;
-      /** Clip Name */
-      clip_name: string;
+      clip_id: number | null;
+      /** Name */
+      name: string;
       /** Setting */
       setting: string;
       /** Out Path */
@@ -3529,10 +3751,41 @@ export interface components {
       seconds: number;
       /** Length */
       length: string;
+      /**
+       * Head
+       * @default 0
+       */
+      head: number;
+      /**
+       * Tail
+       * @default 0
+       */
+      tail: number;
+      /** @default new */
+      state: components["schemas"]["LineState"];
+      /** Why */
+      why?: string | null;
+      /** Made */
+      made?: string | null;
       /** Problem */
-      problem: string | null;
+      problem?: string | null;
+      /**
+       * Ways
+       * @default []
+       */
+      ways: string[];
       /** Remark */
-      remark: string | null;
+      remark?: string | null;
+      /** Megabytes */
+      megabytes?: number | null;
+    };
+    /**
+     * FilesIn
+     * @description Which files to do it to; without any, all of the show.
+     */
+    FilesIn: {
+      /** Ids */
+      ids?: number[] | null;
     };
     /**
      * FilesOf
@@ -3653,6 +3906,114 @@ export interface components {
       words: components["schemas"]["NameWord"][];
       /** Made Folder */
       made_folder: string;
+    };
+    /**
+     * HandoffPlanView
+     * @description A plan as it stands.
+     */
+    HandoffPlanView: {
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      document: components["schemas"]["PlanDocument"];
+      /** Revision */
+      revision: number;
+    };
+    /**
+     * HandoffPreview
+     * @description The lines of a handoff, and what they come to.
+     */
+    HandoffPreview: {
+      /** Files */
+      files: components["schemas"]["FileLine"][];
+      totals: components["schemas"]["HandoffTotals"];
+    };
+    /**
+     * HandoffRunView
+     * @description Files that were asked for together; ``plan`` is the name of the plan, empty without one.
+     */
+    HandoffRunView: {
+      /** Id */
+      id: number;
+      /** Plan */
+      plan: string;
+      /** Person */
+      person: string;
+      /** Files */
+      files: number;
+      /** Proven */
+      proven: number;
+      /** Failed */
+      failed: number;
+      /** Unchanged */
+      unchanged: number;
+      /** Refused */
+      refused: number;
+      /** Report */
+      report: ("waiting" | "ready" | "failed") | null;
+      /** Reported */
+      reported: number;
+      /** Report Fault */
+      report_fault: string | null;
+      /**
+       * Asked At
+       * Format: date-time
+       */
+      asked_at: string;
+    };
+    /**
+     * HandoffTotals
+     * @description What a handoff comes to: files to make, their frames, size in megabytes and time until all are made and proven,
+     *     both measured on what this show made last, None where nothing was; room at the target; how many exist unchanged,
+     *     and how many cannot be made; marks of Plan that ask to be looked at.
+     */
+    HandoffTotals: {
+      /** Files */
+      files: number;
+      /** Frames */
+      frames: number;
+      /** Changed */
+      changed: number;
+      /** Unchanged */
+      unchanged: number;
+      /** Refused */
+      refused: number;
+      /** Megabytes */
+      megabytes: number | null;
+      /** Time */
+      time: string | null;
+      /** Free Megabytes */
+      free_megabytes: number;
+      /** Fits */
+      fits: boolean;
+      /** Marks */
+      marks: components["schemas"]["MarkCount"][];
+    };
+    /**
+     * HookIn
+     * @description Where to call; with ``renew``, calls are signed with another secret from now on.
+     */
+    HookIn: {
+      /** Address */
+      address: string;
+      /**
+       * Renew
+       * @default false
+       */
+      renew: boolean;
+    };
+    /**
+     * HookView
+     * @description Where a show calls, empty for nowhere; the secret that calls are signed with; and the calls made last.
+     */
+    HookView: {
+      /** Address */
+      address: string;
+      /** Secret */
+      secret: string;
+      /** Calls */
+      calls: components["schemas"]["CallView"][];
     };
     /**
      * HouseChange
@@ -3809,6 +4170,26 @@ export interface components {
       seconds: string;
     };
     /**
+     * LineChange
+     * @description What is another for some lines of an output, by their clips or events; only what is given.
+     */
+    LineChange: {
+      /** Lines */
+      lines: number[];
+      /** Setting */
+      setting?: string | null;
+      /** Folder */
+      folder?: string | null;
+      /** Pattern */
+      pattern?: string | null;
+    };
+    /**
+     * LineState
+     * @description Where a line stands: never made, made but another today, made and the same, or not possible.
+     * @enum {string}
+     */
+    LineState: "new" | "changed" | "unchanged" | "refused";
+    /**
      * LineView
      * @description A line of arithmetic.
      */
@@ -3964,11 +4345,19 @@ export interface components {
     };
     /**
      * MakeIn
-     * @description Outputs to make at once; a clip may be in several. One of them may stand by itself, without a list.
+     * @description Files to make: of which clips, and which outputs of each. With a ``plan`` it is a run of that: files are held
+     *     against those it made before, and those that exist unchanged are left as they are, but where all are made
+     *     ``again``; without one all are. One output may stand by itself, without a list.
      */
     MakeIn: {
+      /** Clip Ids */
+      clip_ids: number[];
       /** Outputs */
       outputs: components["schemas"]["OutputIn"][];
+      /** Plan */
+      plan?: number | null;
+      /** Again */
+      again?: boolean | null;
     };
     /**
      * Mark
@@ -4000,6 +4389,17 @@ export interface components {
       | "sound-changed"
       | "other-raster"
       | "changed";
+    /**
+     * MarkCount
+     * @description How many clips that files are made of have a mark of Plan's.
+     */
+    MarkCount: {
+      mark: components["schemas"]["Mark"];
+      /** Word */
+      word: string;
+      /** Clips */
+      clips: number;
+    };
     /**
      * MarkView
      * @description Something to be seen about an event, with its frames, in words and as a shape.
@@ -4077,6 +4477,16 @@ export interface components {
       count: number;
       /** Parts */
       parts: components["schemas"]["SourceView"][];
+    };
+    /**
+     * MoveIn
+     * @description Waiting files to put before another one, or behind all.
+     */
+    MoveIn: {
+      /** Ids */
+      ids: number[];
+      /** Before */
+      before?: number | null;
     };
     /**
      * MoveOnTrack
@@ -4179,13 +4589,15 @@ export interface components {
     };
     /**
      * NameWord
-     * @description A word that can stand in a name pattern.
+     * @description A word that can stand in a name pattern, some only in names of events' files.
      */
     NameWord: {
       /** Word */
       word: string;
       /** Meaning */
       meaning: string;
+      /** Of Events */
+      of_events: boolean;
     };
     /**
      * NestIn
@@ -4233,12 +4645,19 @@ export interface components {
     };
     /**
      * OutputIn
-     * @description Files to make: of which clips, with which setting, where, and under which names.
+     * @description Files to make of every line: with which setting, where, and under which names; ``id`` is the output's number in
+     *     its plan, which files keep. ``changes`` are for some of the lines; the last one holds.
      */
     OutputIn: {
-      /** Clip Ids */
-      clip_ids: number[];
-      /** Setting */
+      /**
+       * Id
+       * @default 1
+       */
+      id: number;
+      /**
+       * Setting
+       * @default edit
+       */
       setting: string;
       /**
        * Folder
@@ -4250,6 +4669,11 @@ export interface components {
        * @default {clip}_{rate}
        */
       pattern: string;
+      /**
+       * Changes
+       * @default []
+       */
+      changes: components["schemas"]["LineChange"][];
     };
     /**
      * OwnSettingView
@@ -4508,6 +4932,63 @@ export interface components {
       keeps_events: boolean;
     };
     /**
+     * PlanChangeIn
+     * @description A plan to change, with the revision that was seen.
+     */
+    PlanChangeIn: {
+      /** Name */
+      name: string;
+      document: components["schemas"]["PlanDocument"];
+      /** Revision */
+      revision: number;
+    };
+    /**
+     * PlanDocument
+     * @description What a plan makes: of all clips with a speed set, of all that can be used, or of ``clips``; or of the events, the
+     *     transitions or the whole of ``timeline``, each with so many frames of handles; and which outputs of each.
+     */
+    PlanDocument: {
+      /**
+       * Of
+       * @default decided
+       * @enum {string}
+       */
+      of: "decided" | "usable" | "clips" | "events" | "transitions" | "timeline";
+      /**
+       * Clips
+       * @default []
+       */
+      clips: number[];
+      /** Timeline */
+      timeline?: number | null;
+      /**
+       * Handles
+       * @default 0
+       */
+      handles: number;
+      /** Outputs */
+      outputs: components["schemas"]["OutputIn"][];
+    };
+    /**
+     * PlanIn
+     * @description A plan to keep.
+     */
+    PlanIn: {
+      /** Name */
+      name: string;
+      document: components["schemas"]["PlanDocument"];
+    };
+    /**
+     * PlanMade
+     * @description A plan that was kept, by its number.
+     */
+    PlanMade: {
+      /** Title */
+      title: string;
+      /** Id */
+      id: number;
+    };
+    /**
      * PlanView
      * @description A clip worked out for a timeline; frames by what they show there. ``equation`` is the stride, written out.
      */
@@ -4645,9 +5126,9 @@ export interface components {
     };
     /**
      * QueueView
-     * @description All files of a show at a glance: how many are proven and under way; of these the frames made and those proven so
-     *     far, of how many, and how long they still take; and how many can be tried again, of which some failed, and others
-     *     were cancelled.
+     * @description All files of a show at a glance: how many are proven and under way, some of them paused; of these the frames made
+     *     and those proven so far, of how many, and how long they still take; and how many can be tried again, of which some
+     *     failed, and others were cancelled.
      */
     QueueView: {
       /** Files */
@@ -4656,6 +5137,8 @@ export interface components {
       proven: number;
       /** Under Way */
       under_way: number;
+      /** Paused */
+      paused: number;
       /** Done Frames */
       done_frames: number;
       /** Total Frames */
@@ -4669,13 +5152,17 @@ export interface components {
     };
     /**
      * Queued
-     * @description What was queued, and what was not.
+     * @description What was queued, in which run, None where nothing was; what exists unchanged, and what cannot be made.
      */
     Queued: {
       /** Queued */
       queued: number;
+      /** Run */
+      run: number | null;
+      /** Unchanged */
+      unchanged: number;
       /** Refused */
-      refused: components["schemas"]["FilePreview"][];
+      refused: components["schemas"]["FileLine"][];
     };
     /**
      * RangeIn
@@ -4950,6 +5437,12 @@ export interface components {
       wrong_frames: number[];
       /** Too Still */
       too_still: number;
+      /** Urgency */
+      urgency: number;
+      /** Paused */
+      paused: boolean;
+      /** Run */
+      run: number | null;
       /**
        * Asked At
        * Format: date-time
@@ -5766,6 +6259,16 @@ export interface components {
       };
       /** Shot Rate */
       shot_rate?: string | null;
+    };
+    /**
+     * UrgencyIn
+     * @description How urgent waiting files are: 1 before all others, 0 as usual, -1 when nothing else waits.
+     */
+    UrgencyIn: {
+      /** Ids */
+      ids?: number[] | null;
+      /** Urgency */
+      urgency: number;
     };
     /**
      * UseView
@@ -9830,7 +10333,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["EventFile"][];
+          "application/json": components["schemas"]["HandoffPreview"];
         };
       };
       /** @description Client Error */
@@ -9870,7 +10373,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["EventsQueued"];
+          "application/json": components["schemas"]["Queued"];
         };
       };
       /** @description Client Error */
@@ -10052,7 +10555,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["FilePreview"][];
+          "application/json": components["schemas"]["HandoffPreview"];
         };
       };
       /** @description Client Error */
@@ -10130,6 +10633,407 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Queued"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_plans_api_shows__show_id__handoff_plans_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HandoffPlanView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  add_plan_api_shows__show_id__handoff_plans_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PlanIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PlanMade"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  set_plan_api_shows__show_id__handoff_plans__plan_id__put: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        plan_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PlanChangeIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  remove_plan_api_shows__show_id__handoff_plans__plan_id__delete: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        plan_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_runs_api_shows__show_id__handoff_runs_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HandoffRunView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  ask_report_api_shows__show_id__handoff_runs__run_id__report_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        run_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  report_api_shows__show_id__handoff_runs__run_id__report_html_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+        run_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  hook_api_shows__show_id__hook_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HookView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  set_hook_api_shows__show_id__hook_put: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HookIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  remove_hook_api_shows__show_id__hook_delete: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChangedView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  try_hook_api_shows__show_id__hook_try_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
         };
       };
       /** @description Client Error */
@@ -10245,7 +11149,7 @@ export interface operations {
       };
     };
   };
-  cancel_all_api_shows__show_id__renders_cancel_post: {
+  cancel_some_api_shows__show_id__renders_cancel_post: {
     parameters: {
       query?: never;
       header?: {
@@ -10257,7 +11161,11 @@ export interface operations {
       };
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody?: {
+      content: {
+        "application/json": components["schemas"]["FilesIn"] | null;
+      };
+    };
     responses: {
       /** @description Successful Response */
       200: {
@@ -10280,7 +11188,7 @@ export interface operations {
       };
     };
   };
-  retry_all_api_shows__show_id__renders_retry_post: {
+  retry_some_api_shows__show_id__renders_retry_post: {
     parameters: {
       query?: never;
       header?: {
@@ -10292,7 +11200,11 @@ export interface operations {
       };
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody?: {
+      content: {
+        "application/json": components["schemas"]["FilesIn"] | null;
+      };
+    };
     responses: {
       /** @description Successful Response */
       200: {
@@ -10302,6 +11214,160 @@ export interface operations {
         content: {
           "application/json": components["schemas"]["Reached"];
         };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  pause_api_shows__show_id__renders_pause_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        "application/json": components["schemas"]["FilesIn"] | null;
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Reached"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  go_on_api_shows__show_id__renders_go_on_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        "application/json": components["schemas"]["FilesIn"] | null;
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Reached"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  set_urgency_api_shows__show_id__renders_urgency_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["UrgencyIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Reached"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  move_api_shows__show_id__renders_move_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MoveIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Client Error */
       "4XX": {

@@ -179,16 +179,6 @@ export function useHandoffChoices(showId: number) {
   });
 }
 
-export function usePreview(showId: number, asked: Schemas["MakeIn"]) {
-  return useQuery({
-    queryKey: ["preview", showId, asked],
-    enabled: asked.outputs.some((output) => output.clip_ids.length > 0),
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      answer(api.POST("/api/shows/{show_id}/handoff/preview", { params: { path: { show_id: showId } }, body: asked })),
-  });
-}
-
 /** What has to be asked again when a table of the database changed. */
 const CUTS = ["cuts", "cut", "cut-rulers", "cut-look", "cut-beats"];
 const PLANNED = ["ledger", "rows", "reckoning", "preview", "recipes", "bench", ...CUTS];
@@ -197,6 +187,11 @@ const TOUCHES: Record<string, string[]> = {
   timeline_marker: CUTS,
   package: ["packages", "package"],
   output_setting: ["handoff", "settings", "preview"],
+  handoff_plan: ["plans"],
+  handoff_run: ["runs"],
+  handoff_report: ["runs"],
+  hook: ["hook"],
+  hook_call: ["hook"],
   show: ["shows", "show", "house", ...PLANNED],
   timeline: ["show", ...PLANNED],
   word: ["evidence", "evidence-rows", ...PLANNED],

@@ -16,11 +16,13 @@ WORDS = {
     "speed": "the speed in per cent",
     "event": "of an event, its number on the timeline",
     "track": "of an event, its track",
+    "reel": "the reel that a camera report or a list states",
     "setting": "the setting's name",
     "timecode": "the timecode of the first frame, without colons",
     "in": "the first source frame",
     "length": "the length in frames",
     "number": "the place among the files of one output, with three digits",
+    "version": "v01, v02 and so on: which file of this clip or event, in this output, it is",
     "date": "the day the files are asked for, such as 20261201",
 }
 """What can stand in braces, and what it stands for."""

@@ -1,23 +1,25 @@
-"""Names of files to make: what stands against one, before anything is queued."""
+"""Names of files to make: what stands against one, before anything is queued; and the asking for them."""
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from typing import Protocol
 
+from oddmeter.config import TOOL
+from oddmeter.core.evidence.facts import Facts
+from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.filenames import WORDS, filled, safe_name
 from oddmeter.media.settings.setting import Setting
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
+from oddmeter.store.handoff import plans
+from oddmeter.store.handoff.plans import HandoffPlan
 from oddmeter.web.http.context import Context
+from oddmeter.web.views.handoffs import FileLine, LineState, Queued, Wanted, is_made
+from oddmeter.web.views.settings import document_of
+from oddmeter.work.remaking import digest_of
 
 TAKEN_MEANWHILE = "somebody asked for a file of that name meanwhile"
-
-
-class Named(Protocol):
-    """A file that would be made, and why it cannot be."""
-
-    out_path: str
-    problem: str | None
+_LONG = 240
+"""Signs of a path, from the folder for made files on, that Windows may refuse in a folder of its own."""
 
 
 def carried_away(name: str) -> dict[str, str]:
@@ -33,29 +35,81 @@ def named_path(folder: str, pattern: str, setting: Setting, words: Mapping[str, 
     return f"{folder}/{name}" if folder else name
 
 
-def queued(here: Context, connection: Connection, files: Sequence[tuple[renders.Asked, Named]]) -> int:
-    """Ask for files and queue them; returns how many were. A name that somebody else asked for meanwhile is said."""
-    put_down = renders.ask(connection, [asked for asked, _ in files])
-    here.queue.ask_renders(connection, put_down)
-    for asked, view in files:
-        if asked.out_path not in put_down:
-            view.problem = TAKEN_MEANWHILE
-    return len(put_down)
+def timecode_digits(facts: Facts, frame: int) -> str:
+    """The timecode of a source frame without what file systems refuse; empty where the file states none."""
+    label = facts.timecode_of(frame)
+    return "".join(sign for sign in str(label) if sign.isdecimal()) if label else ""
 
 
-def note_taken(here: Context, connection: Connection, files: Sequence[Named], what: str, remedy: str = "") -> None:
-    """Say of each file whose name is taken, in the queue, on disk or by another of these, that it cannot be made;
-    ``what`` they are made of, in the plural, ``remedy`` what is added to the last."""
-    taken = renders.taken(connection, [file.out_path for file in files])
-    names = Counter(file.out_path.casefold() for file in files)
+def reel_of(clip: Clip) -> str:
+    """The reel that a camera report states of a clip; empty where none does."""
+    return next((entry.reel for entry in clip.entries if entry.reel), "")
+
+
+def note_taken(
+    here: Context,
+    connection: Connection,
+    files: Sequence[FileLine],
+    what: str,
+    ways: Sequence[str] = (),
+    *,
+    again: bool,
+) -> None:
+    """Say of each file that would be made and whose name is taken, in the queue, on disk or by another of these, that
+    it cannot be; ``what`` they are made of, in the plural, ``ways`` what in the names would tell them apart. A file
+    that cannot be made for another reason takes no name."""
+    wanted = [file for file in files if file.problem is None and is_made(file, again=again)]
+    taken = renders.taken(connection, [file.out_path for file in wanted])
+    names = Counter(file.out_path.casefold() for file in wanted)
     seen: set[str] = set()
-    for file in files:
+    for file in wanted:
         path = file.out_path
-        if file.problem is None and path in taken:
-            file.problem = "already in the queue or made"
-        elif file.problem is None and here.config.product(path).exists():
-            file.problem = "a file of that name is there already"
-        elif file.problem is None and names[path.casefold()] > 1:
+        if path in taken:
+            file.problem, file.ways = "already in the queue or made", ["{version}"]
+            if file.why:
+                file.problem = f"its earlier file has that name, and stays: {file.why}"
+        elif here.config.product(path).exists():
+            file.problem, file.ways = "a file of that name is there already", ["{version}"]
+        elif names[path.casefold()] > 1:
             if path.casefold() in seen:
-                file.problem = f"another of these {what} gets the same name{remedy}"
+                file.ways = [*ways, "{number}"]
+                file.problem = f"another of these {what} gets the same name; add {' or '.join(file.ways)}"
             seen.add(path.casefold())
+        if len(path) > _LONG:
+            file.remark = f"{file.remark or ''} Its path is longer than {_LONG} signs; Windows may refuse it.".strip()
+    for file in files:
+        if file.problem is not None:
+            file.state = LineState.REFUSED
+
+
+def queued(
+    here: Context, connection: Connection, show_id: int, timeline_id: int, plan: HandoffPlan | None,
+    files: Sequence[Wanted], *, again: bool,
+) -> Queued:  # fmt: skip
+    """Ask for all files that can be made, in a run of their own, and queue them. What cannot be made, and a name that
+    somebody else asked for meanwhile, is said; what exists unchanged is left as it is, but where all are made again."""
+    asked = {
+        wanted.view.out_path: renders.Asked(
+            timeline_id, wanted.view.clip_id, wanted.setting.name, document_of(wanted.setting), wanted.view.out_path,
+            wanted.order.model_dump(mode="json"), wanted.view.frames, wanted.view.output, wanted.made_from,
+            digest_of(wanted.order), TOOL,
+        )
+        for wanted in files
+        if wanted.order is not None and is_made(wanted.view, again=again)
+    }  # fmt: skip
+    run = None
+    if asked:
+        name = plan.name if plan else ""
+        run = plans.begin_run(connection, show_id, plan.id if plan else None, name, here.person)
+        put_down = renders.ask(connection, list(asked.values()), run)
+        here.queue.ask_renders(connection, put_down)
+        for wanted in files:
+            if wanted.view.out_path in asked.keys() - put_down.keys():
+                wanted.view.problem, wanted.view.state = TAKEN_MEANWHILE, LineState.REFUSED
+        asked = {path: asked[path] for path in put_down}
+    refused = [wanted.view for wanted in files if wanted.view.state is LineState.REFUSED]
+    unchanged = 0 if again else sum(wanted.view.state is LineState.UNCHANGED for wanted in files)
+    if run is not None:
+        told = [{"file": view.out_path, "name": view.name, "problem": view.problem or ""} for view in refused]
+        plans.note_run(connection, run, unchanged, told)
+    return Queued(queued=len(asked), run=run, unchanged=unchanged, refused=refused)

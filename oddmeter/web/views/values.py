@@ -74,3 +74,11 @@ class Wav(Response):
     """Sound as a WAV file."""
 
     media_type = "audio/wav"
+
+
+def duration_words(seconds: float) -> str:
+    """Seconds as people say them: ``40 s``, ``12 min``, ``3.5 h``."""
+    for most, unit, name in ((90, 1, "s"), (90 * 60, 60, "min")):
+        if seconds < most:
+            return f"{seconds / unit:.0f} {name}"
+    return f"{seconds / 3600:.1f} h"

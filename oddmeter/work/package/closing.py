@@ -6,11 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from fractions import Fraction
-from importlib.metadata import version
 from pathlib import Path
 
 import av
 
+from oddmeter.config import TOOL, VERSION
 from oddmeter.core.conform.proof import Proof
 from oddmeter.core.cutting.listed import ListedEvent, ListedTimeline, SourceKind
 from oddmeter.core.evidence.facts import Facts
@@ -51,7 +51,6 @@ from oddmeter.work.package.sheet import (
 
 Progress = Callable[[str, int, int], None]
 """Told what is being done, how far it is, and of how much; may raise to stop."""
-TOOL = f"Odd Meter {version('odd-meter')}"
 
 
 @dataclass(frozen=True)
@@ -256,7 +255,7 @@ def _write_hashes(building: Path, payload: Path, algorithm: Algorithm, person: s
 
         hashes[_below(path, building)] = hash_of(path, algorithm, on)
     write = write_bag if algorithm.in_bag else write_mhl
-    write(building, hashes, algorithm, person, version("odd-meter"))
+    write(building, hashes, algorithm, person, VERSION)
 
 
 def _below(path: Path, folder: Path) -> str:

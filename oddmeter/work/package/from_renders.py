@@ -12,6 +12,7 @@ from oddmeter.store import renders
 from oddmeter.store.database import Connection, Database
 from oddmeter.store.handoff import packages
 from oddmeter.store.renders import Render
+from oddmeter.work.hooks import note_package
 from oddmeter.work.orders import Order
 from oddmeter.work.package.closing import Wanted, close_package
 from oddmeter.work.plans import file_plan
@@ -44,9 +45,11 @@ def close(config: Config, database: Database, package_id: int) -> None:
         sentence = str(error)
         with database.transaction() as connection:
             packages.finish(connection, package_id, None, sentence)
+            note_package(connection, asked.show_id, asked.folder, len(asked.renders), sentence)
         return
     with database.transaction() as connection:
         packages.finish(connection, package_id, closed.sheet.model_dump(mode="json"), None)
+        note_package(connection, asked.show_id, asked.folder, len(closed.files), None)
 
 
 def _wanted(connection: Connection, config: Config, made: Render) -> Wanted:

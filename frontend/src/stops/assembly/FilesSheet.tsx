@@ -3,6 +3,7 @@ import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useHandoffChoices } from "../../data/queries";
 import { Sheet } from "../../ui/Sheet";
+import { Outputs, type Output } from "../../ui/Outputs";
 import { Button, Labelled, Number, fieldLook } from "../../ui/parts";
 import type { Cut } from "./data";
 import { inFiles } from "../../ui/words";
@@ -32,20 +33,24 @@ export function FilesSheet({
   close: () => void;
 }) {
   const choices = useHandoffChoices(showId);
-  const [setting, setSetting] = useState("edit");
-  const [folder, setFolder] = useState("");
   const [of, setOf] = useState<Of>("events");
-  const [typed, setTyped] = useState<string | null>(null);
-  const pattern = typed ?? OF[of].pattern;
+  const [outputs, setOutputs] = useState<Output[]>([
+    { id: 1, setting: "edit", folder: "", pattern: OF.events.pattern, changes: [] },
+  ]);
+  /** Names that nobody typed go with what files are made of. */
+  const makeOf = (next: Of) => {
+    setOf(next);
+    setOutputs(
+      outputs.map((output) => (output.pattern === OF[of].pattern ? { ...output, pattern: OF[next].pattern } : output)),
+    );
+  };
   const [handles, setHandles] = useState("12");
   const [changedOnly, setChangedOnly] = useState(true);
   const path = { show_id: showId, timeline_id: cut.id };
   const asked = {
     of,
     events,
-    setting,
-    folder,
-    pattern,
+    outputs,
     handles: Math.max(0, parseInt(handles, 10) || 0),
     changed_only: changedOnly,
   };
@@ -64,9 +69,9 @@ export function FilesSheet({
       return `${inFiles(made.queued)} queued; Handoff shows how far they are.${refused}`;
     },
   );
-  const files = told.data ?? [];
-  const skipped = (file: Schemas["EventFile"]) => changedOnly && file.current;
-  const good = files.filter((file) => !file.problem && !skipped(file));
+  const files = told.data?.files ?? [];
+  const skipped = (file: Schemas["FileLine"]) => changedOnly && file.state === "unchanged";
+  const good = files.filter((file) => file.state !== "refused" && !skipped(file));
   return (
     <Sheet
       title={`Files of ${cut.name}`}
@@ -85,57 +90,40 @@ export function FilesSheet({
       }
     >
       <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] gap-2 px-4">
-        <div className="grid grid-cols-[1.3fr_0.8fr_1fr_1.4fr_auto] items-end gap-3">
-          <Labelled label="Made of">
-            <select className={fieldLook} value={of} onChange={(event) => setOf(event.target.value as Of)}>
-              {Object.entries(OF).map(([value, { word }]) => (
-                <option key={value} value={value}>
-                  {value !== "timeline" && events.length ? word.replace(",", ` chosen (${events.length}),`) : word}
-                </option>
-              ))}
-            </select>
-          </Labelled>
-          <Labelled label="Setting">
-            <select className={fieldLook} value={setting} onChange={(event) => setSetting(event.target.value)}>
-              {choices.data?.settings.map((one) => (
-                <option key={one.setting} value={one.setting}>
-                  {one.label.split(", ")[0]}
-                </option>
-              ))}
-            </select>
-          </Labelled>
-          <Labelled label="Folder">
-            <input
-              className={fieldLook}
-              value={folder}
-              placeholder="top folder"
-              onChange={(event) => setFolder(event.target.value)}
-            />
-          </Labelled>
-          <Labelled label="Name pattern">
-            <input
-              className={`${fieldLook} font-mono`}
-              value={pattern}
-              onChange={(event) => setTyped(event.target.value)}
-            />
-          </Labelled>
-          <Labelled label="Handles, frames">
-            <input
-              className={`${fieldLook} w-20! text-right font-mono`}
-              value={of === "events" ? handles : "0"}
-              disabled={of !== "events"}
-              onChange={(event) => setHandles(event.target.value)}
-            />
-          </Labelled>
-          <label className="col-span-5 flex items-center gap-1.5">
-            <input
-              type="checkbox"
-              className="accent-(--patina)"
-              checked={changedOnly}
-              onChange={(event) => setChangedOnly(event.target.checked)}
-            />
-            only what has changed since its file was made
-          </label>
+        <div>
+          <div className="mb-1 flex items-end gap-3">
+            <Labelled label="Made of">
+              <select
+                className={`${fieldLook} w-64!`}
+                value={of}
+                onChange={(event) => makeOf(event.target.value as Of)}
+              >
+                {Object.entries(OF).map(([value, { word }]) => (
+                  <option key={value} value={value}>
+                    {value !== "timeline" && events.length ? word.replace(",", ` chosen (${events.length}),`) : word}
+                  </option>
+                ))}
+              </select>
+            </Labelled>
+            <Labelled label="Handles, frames">
+              <input
+                className={`${fieldLook} w-20! text-right font-mono`}
+                value={of === "events" ? handles : "0"}
+                disabled={of !== "events"}
+                onChange={(event) => setHandles(event.target.value)}
+              />
+            </Labelled>
+            <label className="flex h-7 items-center gap-1.5">
+              <input
+                type="checkbox"
+                className="accent-(--patina)"
+                checked={changedOnly}
+                onChange={(event) => setChangedOnly(event.target.checked)}
+              />
+              only what has changed since its file was made
+            </label>
+          </div>
+          <Outputs outputs={outputs} setOutputs={setOutputs} choices={choices.data} ofEvents />
         </div>
         {told.error && <p className="text-madder">▲ {told.error.message}</p>}
         <ul className="overflow-y-auto border border-hair" aria-label="Files">
@@ -151,7 +139,7 @@ export function FilesSheet({
                     : `${file.frames} frames`}
                 </Number>
                 <span className="w-[250px] text-soft">
-                  {skipped(file) ? "● made, up to date" : !file.problem && file.made ? "↻ out of date" : ""}
+                  {skipped(file) ? "● made, up to date" : file.state === "changed" ? `↻ ${file.why}` : ""}
                 </span>
               </div>
               {file.problem && !skipped(file) && <p className="text-[12.5px] text-madder">✕ {file.problem}</p>}

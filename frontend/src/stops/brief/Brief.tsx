@@ -5,6 +5,7 @@ import { usePerson } from "../../data/preferences";
 import { useAct, useLedger, useShow, useShowId } from "../../data/queries";
 import { Button, Decimal, fieldLook, Heading, Labelled, Number } from "../../ui/parts";
 import { House } from "./House";
+import { Hook } from "./Hook";
 import { Settings } from "./Settings";
 import { FRESH_TIMELINE, TimelineForm, type TimelineIn } from "./TimelineForm";
 
@@ -98,6 +99,7 @@ export function Brief() {
           />
         )}
         <Settings showId={showId} />
+        <Hook showId={showId} />
         <House showId={showId} />
       </section>
       <aside className="min-h-0 overflow-auto border-l border-hair bg-raised">

@@ -1,59 +1,36 @@
-import { useState } from "react";
-import { answer, api, type Schemas } from "../../data/client";
-import { useAct, useQueue, useRenders } from "../../data/queries";
-import { Packages } from "./Packages";
-import { SheetLine } from "./SheetLine";
-import { Button, Empty, Heading, Number, Opener, Progress } from "../../ui/parts";
+import { useEffect, useRef, useState } from "react";
+import { useLayout } from "../../data/preferences";
+import { useQueue, useRenders } from "../../data/queries";
+import { useKeysEverywhere } from "../../ui/keys";
+import { Button, Empty, Heading, Number } from "../../ui/parts";
 import { inFiles } from "../../ui/words";
-
-type Render = Schemas["RenderView"];
+import { useHands, type Hands } from "./hands";
+import { Packages } from "./Packages";
+import { QueueItem } from "./QueueItem";
+import { Runs } from "./Runs";
+import { SheetLine } from "./SheetLine";
 
 const AT_ONCE = 200;
+const QUIET = { notify: false };
 
-const STATES: Record<string, { word: string; shape: string; tone: string }> = {
-  waiting: { word: "waiting", shape: "○", tone: "text-soft" },
-  rendering: { word: "being made", shape: "◐", tone: "text-patina" },
-  proving: { word: "being proven", shape: "◑", tone: "text-patina" },
-  done: { word: "proven", shape: "✓", tone: "text-patina" },
-  failed: { word: "failed", shape: "✕", tone: "text-madder" },
-  cancelled: { word: "cancelled", shape: "–", tone: "text-soft" },
-};
-
-/** The sheet to hand over, the queue with progress, and the proof of each file. */
+/** The sheet to hand over, packages and runs, and the queue with progress and the proof of each file. */
 export function Queue({ showId }: { showId: number }) {
   const [count, setCount] = useState(AT_ONCE);
   const renders = useRenders(showId, count);
   const rows = renders.data ?? [];
   const all = useQueue(showId).data;
-  const path = { params: { path: { show_id: showId } } };
-  const cancel = useAct(
-    () => answer(api.POST("/api/shows/{show_id}/renders/cancel", path)),
-    ({ files }) => `Stopping ${inFiles(files)}.`,
-  );
-  const retry = useAct(
-    () => answer(api.POST("/api/shows/{show_id}/renders/retry", path)),
-    ({ files }) => `${inFiles(files)} queued again.`,
-  );
+  const hands = useHands(showId, rows);
+  const waiting = all ? rows.filter((row) => row.state === "waiting" && !row.paused).length : 0;
+  useKeysEverywhere("Queue", [
+    { does: "move the waiting file in focus up or down", keys: {}, shown: ["Alt", "↑", "↓"] },
+    { does: "pick files from the last one on", keys: {}, shown: ["Shift", "Click"] },
+  ]);
   return (
     <section className="flex min-h-0 min-w-0 flex-col bg-raised" aria-label="Queue and proof">
       <SheetLine showId={showId} />
       <Packages showId={showId} renders={rows} />
-      <Heading
-        aside={
-          <span className="flex">
-            {all && all.again > 1 && (
-              <Button weight="quiet" className="px-1!" onClick={() => retry.mutate(undefined)}>
-                Try {inFiles(all.again)} again
-              </Button>
-            )}
-            {all && all.under_way > 1 && (
-              <Button weight="quiet" className="px-1!" onClick={() => cancel.mutate(undefined)}>
-                Cancel {inFiles(all.under_way)}
-              </Button>
-            )}
-          </span>
-        }
-      >
+      <Runs showId={showId} />
+      <Heading aside={<Notify underWay={all ? all.under_way - all.paused : null} failed={all?.failed ?? 0} />}>
         Queue and proof
         {all && all.files > 0 && (
           <span className="ml-2 font-normal text-soft">
@@ -63,15 +40,48 @@ export function Queue({ showId }: { showId: number }) {
           </span>
         )}
       </Heading>
+      {hands.chosen.length > 0 ? (
+        <Picked hands={hands} />
+      ) : (
+        all &&
+        (all.under_way > 1 || all.again > 1 || all.paused > 0) && (
+          <div
+            className="flex shrink-0 flex-wrap items-center border-b border-hair px-2 py-0.5"
+            role="group"
+            aria-label="The whole queue"
+          >
+            {waiting > 0 && (
+              <Button weight="quiet" className="h-6! px-1!" onClick={() => hands.does("pause", null)}>
+                Pause what waits
+              </Button>
+            )}
+            {all.paused > 0 && (
+              <Button weight="quiet" className="h-6! px-1!" onClick={() => hands.does("go-on", null)}>
+                Go on with {inFiles(all.paused)}
+              </Button>
+            )}
+            {all.under_way > 1 && (
+              <Button weight="quiet" className="h-6! px-1!" onClick={() => hands.does("cancel", null)}>
+                Cancel {inFiles(all.under_way)}
+              </Button>
+            )}
+            {all.again > 1 && (
+              <Button weight="quiet" className="h-6! px-1!" onClick={() => hands.does("retry", null)}>
+                Try {inFiles(all.again)} again
+              </Button>
+            )}
+          </div>
+        )
+      )}
       {renders.error && <p className="p-3 text-madder">▲ {renders.error.message}</p>}
       {rows.length === 0 ? (
         <Empty title="No files have been made yet.">
           Every finished file is reopened and compared with its plan, frame by frame. Results appear here.
         </Empty>
       ) : (
-        <ul className="min-h-0 flex-1 overflow-auto" aria-live="off">
+        <ul className="min-h-0 flex-1 overflow-auto" aria-label="Files asked for" aria-live="off">
           {rows.map((render) => (
-            <RenderItem key={render.id} render={render} />
+            <QueueItem key={render.id} render={render} hands={hands} />
           ))}
           {all && all.files > rows.length && rows.length >= count && (
             <li className="px-3 py-2">
@@ -86,141 +96,66 @@ export function Queue({ showId }: { showId: number }) {
   );
 }
 
-function RenderItem({ render }: { render: Render }) {
-  const [open, setOpen] = useState(false);
-  const path = { params: { path: { render_id: render.id } } };
-  const cancel = useAct(
-    () => answer(api.POST("/api/renders/{render_id}/cancel", path)),
-    () => `${render.out_path} is being stopped.`,
-  );
-  const retry = useAct(
-    () => answer(api.POST("/api/renders/{render_id}/retry", path)),
-    () => `${render.out_path} is queued again.`,
-  );
-  const state = STATES[render.state] ?? { word: render.state, shape: "", tone: "" };
-  const underWay = ["waiting", "rendering", "proving"].includes(render.state);
-  const agreeing = render.checks.filter((check) => check.passed).length;
+/** What can be done with the files that are picked. */
+function Picked({ hands }: { hands: Hands }) {
+  const are = (...states: string[]) => hands.chosen.some((row) => states.includes(row.state));
+  const actions = [
+    are("waiting") && (["First", hands.first] as const),
+    are("waiting") && (["Urgent", () => hands.does("urgent")] as const),
+    are("waiting") && (["Normal", () => hands.does("normal")] as const),
+    are("waiting") && (["When idle", () => hands.does("idle")] as const),
+    hands.chosen.some((row) => row.state === "waiting" && !row.paused) &&
+      (["Pause", () => hands.does("pause")] as const),
+    hands.chosen.some((row) => row.paused) && (["Go on", () => hands.does("go-on")] as const),
+    are("waiting", "rendering", "proving") && (["Cancel", () => hands.does("cancel")] as const),
+    are("failed", "cancelled") && (["Try again", () => hands.does("retry")] as const),
+    ["None", hands.clear] as const,
+  ];
   return (
-    <li className="border-b border-hair px-3 py-1.5">
-      <div className="flex items-center gap-2">
-        <Opener
-          label={`Proof of ${render.out_path}`}
-          open={open}
-          disabled={!render.checks.length && !render.fault}
-          toggle={() => setOpen(!open)}
-        />
-        <span className="min-w-0 flex-1 truncate font-medium" title={render.out_path}>
-          {render.out_path}
-        </span>
-        <span className={`whitespace-nowrap ${state.tone}`}>
-          <span aria-hidden>{state.shape} </span>
-          {state.word}
-          {render.checks.length > 0 && (
-            <Number className="ml-1">
-              {agreeing} of {render.checks.length}
-            </Number>
-          )}
-        </span>
-        {underWay && (
-          <Button
-            weight="quiet"
-            className="px-1!"
-            onClick={() => cancel.mutate(undefined)}
-            aria-label={`Cancel ${render.out_path}`}
-          >
-            Cancel
-          </Button>
-        )}
-        {["failed", "cancelled"].includes(render.state) && (
-          <Button
-            weight="quiet"
-            className="px-1!"
-            onClick={() => retry.mutate(undefined)}
-            aria-label={`Try ${render.out_path} again`}
-          >
-            Try again
-          </Button>
-        )}
-        {render.state === "done" && !render.is_folder && (
-          <a
-            className="px-1 text-patina hover:underline"
-            href={`/made/${render.out_path.split("/").map(encodeURIComponent).join("/")}`}
-            target="_blank"
-            rel="noreferrer"
-          >
-            Open
-          </a>
-        )}
-      </div>
-      {underWay && render.state !== "waiting" && (
-        <div className="mt-1 flex items-center gap-2 pl-6 text-[12.5px] text-soft">
-          <Progress
-            done={render.done_frames}
-            of={render.total_frames}
-            label={`Frames of ${render.out_path} ${render.state === "proving" ? "proven" : "made"}`}
-          />
-          <Number className="w-32 shrink-0 text-right whitespace-nowrap">
-            {render.done_frames} of {render.total_frames}
-          </Number>
-          <Number className="w-20 shrink-0 text-right whitespace-nowrap">
-            {render.left ? `${render.left} left` : ""}
-          </Number>
-        </div>
+    <div
+      className="flex shrink-0 flex-wrap items-center border-b border-hair px-3 py-0.5 text-[12.5px]"
+      role="group"
+      aria-label="Picked files"
+    >
+      <span className="mr-1 text-soft">{inFiles(hands.chosen.length)}:</span>
+      {actions.map(
+        (action) =>
+          action && (
+            <Button key={action[0]} weight="quiet" className="h-6! px-1!" onClick={action[1]}>
+              {action[0]}
+            </Button>
+          ),
       )}
-      {render.fault && <p className="mt-0.5 pl-6 text-[12.5px] text-madder">{render.fault}</p>}
-      {open && <Proof render={render} />}
-    </li>
+    </div>
   );
 }
 
-function Proof({ render }: { render: Render }) {
+/** Whether the browser says when nothing is under way any more, and the saying of it. */
+function Notify({ underWay, failed }: { underWay: number | null; failed: number }) {
+  const [kept, keep] = useLayout("queue", QUIET);
+  const before = useRef<number | null>(null);
+  useEffect(() => {
+    if (underWay === null) return;
+    if (kept.notify && before.current && underWay === 0 && Notification.permission === "granted")
+      new Notification("Odd Meter: all files are made", {
+        body: failed ? `${inFiles(failed)} failed.` : "All of them are proven.",
+      });
+    before.current = underWay;
+  }, [underWay, failed, kept.notify]);
+  if (typeof Notification === "undefined") return null;
+  const set = async (notify: boolean) => {
+    const allowed = notify ? await Notification.requestPermission() : "granted";
+    keep({ notify: notify && allowed === "granted" });
+  };
   return (
-    <div className="mt-1 pl-6">
-      <table className="w-full text-[12.5px] [&_td]:pr-3" aria-label={`Checks of ${render.out_path}`}>
-        <thead className="text-left text-soft">
-          <tr>
-            <th className="font-normal">Checked</th>
-            <th className="font-normal">Planned</th>
-            <th className="font-normal">Found</th>
-            <th className="w-20 font-normal">Outcome</th>
-          </tr>
-        </thead>
-        <tbody>
-          {render.checks.map((check) => (
-            <tr key={check.name} className="border-t border-hair">
-              <td>{check.name}</td>
-              <td>
-                <Number>{check.planned}</Number>
-              </td>
-              <td>
-                <Number>{check.found}</Number>
-              </td>
-              <td className={check.passed ? "text-patina" : "text-madder"}>
-                {check.passed ? "✓ matches" : "✕ differs"}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {render.wrong_frames.length > 0 && (
-        <p className="mt-1 text-madder">
-          Not as planned at frames <Number>{render.wrong_frames.slice(0, 12).join(", ")}</Number>
-        </p>
-      )}
-      {render.too_still > 0 && (
-        <p className="mt-1 text-soft">
-          At <Number>{render.too_still}</Number> frames the source hardly changes, so a repeat could not be told from a
-          new picture there.
-        </p>
-      )}
-      <p className="mt-1 text-soft">
-        {render.state === "done" ? "It is at" : "Its place is"}{" "}
-        <span className="font-mono break-all text-ink select-all">{render.full_path}</span>
-      </p>
-      <p className="mt-1 text-soft">
-        For {render.timeline}, setting {render.setting}
-        {render.attempts > 1 ? `, taken up ${render.attempts} times` : ""}.
-      </p>
-    </div>
+    <label className="flex items-center gap-1.5 text-[12.5px] font-normal text-soft">
+      <input
+        type="checkbox"
+        className="accent-(--patina)"
+        checked={kept.notify}
+        onChange={(event) => void set(event.target.checked)}
+      />
+      notify me at the end
+    </label>
   );
 }

@@ -21,8 +21,9 @@ from oddmeter.core.planning.filenames import safe_name
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.interchange.edl.rates import USUAL
 from oddmeter.interchange.formats import rates_of, read_cut, write_cut
-from oddmeter.store import events, renders, shows
+from oddmeter.store import events, shows
 from oddmeter.store.changes import change
+from oddmeter.store.handoff.made import FinishedFile, made_of_timeline
 from oddmeter.web.board import Board
 from oddmeter.web.http.context import Here
 from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
@@ -183,7 +184,7 @@ def compare(here: Here, show_id: ShowId, timeline_id: int, asked: ListIn) -> Ver
     book = open_timelines(here, show_id)
     found = _takeover(book, timeline_id, asked)
     with here.database.transaction() as connection:
-        made = renders.made_of_timeline(connection, timeline_id)
+        made = made_of_timeline(connection, timeline_id)
     timeline = book.timeline(timeline_id)
     again = sum(change.made_again for change in found.found)
     return VersionsView(
@@ -263,7 +264,7 @@ def write(
     event_list = listed_cut(book, book.timeline, timeline_id, book.board.everything, chains=chains and of == "sources")
     if of == "made":
         with here.database.transaction() as connection:
-            made = renders.made_of_timeline(connection, timeline_id)
+            made = made_of_timeline(connection, timeline_id)
         files = {
             number.event: _made_file(file) for number, file in made.items() if number.event and not number.transition
         }
@@ -309,7 +310,7 @@ def _fate_view(one: Compared, timeline: Timeline) -> EventChangeView:
     )  # fmt: skip
 
 
-def _made_file(file: renders.FinishedFile) -> MadeFile:
+def _made_file(file: FinishedFile) -> MadeFile:
     found = {check["name"]: check["found"] for check in file.proof.get("checks", [])}
     return MadeFile(file.out_path, found.get("start timecode", "00:00:00:00"), int(file.order["event"]["head"]))
 

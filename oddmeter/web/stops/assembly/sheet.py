@@ -9,8 +9,7 @@ from oddmeter.core.cutting.events import Event
 from oddmeter.core.decisions.parts import Part
 from oddmeter.core.decisions.vocabulary import titled
 from oddmeter.interchange.eventsheet import POLICY, EventRow, EventSheet, as_csv, as_html, as_json
-from oddmeter.store import renders
-from oddmeter.store.renders import FinishedFile, MadeOf
+from oddmeter.store.handoff.made import FinishedFile, MadeOf, made_of_timeline
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.cuts import cut_view
 from oddmeter.web.stops.assembly.timelines import open_timelines
@@ -46,7 +45,7 @@ def _sheet(here: Context, show_id: int, timeline_id: int) -> tuple[EventSheet, s
     book = open_timelines(here, show_id)
     settings = book.timeline(timeline_id).settings
     with here.database.transaction() as connection:
-        made = renders.made_of_timeline(connection, timeline_id)
+        made = made_of_timeline(connection, timeline_id)
     rows = [
         _row(number, event, book.event_list(timeline_id).event(event["id"]), made.get(MadeOf(event["id"])))
         for number, event in enumerate(cut_view(book, timeline_id)["events"], 1)

@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.planning.filenames import safe_folder
+from oddmeter.core.planning.remaking import words_of
 from oddmeter.interchange.hashlists.hashes import Algorithm
 from oddmeter.store import renders
 from oddmeter.store.changes import MissingError
@@ -18,6 +19,7 @@ from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
 from oddmeter.work.orders import Order, order_of
 from oddmeter.work.package.verifying import verified
+from oddmeter.work.remaking import order_changes
 
 router = APIRouter(prefix="/api/shows/{show_id}/packages", tags=["handoff"])
 
@@ -151,10 +153,7 @@ def _changed(board: Board, entry: dict[str, Any], made: Render | None) -> str | 
     (row,) = board.some([made.clip_id], timeline)
     if row.plan is None:
         return "its clip cannot be planned any more"
-    was, now = Order.model_validate(entry["order"]), order_of(row.plan)
-    if was == now:
-        return None
-    return "decisions changed" if was.treated != now.treated else "clip or timeline changed"
+    return words_of(order_changes(Order.model_validate(entry["order"]), order_of(row.plan))) or None
 
 
 def _file(entry: dict[str, Any], changed: str | None) -> PackageFile:

@@ -1,17 +1,21 @@
 """The queue: files asked for, how far each is, its proof; stopped and tried again, one by one or all of them."""
 
+from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 from typing import Annotated
 
 from fastapi import APIRouter, Query
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from oddmeter.media.settings.containers import PICTURES
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
+from oddmeter.store.handoff import turns
 from oddmeter.store.renders import Render
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
+from oddmeter.web.views.values import duration_words
+from oddmeter.work.hooks import note_ends
 
 router = APIRouter(prefix="/api", tags=["handoff"])
 
@@ -49,23 +53,46 @@ class RenderView(BaseModel):
     checks: list[CheckView]
     wrong_frames: list[int]
     too_still: int
+    urgency: int
+    paused: bool
+    run: int | None
     asked_at: datetime
     finished_at: datetime | None
 
 
 class QueueView(BaseModel):
-    """All files of a show at a glance: how many are proven and under way; of these the frames made and those proven so
-    far, of how many, and how long they still take; and how many can be tried again, of which some failed, and others
-    were cancelled."""
+    """All files of a show at a glance: how many are proven and under way, some of them paused; of these the frames made
+    and those proven so far, of how many, and how long they still take; and how many can be tried again, of which some
+    failed, and others were cancelled."""
 
     files: int
     proven: int
     under_way: int
+    paused: int
     done_frames: int
     total_frames: int
     left: str | None
     failed: int
     again: int
+
+
+class FilesIn(BaseModel):
+    """Which files to do it to; without any, all of the show."""
+
+    ids: Annotated[list[int], Field(max_length=100_000)] | None = None
+
+
+class UrgencyIn(FilesIn):
+    """How urgent waiting files are: 1 before all others, 0 as usual, -1 when nothing else waits."""
+
+    urgency: Annotated[int, Field(ge=-1, le=1)]
+
+
+class MoveIn(BaseModel):
+    """Waiting files to put before another one, or behind all."""
+
+    ids: Annotated[list[int], Field(min_length=1, max_length=100_000)]
+    before: int | None = None
 
 
 class Reached(BaseModel):
@@ -93,7 +120,7 @@ def cancel(here: Here, render_id: int) -> None:
     """Stop making a file; what was written of it is removed."""
     with here.database.transaction() as connection:
         renders.render(connection, render_id)
-        renders.cancel(connection, render_id)
+        _cancelled(connection, [render_id])
 
 
 @router.post("/renders/{render_id}/retry", status_code=204)
@@ -116,6 +143,7 @@ def queue(here: Here, show_id: ShowId) -> QueueView:
         files=sum(counts.values()),
         proven=counts.get("done", 0),
         under_way=len(going),
+        paused=sum(file.paused for file in going),
         done_frames=sum(_done(file) for file in going),
         total_frames=sum(_whole(file) for file in going),
         left=_queue_left(going, begun),
@@ -125,21 +153,71 @@ def queue(here: Here, show_id: ShowId) -> QueueView:
 
 
 @router.post("/shows/{show_id}/renders/cancel")
-def cancel_all(here: Here, show_id: ShowId) -> Reached:
-    """Stop making all files of a show that are not finished."""
+def cancel_some(here: Here, show_id: ShowId, asked: FilesIn | None = None) -> Reached:
+    """Stop making all files of a show that are not finished, or those of these that are not."""
     with here.database.transaction() as connection:
-        going = renders.under_way(connection, show_id)
-        return Reached(files=renders.cancel(connection, *(file.id for file in going)))
+        going = [file.id for file in renders.under_way(connection, show_id)]
+        return Reached(files=_cancelled(connection, _of_these(going, asked)))
 
 
 @router.post("/shows/{show_id}/renders/retry")
-def retry_all(here: Here, show_id: ShowId) -> Reached:
-    """Try all files of a show again that failed or were cancelled; of those of one name the one asked for last, and
-    none that has been asked for again since."""
+def retry_some(here: Here, show_id: ShowId, asked: FilesIn | None = None) -> Reached:
+    """Try all files of a show again that failed or were cancelled, or those of these; of those of one name the one
+    asked for last, and none that has been asked for again since."""
     with here.database.transaction() as connection:
-        again = renders.to_try_again(connection, show_id)
+        known = {file.id: file for file in renders.to_try_again(connection, show_id)}
+        again = [known[number] for number in _of_these(known, asked)]
         _try_again(here, connection, {file.id: file.out_path for file in again})
     return Reached(files=len(again))
+
+
+@router.post("/shows/{show_id}/renders/pause")
+def pause(here: Here, show_id: ShowId, asked: FilesIn | None = None) -> Reached:
+    """Pause files that wait; what is being made is finished."""
+    with here.database.transaction() as connection:
+        return Reached(files=turns.pause(connection, _waiting(connection, show_id, asked)))
+
+
+@router.post("/shows/{show_id}/renders/go-on")
+def go_on(here: Here, show_id: ShowId, asked: FilesIn | None = None) -> Reached:
+    """Have paused files go on."""
+    with here.database.transaction() as connection:
+        files = turns.go_on(connection, _waiting(connection, show_id, asked))
+        here.queue.ask_renders(connection, files)
+    return Reached(files=len(files))
+
+
+@router.post("/shows/{show_id}/renders/urgency")
+def set_urgency(here: Here, show_id: ShowId, asked: UrgencyIn) -> Reached:
+    """Make waiting files more or less urgent than others, of whichever show."""
+    with here.database.transaction() as connection:
+        return Reached(files=turns.set_urgency(connection, _waiting(connection, show_id, asked), asked.urgency))
+
+
+@router.post("/shows/{show_id}/renders/move", status_code=204)
+def move(here: Here, show_id: ShowId, asked: MoveIn) -> None:
+    """Put waiting files before another one of the show, or behind all of them."""
+    with here.database.transaction() as connection:
+        turns.move(connection, show_id, asked.ids, asked.before)
+
+
+def _cancelled(connection: Connection, render_ids: list[int]) -> int:
+    """Ask renders to stop; those that wait end at once, and their runs with them."""
+    asked = renders.cancel(connection, *render_ids)
+    note_ends(connection, render_ids)
+    return asked
+
+
+def _waiting(connection: Connection, show_id: int, asked: FilesIn | None) -> list[int]:
+    return _of_these(turns.waiting_in_turn(connection, show_id), asked)
+
+
+def _of_these(known: Iterable[int], asked: FilesIn | None) -> list[int]:
+    """Those that are asked for, all where none is named; what is none of them is passed over."""
+    if asked is None or asked.ids is None:
+        return list(known)
+    wanted = set(asked.ids)
+    return [number for number in known if number in wanted]
 
 
 def _try_again(here: Context, connection: Connection, files: dict[int, str]) -> None:
@@ -167,6 +245,9 @@ def _render_view(render: Render, full_path: str) -> RenderView:
         checks=[CheckView.model_validate(check) for check in proof.get("checks", [])],
         wrong_frames=proof.get("wrong_frames", []),
         too_still=proof.get("too_still", 0),
+        urgency=render.urgency,
+        paused=render.paused and render.state == "waiting",
+        run=render.run_id,
         asked_at=render.asked_at,
         finished_at=render.finished_at,
     )
@@ -207,11 +288,3 @@ def _done(file: Render) -> int:
 def _whole(file: Render) -> int:
     """Frames to be made and proven."""
     return 2 * file.total_frames
-
-
-def duration_words(seconds: float) -> str:
-    """Seconds as people say them: ``40 s``, ``12 min``, ``3.5 h``."""
-    for most, unit, name in ((90, 1, "s"), (90 * 60, 60, "min")):
-        if seconds < most:
-            return f"{seconds / unit:.0f} {name}"
-    return f"{seconds / 3600:.1f} h"

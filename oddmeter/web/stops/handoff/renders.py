@@ -1,7 +1,5 @@
 """Handoff: what to make, under which names."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date
 from pathlib import PurePosixPath
 from typing import Annotated, Any
@@ -15,22 +13,37 @@ from oddmeter.core.evidence.identity import CHANGED
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import decimal_text
 from oddmeter.core.numbers.timecode import duration_text
-from oddmeter.core.planning.filenames import OF_EVENTS, WORDS, safe_folder
+from oddmeter.core.planning.filenames import OF_EVENTS, WORDS
+from oddmeter.core.planning.marks import MARKS, Attention, Mark
 from oddmeter.core.planning.plans import Plan
 from oddmeter.core.planning.timelines import Timeline
 from oddmeter.media.files.identity import is_as_known
 from oddmeter.media.settings.encoding import Encoding, encoding_of
-from oddmeter.media.settings.setting import Setting
 from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.writing.holding import insist_on_holding
-from oddmeter.store import renders
 from oddmeter.store.database import Connection
+from oddmeter.store.handoff import plans
+from oddmeter.store.handoff.made import MadeOf
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import named_path, note_taken, queued
-from oddmeter.web.views.settings import document_of, settings_in
+from oddmeter.web.views.files import named_path, note_taken, queued, reel_of, timecode_digits
+from oddmeter.web.views.handoffs import (
+    FileLine,
+    HandoffPreview,
+    Lines,
+    OutputIn,
+    Queued,
+    Wanted,
+    Wished,
+    Wishes,
+    measured,
+    one_output,
+    totals_of,
+)
+from oddmeter.web.views.settings import settings_in
 from oddmeter.work.orders import order_of, plan_to_make
+from oddmeter.work.remaking import identities_of
 
 router = APIRouter(prefix="/api", tags=["handoff"])
 
@@ -48,10 +61,11 @@ class SettingView(BaseModel):
 
 
 class NameWord(BaseModel):
-    """A word that can stand in a name pattern."""
+    """A word that can stand in a name pattern, some only in names of events' files."""
 
     word: str
     meaning: str
+    of_events: bool
 
 
 class HandoffChoices(BaseModel):
@@ -62,50 +76,30 @@ class HandoffChoices(BaseModel):
     made_folder: str
 
 
-class OutputIn(BaseModel):
-    """Files to make: of which clips, with which setting, where, and under which names."""
+class MakeIn(BaseModel):
+    """Files to make: of which clips, and which outputs of each. With a ``plan`` it is a run of that: files are held
+    against those it made before, and those that exist unchanged are left as they are, but where all are made
+    ``again``; without one all are. One output may stand by itself, without a list."""
 
     clip_ids: Annotated[list[int], Field(min_length=1, max_length=100_000)]
-    setting: str
-    folder: str = ""
-    pattern: str = "{clip}_{rate}"
-
-
-class MakeIn(BaseModel):
-    """Outputs to make at once; a clip may be in several. One of them may stand by itself, without a list."""
-
     outputs: Annotated[list[OutputIn], Field(min_length=1, max_length=100)]
+    plan: int | None = None
+    again: bool | None = None
+
+    @property
+    def makes_all(self) -> bool:
+        """True where files that exist unchanged are made too."""
+        return self.plan is None if self.again is None else self.again
 
     @model_validator(mode="before")
     @classmethod
     def _of_one(cls, asked: Any) -> Any:
-        return {"outputs": [asked]} if isinstance(asked, dict) and "outputs" not in asked else asked
+        return one_output(asked)
 
 
-_MEASURED = 20
-"""Files of a setting that its size is measured on."""
+_ASKING = {words.mark for words in MARKS if words.attention is not Attention.NOTED} | {Mark.UNCONFIRMED}
+"""Marks that somebody may want to look at before files are made."""
 UNSEEN = "its pictures have not been analysed yet, so pulldown and repeats cannot be removed"
-
-
-class FilePreview(BaseModel):
-    """One file that would be made; ``problem`` says why it cannot be, ``remark`` what is left out of it."""
-
-    clip_id: int
-    clip_name: str
-    setting: str
-    out_path: str
-    frames: int
-    seconds: float
-    length: str
-    problem: str | None
-    remark: str | None
-
-
-class Queued(BaseModel):
-    """What was queued, and what was not."""
-
-    queued: int
-    refused: list[FilePreview]
 
 
 @router.get("/shows/{show_id}/handoff")
@@ -113,8 +107,7 @@ def choices(here: Here, show_id: ShowId) -> HandoffChoices:
     """The settings of a show, the words for names, and the folder for made files."""
     with here.database.transaction() as connection:
         known = settings_in(connection, show_id)
-        lately = renders.made_lately(connection, show_id, _MEASURED)
-    sizes = _sizes(here, lately)
+        sizes = measured(here, connection, show_id).megabytes
     return HandoffChoices(
         settings=[
             SettingView(
@@ -127,32 +120,19 @@ def choices(here: Here, show_id: ShowId) -> HandoffChoices:
             )
             for name, setting in known.items()
         ],
-        words=[NameWord(word=word, meaning=meaning) for word, meaning in WORDS.items() if word not in OF_EVENTS],
+        words=[NameWord(word=word, meaning=text, of_events=word in OF_EVENTS) for word, text in WORDS.items()],
         made_folder=str(here.config.made),
     )
 
 
-def _sizes(here: Context, lately: Sequence[renders.MadeLately]) -> dict[str, float]:
-    """Megabytes a minute by setting, of files that are still there."""
-    found: dict[str, list[tuple[int, float]]] = {}
-    for made in lately:
-        path = here.config.product(made.out_path)
-        files = [path] if path.is_file() else list(path.iterdir()) if path.is_dir() else []
-        if files and made.seconds > 0:
-            size = sum(file.stat().st_size for file in files)
-            found.setdefault(made.setting, []).append((size, made.seconds))
-    return {
-        setting: sum(size for size, _ in sizes) / sum(seconds for _, seconds in sizes) * 60 / 1e6
-        for setting, sizes in found.items()
-    }
-
-
 @router.post("/shows/{show_id}/handoff/preview")
-def preview(here: Here, show_id: ShowId, asked: MakeIn) -> list[FilePreview]:
-    """The names of the files that would be made, and what stands against any of them."""
+def preview(here: Here, show_id: ShowId, asked: MakeIn) -> HandoffPreview:
+    """The files that would be made, what stands against any of them, and what all of them come to."""
     board = here.boards.open(show_id)
     with here.database.transaction() as connection:
-        return [wanted.view for wanted in _wanted(here, connection, board, asked)]
+        files = [wanted.view for wanted in _wanted(here, connection, board, asked)]
+        known = measured(here, connection, show_id)
+    return HandoffPreview(files=files, totals=totals_of(here, files, known, again=asked.makes_all))
 
 
 @router.post("/shows/{show_id}/renders", status_code=201)
@@ -160,58 +140,38 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Queued:
     """Queue files. What cannot be made is refused by name; the rest is queued."""
     board = here.boards.open(show_id)
     with here.database.transaction() as connection:
+        plan = plans.plan_of_show(connection, show_id, asked.plan) if asked.plan is not None else None
         wanted = _wanted(here, connection, board, asked)
-        files = [
-            (renders.Asked(
-                file.plan.timeline.id, file.plan.clip.id, file.setting.name, document_of(file.setting),
-                file.view.out_path, order_of(file.plan).model_dump(mode="json"), file.view.frames,
-            ), file.view)
-            for file in wanted if file.plan is not None and not file.view.problem
-        ]  # fmt: skip
-        count = queued(here, connection, files)
-    return Queued(queued=count, refused=[file.view for file in wanted if file.view.problem])
+        return queued(here, connection, show_id, board.timeline().id, plan, wanted, again=asked.makes_all)
 
 
-@dataclass(frozen=True)
-class _Wanted:
-    plan: Plan | None
-    setting: Setting
-    view: FilePreview
-
-
-def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[_Wanted]:
-    timeline, known, out = board.timeline(), settings_in(connection, board.show.id), list[_Wanted]()
-    remedies: dict[str, None] = {}
+def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[Wanted]:
+    timeline, settings = board.timeline(), settings_in(connection, board.show.id)
+    lines, rows = Lines(here, connection, timeline.id, asked.plan), board.some(asked.clip_ids, timeline)
+    out: list[Wanted] = []
+    ways: dict[str, None] = {}
     for output in asked.outputs:
-        setting = known.get(output.setting)
-        if setting is None:
-            raise RuleError(f"There is no setting “{output.setting}” in this show.", "setting")
-        folder = safe_folder(output.folder)
+        wishes = Wishes(output, settings)
         out += [
-            _one(here, row, board, timeline, folder, output.pattern, setting, number)
-            for number, row in enumerate(board.some(output.clip_ids, timeline), 1)
+            _one(here, row, board, timeline, output, wishes.of(row.clip.id), lines, number)
+            for number, row in enumerate(rows, 1)
         ]
-        if board.apart.keys() & output.clip_ids and "{folder}" not in output.pattern:
-            remedies["{folder}"] = None
+        if board.apart.keys() & set(asked.clip_ids) and "{folder}" not in output.pattern:
+            ways["{folder}"] = None
     if len(asked.outputs) > 1 and any("{setting}" not in output.pattern for output in asked.outputs):
-        remedies["{setting}"] = None
-    remedy = f"; add {' or '.join(remedies)}" if remedies else ""
-    note_taken(here, connection, [item.view for item in out], "files", remedy)
+        ways["{setting}"] = None
+    lines.settle(out)
+    note_taken(here, connection, [item.view for item in out], "files", list(ways), again=asked.makes_all)
     return out
 
 
 def _one(
-    here: Context,
-    row: Row,
-    board: Board,
-    timeline: Timeline,
-    folder: str,
-    pattern: str,
-    setting: Setting,
+    here: Context, row: Row, board: Board, timeline: Timeline, output: OutputIn, wished: Wished, lines: Lines,
     number: int,
-) -> _Wanted:
-    settings, clip, plan = timeline.settings, row.clip, row.plan
+) -> Wanted:  # fmt: skip
+    settings, clip, plan, setting = timeline.settings, row.clip, row.plan, wished.setting
     delivery = board.house.deliveries.get(clip.delivery_id)
+    key = lines.key(output.id, setting, clip.id, MadeOf())
     values = {
         "clip": PurePosixPath(clip.name).stem,
         "folder": board.folder(clip),
@@ -220,17 +180,21 @@ def _one(
         "rate": settings.rate.spoken,
         "intent": intent_text(row.resolved.decisions.intent),
         "speed": f"{decimal_text(plan.conformed.speed * 100, 2)}pc" if plan else "",
-        "timecode": _digits(plan) if plan else "",
+        "timecode": timecode_digits(plan.facts, plan.conformed.span[0]) if plan else "",
         "in": str(plan.conformed.span[0]) if plan else "",
         "length": str(row.after),
+        "reel": reel_of(clip),
         "number": f"{number:03d}",
+        "version": lines.version(key),
         "date": f"{date.today():%Y%m%d}",
     }
-    encoding, path = encoding_of(setting), named_path(folder, pattern, setting, values)
-    problem = row.refusal.sentence if row.refusal else None
+    encoding, path = encoding_of(setting), named_path(wished.folder, wished.pattern, setting, values)
+    order, problem = None, row.refusal.sentence if row.refusal else None
     if plan is not None:
+        order = row.once(order_of)
+        assert order is not None
         try:
-            made = plan_to_make(order_of(plan), clip, here.config, setting, path)
+            made = plan_to_make(order, clip, here.config, setting, path)
             insist_on_holding(made)
             if not is_as_known(made.source, made.facts.identity, quickly=True):
                 problem = CHANGED
@@ -238,9 +202,11 @@ def _one(
                 problem = UNSEEN
         except RuleError as error:
             problem = str(error)
-    view = FilePreview(
+    view = FileLine(
+        output=output.id,
+        line=clip.id,
         clip_id=clip.id,
-        clip_name=board.distinct_name(clip),
+        name=board.distinct_name(clip),
         setting=setting.name,
         out_path=path,
         frames=row.after,
@@ -248,14 +214,10 @@ def _one(
         length=duration_text(row.after, settings.rate, settings.drop_frame),
         problem=problem,
         remark=_remark(plan, encoding) if plan else None,
+        samples=settings.width * settings.height,
+        marks=[mark for mark in row.marks if mark in _ASKING],
     )
-    return _Wanted(plan, setting, view)
-
-
-def _digits(plan: Plan) -> str:
-    """The timecode of a clip's first frame that is used, without what file systems refuse."""
-    first = plan.facts.timecode_of(plan.conformed.span[0])
-    return "".join(sign for sign in str(first) if sign.isdecimal()) if first else ""
+    return Wanted(view, key, setting, order, identities_of([clip]))
 
 
 def _remark(plan: Plan, encoding: Encoding) -> str | None:
