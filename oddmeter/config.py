@@ -48,21 +48,22 @@ class Beat:
 
 @dataclass(frozen=True)
 class Config:
-    """The places one process works with. ``roots`` are the media roots by name; ``made`` takes new files; ``looking``
-    is the socket of the process that looks for all web processes, empty where each looks for itself; ``beat`` is how
-    workers show that they are alive."""
+    """The places one process works with. ``roots`` are the media roots by name; ``made`` takes new files; ``targets``
+    are folders, by name, that packages can be copied to; ``looking`` is the socket of the process that looks for all
+    web processes, empty where each looks for itself; ``beat`` is how workers show that they are alive."""
 
     database: str
     data: Path
     roots: dict[str, Path] = field(default_factory=dict)
     made: Path = Path("made")
+    targets: dict[str, Path] = field(default_factory=dict)
     looking: str = ""
     beat: Beat = Beat()
 
     @staticmethod
     def from_environment() -> "Config":
-        """Read ``ODDMETER_DATABASE``, ``ODDMETER_DATA``, ``ODDMETER_MEDIA`` (``Name=folder`` a line),
-        ``ODDMETER_LOOKING`` and ``ODDMETER_BEAT`` (seconds: beat, dead after, sweep).
+        """Read ``ODDMETER_DATABASE``, ``ODDMETER_DATA``, ``ODDMETER_MEDIA`` and ``ODDMETER_TARGETS`` (``Name=folder`` a
+        line), ``ODDMETER_LOOKING`` and ``ODDMETER_BEAT`` (seconds: beat, dead after, sweep).
 
         Raises ``RuleError`` where the database is not named.
         """
@@ -72,17 +73,17 @@ class Config:
         found = Config.under(Path(os.environ.get("ODDMETER_DATA", ".data")), database, os.environ.get("ODDMETER_MEDIA"))
         beat = os.environ.get("ODDMETER_BEAT")
         return replace(
-            found, looking=os.environ.get("ODDMETER_LOOKING", ""), beat=Beat.parse(beat) if beat else found.beat
+            found,
+            targets=named_folders(os.environ.get("ODDMETER_TARGETS", "")),
+            looking=os.environ.get("ODDMETER_LOOKING", ""),
+            beat=Beat.parse(beat) if beat else found.beat,
         )
 
     @staticmethod
     def under(data: Path, database: str, media: str | None = None) -> "Config":
         """The usual places below a data folder; ``media`` names the roots, one ``Name=folder`` a line."""
         data = data.resolve()
-        roots = {}
-        for line in filter(None, (media or f"Footage={data / 'media'}").splitlines()):
-            name, _, folder = line.partition("=")
-            roots[name.strip()] = Path(folder.strip()).resolve()
+        roots = named_folders(media or f"Footage={data / 'media'}")
         return Config(database, data, {**roots, UPLOADS: data / "uploads"}, data / "made")
 
     def to_environment(self) -> dict[str, str]:
@@ -90,6 +91,7 @@ class Config:
         media = "\n".join(f"{name}={folder}" for name, folder in self.roots.items() if name != UPLOADS)
         return {
             "ODDMETER_DATABASE": self.database, "ODDMETER_DATA": str(self.data), "ODDMETER_MEDIA": media,
+            "ODDMETER_TARGETS": "\n".join(f"{name}={folder}" for name, folder in self.targets.items()),
             "ODDMETER_LOOKING": self.looking, "ODDMETER_BEAT": str(self.beat),
         }  # fmt: skip
 
@@ -108,9 +110,24 @@ class Config:
             raise RuleError(f"There is no media root “{root}” here.", "root")
         return inside(folder, path)
 
+    def place(self, root: str, path: str) -> Path:
+        """A place below a media root or, without one, below the folder for made files; raises as both do."""
+        return self.footage(root, path) if root else self.product(path)
+
     def product(self, path: str) -> Path:
         """The place of a made file; raises ``RuleError`` where it would lie outside the folder for made files."""
         return inside(self.made, path)
+
+
+def named_folders(text: str) -> dict[str, Path]:
+    """Folders by name, each as ``Name=folder`` on a line; raises ``RuleError`` for a line without either."""
+    out = {}
+    for line in filter(None, text.splitlines()):
+        name, _, folder = (part.strip() for part in line.partition("="))
+        if not name or not folder:
+            raise RuleError(f"“{line}” names no folder; write Name=folder.", "config")
+        out[name] = Path(folder).resolve()
+    return out
 
 
 def contains(folder: Path, path: Path) -> bool:

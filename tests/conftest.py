@@ -4,6 +4,7 @@ import os
 import shutil
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
@@ -180,7 +181,8 @@ def config(database: Database, tmp_path: Path, media_root: Path) -> Config:
     """The demo footage as media root, and a folder of this test's own for everything else."""
     made = Config.under(tmp_path / "data", database.url, f"Footage={media_root}")
     made.make_folders()
-    return made
+    (tmp_path / "shuttle").mkdir()
+    return replace(made, targets={"Shuttle": tmp_path / "shuttle"})
 
 
 @pytest.fixture

@@ -7,13 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oddmeter.config import UPLOADS, Beat, Config, inside
+from oddmeter.config import UPLOADS, Beat, Config, inside, named_folders
 from oddmeter.core.numbers.errors import RuleError
 
 
 def test_the_environment_is_read_back_as_it_was_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     media = f"Cards={tmp_path / 'cards'}\nScans={tmp_path / 'scans'}"
-    config = replace(Config.under(tmp_path / "data", "postgresql://nowhere", media), beat=Beat(0.25, 2, 1))
+    own = {"Shuttle": tmp_path / "shuttle", "Far away": tmp_path / "far away"}
+    config = replace(Config.under(tmp_path / "data", "postgresql://nowhere", media), beat=Beat(0.25, 2, 1), targets=own)
     for key, value in config.to_environment().items():
         monkeypatch.setenv(key, value)
     assert Config.from_environment() == config
@@ -21,6 +22,12 @@ def test_the_environment_is_read_back_as_it_was_written(tmp_path: Path, monkeypa
     monkeypatch.delenv("ODDMETER_DATABASE")
     with pytest.raises(RuleError, match="No database is named"):
         Config.from_environment()
+
+
+def test_a_folder_without_a_name_is_refused() -> None:
+    for text in ("/mnt/shuttle", "Shuttle=", "=/mnt/shuttle"):
+        with pytest.raises(RuleError, match="names no folder; write Name=folder"):
+            named_folders(text)
 
 
 def test_without_media_there_is_one_root_below_the_data(tmp_path: Path) -> None:

@@ -39,6 +39,9 @@ def start(
     media: Annotated[
         list[str] | None, typer.Option(help="A folder of footage, as Name=folder; can be given more than once.")
     ] = None,
+    target: Annotated[
+        list[str] | None, typer.Option(help="A folder that packages can be copied to, as Name=folder.")
+    ] = None,
     web: Annotated[int, typer.Option(min=1, help="Web processes; at first one for each core, up to four.")] = min(
         4, os.cpu_count() or 1
     ),
@@ -46,7 +49,7 @@ def start(
     """Start everything: database, worker and web application. This is what ./start runs."""
     from oddmeter.local.stack import run  # noqa: PLC0415
 
-    run(data, port, demo=not empty, media=media or [], web=web)
+    run(data, port, demo=not empty, media=media or [], targets=target or [], web=web)
 
 
 @app.command()

@@ -233,6 +233,28 @@ def verify(
         raise typer.Exit(1)
 
 
+@app.command()
+def copy(
+    folder: Annotated[Path, typer.Argument(help="The folder of a package.")],
+    to: Annotated[list[Path], typer.Option(help="A folder to copy it into; can be given more than once.")],
+    as_json: AsJson = False,
+) -> None:
+    """Copy a package to one or several places: read back and compared, gone on with where it broke off, never over
+    anything."""
+    from oddmeter.work.package.copying import copy_package  # noqa: PLC0415
+
+    out = []
+    for target in to:
+        with _steps() as progress:
+            out.append(copy_package(folder, target, progress))
+    if as_json:
+        print_json([{"folder": str(one.folder), "copied": one.copied, "there": one.there} for one in out])
+        return
+    for one in out:
+        there = f", {one.there} were there already" if one.there else ""
+        print(f"copied   {one.folder}: {one.copied} files read back and the same{there}")
+
+
 @contextmanager
 def _steps() -> Iterator[Callable[[str, int, int], None]]:
     """Shows on a terminal which step is under way, and how far it is."""

@@ -25,7 +25,7 @@ from multiprocessing.context import ForkServerProcess
 from multiprocessing.process import BaseProcess
 from pathlib import Path
 
-from oddmeter.config import Config
+from oddmeter.config import Config, named_folders
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.demo.show import demo_root, make_demo
 from oddmeter.local.cluster import Cluster
@@ -103,7 +103,7 @@ def _end_with(parent: BaseProcess) -> None:
     os.kill(os.getpid(), signal.SIGTERM)
 
 
-def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int:
+def run(data: Path, port: int, *, demo: bool, media: list[str], targets: list[str], web: int) -> int:
     """Start everything, with so many web processes, and keep it running until SIGINT or SIGTERM; returns the exit
     status.
 
@@ -126,7 +126,9 @@ def run(data: Path, port: int, *, demo: bool, media: list[str], web: int) -> int
             if demo:
                 _say("Making the demo show, The Tide Bell, where it is missing …")
                 make_demo_of(config)
-            config = replace(config, looking=f"{own}/looking" if web > 1 else "")
+            config = replace(
+                config, targets=named_folders("\n".join(targets)), looking=f"{own}/looking" if web > 1 else ""
+            )
             for name, arguments in _parts(port, web, config.looking):
                 umask = inherited if name == "worker" else 0o077
                 parts.append(_Part(name, arguments, config.to_environment(), umask))

@@ -37,6 +37,7 @@ from oddmeter.work import proof_page
 from oddmeter.work.apart import render_apart, verify_apart
 from oddmeter.work.hooks import MOST_TRIES, UnansweredError, make_call, note_ends
 from oddmeter.work.output_lock import LaterError, OutputLock
+from oddmeter.work.package.errands import do_errand
 from oddmeter.work.package.from_renders import close
 from oddmeter.work.plans import file_plan
 
@@ -79,6 +80,7 @@ class Queue:
     close: Task[..., None, ...]
     call: Task[..., None, ...]
     report: Task[..., None, ...]
+    errand: Task[..., None, ...]
 
     def ask_probe(self, connection: Connection, clip_ids: list[int]) -> None:
         """Queue the probing of clips as part of the connection's transaction."""
@@ -103,6 +105,10 @@ class Queue:
     def ask_report(self, connection: Connection, run_id: int) -> None:
         """Queue the writing of a run's report as part of the connection's transaction."""
         self.report.configure(connection=connection, lock=f"report:{run_id}").defer(run_id=run_id)
+
+    def ask_errand(self, connection: Connection, errand_id: int) -> None:
+        """Queue an errand of a package as part of the connection's transaction."""
+        self.errand.configure(connection=connection, lock=f"errand:{errand_id}").defer(errand_id=errand_id)
 
     def ask_renders(self, connection: Connection, files: Mapping[str, int]) -> None:
         """Queue renders, each by the file that it makes, as part of the connection's transaction."""
@@ -143,7 +149,11 @@ def queue(config: Config, database: Database, *, worker: bool = False, stopping:
     def write_report(run_id: int) -> None:
         proof_page.write(config, database, run_id)
 
-    return Queue(app, probe_clip, look_at_pictures, make_file, close_package, call_hook, write_report)
+    @app.task(name="do_errand", retry=_AGAIN, priority=_NEXT)
+    def errand(errand_id: int) -> None:
+        do_errand(config, database, errand_id)
+
+    return Queue(app, probe_clip, look_at_pictures, make_file, close_package, call_hook, write_report, errand)
 
 
 def look_at(config: Config, database: Database, clip_id: int) -> None:

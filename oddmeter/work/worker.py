@@ -16,7 +16,7 @@ from procrastinate.exceptions import ProcrastinateException
 from oddmeter.config import Beat, Config
 from oddmeter.store import clips, looks, renders
 from oddmeter.store.database import Database
-from oddmeter.store.handoff import hooks, packages, plans
+from oddmeter.store.handoff import errands, hooks, packages, plans
 from oddmeter.work.tasks import Queue, queue
 
 log = logging.getLogger("oddmeter.worker")
@@ -96,7 +96,7 @@ def requeue_lost(orders: Queue, database: Database) -> None:
     with database.transaction() as connection:
         rows = connection.execute(
             "SELECT task_name, coalesce(args->>'clip_id', args->>'render_id', args->>'package_id',"
-            " args->>'call_id', args->>'run_id')::bigint"
+            " args->>'call_id', args->>'run_id', args->>'errand_id')::bigint"
             " FROM procrastinate_jobs"
             " WHERE status IN ('todo', 'doing')"
         ).fetchall()
@@ -116,3 +116,6 @@ def requeue_lost(orders: Queue, database: Database) -> None:
         for run_id in plans.unwritten_reports(connection):
             if ("write_report", run_id) not in queued:
                 orders.ask_report(connection, run_id)
+        for errand_id in errands.unfinished(connection):
+            if ("do_errand", errand_id) not in queued:
+                orders.ask_errand(connection, errand_id)

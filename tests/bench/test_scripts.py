@@ -7,13 +7,30 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 
-from bench import accuracy, analysis, beats, cuts, flow, ledger, light, media, memory, plan_batch, reports, stretching
+from bench import (
+    accuracy,
+    analysis,
+    beats,
+    cuts,
+    flow,
+    handoffs,
+    ledger,
+    light,
+    media,
+    memory,
+    plan_batch,
+    reports,
+    stretching,
+)
 from oddmeter.config import Config
 from oddmeter.core.conform.material import Material
 from oddmeter.core.decisions.treatment import Intent, Treatment
 from oddmeter.core.numbers.rates import Rate
 from oddmeter.media.settings.shipped import EDIT
+from oddmeter.store.database import Database
+from oddmeter.web.app import create_app
 
 
 def test_media(media_root: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
@@ -44,6 +61,13 @@ def test_ledger(config: Config, capsys: pytest.CaptureFixture[str]) -> None:
     said = capsys.readouterr().out
     for name in ("ledger opened, nothing worked out yet", "change to all made", "undone", "done again"):
         assert re.search(rf"{name} +\d+\.\d+ s", said), name
+
+
+def test_handoffs(config: Config, database: Database, capsys: pytest.CaptureFixture[str]) -> None:
+    with TestClient(create_app(config), base_url="http://127.0.0.1") as client:
+        handoffs.measure(client, ledger.fill(database, 24, 2))
+    said = capsys.readouterr().out
+    assert len(re.findall(r" +\d+\.\d\d s$", said, re.MULTILINE)) == 8
 
 
 def test_reports() -> None:

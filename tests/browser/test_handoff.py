@@ -63,7 +63,7 @@ def pack_and_check(page: Page, show: Show) -> None:
     page.get_by_label("Hash list").select_option("sha256")
     page.get_by_role("button", name="Close 3 files as a package").click()
     page.get_by_role("button", name=f"Verify {folder}").click()
-    expect(page.get_by_text("✓ Everything is what was handed over.")).to_be_visible()
+    expect(page.get_by_text(f"✓ {folder}: everything is what was handed over.")).to_be_visible()
     page.get_by_role("button", name=f"What {folder} holds").click()
     held = page.get_by_role("table", name=f"Files of {folder}")
     expect(held.get_by_text("as today")).to_have_count(3)

@@ -178,14 +178,16 @@ def test_frames_over_are_found_as_by_walking(wanted: int, edge: int, curved: boo
     event = clip_event(1, 0, 60, 100, decisions=bent() if curved else speed("3/7"))
     use = window_of(shelf(event), event)
     way, begins = (1 if wanted >= 0 else -1), use.place(edge)
-    runs = [abs(use.place(edge + way * count) - begins) for count in range(6001)]
-    first = next((count for count, run in enumerate(runs) if count and run >= abs(wanted)), None)
-    if first is None:
-        with pytest.raises(RuleError, match="The event does not cover that many source frames there"):
-            use.frames_over(Fraction(wanted), edge)
-        return
-    closer = first if runs[first] - abs(wanted) <= abs(wanted) - runs[first - 1] else first - 1
-    assert use.frames_over(Fraction(wanted), edge) == way * closer
+    before = Fraction(0)
+    for first in range(1, 6001):
+        run = abs(use.place(edge + way * first) - begins)
+        if run >= abs(wanted):
+            closer = first if run - abs(wanted) <= abs(wanted) - before else first - 1
+            assert use.frames_over(Fraction(wanted), edge) == way * closer
+            return
+        before = run
+    with pytest.raises(RuleError, match="The event does not cover that many source frames there"):
+        use.frames_over(Fraction(wanted), edge)
 
 
 def test_a_hundred_thousand_frames_over_are_found_without_walking() -> None:

@@ -16,7 +16,7 @@ CHANGED_BY_PEOPLE = {
 }  # fmt: skip
 KEPT_BY_MACHINES = {
     "clip_facts", "picture", "render", "render_count", "package", "handoff_run", "handoff_report", "hook_call",
-    "change", "change_row", "migration", "log_mapping", "matching", "verdict_change", "sheet", "journaled",
+    "errand", "change", "change_row", "migration", "log_mapping", "matching", "verdict_change", "sheet", "journaled",
     "queue_migration",
 }  # fmt: skip
 

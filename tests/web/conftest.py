@@ -10,9 +10,10 @@ from fastapi.testclient import TestClient
 from oddmeter.config import Config
 from oddmeter.store import clips, renders
 from oddmeter.store.database import Database
-from oddmeter.store.handoff import packages, plans
+from oddmeter.store.handoff import errands, packages, plans
 from oddmeter.web.app import create_app, work_on
 from oddmeter.work import proof_page
+from oddmeter.work.package.errands import do_errand
 from oddmeter.work.package.from_renders import close
 from oddmeter.work.tasks import look_at, make
 
@@ -46,9 +47,12 @@ class Browser:
         for render_id in waiting:
             make(self.config, self.database, render_id)
         with self.database.transaction() as connection:
+            errands_to_do = errands.unfinished(connection)
             to_close, to_write = packages.unfinished(connection), plans.unwritten_reports(connection)
         for package_id in to_close:
             close(self.config, self.database, package_id)
+        for errand_id in errands_to_do:
+            do_errand(self.config, self.database, errand_id)
         for run_id in to_write:
             proof_page.write(self.config, self.database, run_id)
 

@@ -19,6 +19,7 @@ def test_every_operation_is_described_and_answers_with_a_type(document: dict[str
     free_form = {"get /api/events", "get /api/shows/{show_id}/sheet.csv", "get /api/shows/{show_id}/sheet.json",
         "get /api/shows/{show_id}/sheet.html", "get /api/house.schema.json",
         "get /api/shows/{show_id}/cuts/{timeline_id}/list",
+        "get /api/shows/{show_id}/handoff/runs/{run_id}/report.html",
         "get /api/shows/{show_id}/cuts/{timeline_id}/events.csv",
         "get /api/shows/{show_id}/cuts/{timeline_id}/events.html",
         "get /api/shows/{show_id}/cuts/{timeline_id}/events.json",
@@ -52,7 +53,7 @@ def test_exact_numbers_never_travel_as_floats(document: dict[str, Any]) -> None:
     drawn_only = {
         ("BenchView", "frame_seconds"), ("ThreadView", "at"), ("ThreadView", "weight"), ("PointView", "comes"),
         ("PointView", "arrives_speed"), ("PointView", "leaves_speed"), ("CurveView", "floor"),
-        ("FilePreview", "seconds"),
+        ("FileLine", "seconds"), ("HandoffTotals", "free_megabytes"),
         ("SpotOnClock", "at"), ("CutView", "frame_seconds"), ("TickView", "at"),
     }  # fmt: skip
     floats = {

@@ -2163,6 +2163,86 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shows/{show_id}/errands/places": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Places
+     * @description Where packages can be looked for, and copied to.
+     */
+    get: operations["places_api_shows__show_id__errands_places_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/errands": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Errands
+     * @description The errands of a show, the newest first.
+     */
+    get: operations["list_errands_api_shows__show_id__errands_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/errands/verify": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Verify
+     * @description Ask for any package to be verified where it lies.
+     */
+    post: operations["verify_api_shows__show_id__errands_verify_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shows/{show_id}/errands/copy": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Copy
+     * @description Ask for a closed package to be copied to a target.
+     */
+    post: operations["copy_api_shows__show_id__errands_copy_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/renders/{render_id}/cancel": {
     parameters: {
       query?: never;
@@ -2382,26 +2462,6 @@ export interface paths {
     get: operations["contents_api_shows__show_id__packages__package_id__get"];
     put?: never;
     post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shows/{show_id}/packages/{package_id}/verify": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Verify Package
-     * @description Check a closed package where it lies: its hashes, then what each file is.
-     */
-    post: operations["verify_package_api_shows__show_id__packages__package_id__verify_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -3464,6 +3524,56 @@ export interface components {
       hiccup_count: number;
       /** Stacked */
       stacked: string | null;
+    };
+    /**
+     * ErrandPlaces
+     * @description Where packages can be looked for, by the names of media roots, and which targets they can be copied to.
+     */
+    ErrandPlaces: {
+      /** Roots */
+      roots: string[];
+      /** Targets */
+      targets: string[];
+    };
+    /**
+     * ErrandView
+     * @description An errand: what is done with which folder; how far it is; of a package that was verified, what is wrong with it,
+     *     and of one that was copied, where it lies now, how many files were copied, and how many were there already.
+     */
+    ErrandView: {
+      /** Id */
+      id: number;
+      /** Kind */
+      kind: string;
+      /** Folder */
+      folder: string;
+      /** Target */
+      target: string;
+      /** Person */
+      person: string;
+      /** State */
+      state: string;
+      /** What */
+      what: string;
+      /** Done */
+      done: number;
+      /** Total */
+      total: number;
+      /** Faults */
+      faults: components["schemas"]["FaultView"][] | null;
+      /** Copied */
+      copied: number | null;
+      /** There */
+      there: number | null;
+      /** Lies At */
+      lies_at: string | null;
+      /** Fault */
+      fault: string | null;
+      /**
+       * Asked At
+       * Format: date-time
+       */
+      asked_at: string;
     };
     /**
      * EventChangeView
@@ -4697,22 +4807,22 @@ export interface components {
       revision: number;
     };
     /**
-     * PackageCheck
-     * @description What is wrong with a package by now; nothing where ``ok``.
-     */
-    PackageCheck: {
-      /** Ok */
-      ok: boolean;
-      /** Faults */
-      faults: components["schemas"]["FaultView"][];
-    };
-    /**
      * PackageContents
      * @description What a package held when it was closed.
      */
     PackageContents: {
       /** Files */
       files: components["schemas"]["PackageFile"][];
+    };
+    /**
+     * PackageCopyIn
+     * @description A closed package to copy, and the name of the target.
+     */
+    PackageCopyIn: {
+      /** Package */
+      package: number;
+      /** Target */
+      target: string;
     };
     /**
      * PackageFile
@@ -6322,6 +6432,31 @@ export interface components {
       why: string;
       /** Claims */
       claims: components["schemas"]["ClaimView"][];
+    };
+    /**
+     * VerifyIn
+     * @description A package to verify: its folder below a media root or, without one, below the folder for made files; with
+     *     ``sources``, the media root where its sources lie, every picture is held against them too; ``without_hashes``
+     *     decodes instead of hashing.
+     */
+    VerifyIn: {
+      /**
+       * Root
+       * @default
+       */
+      root: string;
+      /** Folder */
+      folder: string;
+      /**
+       * Sources
+       * @default
+       */
+      sources: string;
+      /**
+       * Without Hashes
+       * @default false
+       */
+      without_hashes: boolean;
     };
     /**
      * VersionsView
@@ -10848,13 +10983,11 @@ export interface operations {
     requestBody?: never;
     responses: {
       /** @description Successful Response */
-      202: {
+      204: {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Client Error */
       "4XX": {
@@ -11028,12 +11161,158 @@ export interface operations {
     requestBody?: never;
     responses: {
       /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  places_api_shows__show_id__errands_places_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ErrandPlaces"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  list_errands_api_shows__show_id__errands_get: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ErrandView"][];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  verify_api_shows__show_id__errands_verify_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["VerifyIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
       202: {
         headers: {
           [name: string]: unknown;
         };
         content: {
-          "application/json": unknown;
+          "application/json": components["schemas"]["ErrandView"];
+        };
+      };
+      /** @description Client Error */
+      "4XX": {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": unknown;
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  copy_api_shows__show_id__errands_copy_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Who asks, percent-encoded. */
+        "x-person"?: string | null;
+      };
+      path: {
+        show_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PackageCopyIn"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ErrandView"];
         };
       };
       /** @description Client Error */
@@ -11477,42 +11756,6 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["PackageContents"];
-        };
-      };
-      /** @description Client Error */
-      "4XX": {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": unknown;
-          "application/json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  verify_package_api_shows__show_id__packages__package_id__verify_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description Who asks, percent-encoded. */
-        "x-person"?: string | null;
-      };
-      path: {
-        show_id: number;
-        package_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PackageCheck"];
         };
       };
       /** @description Client Error */

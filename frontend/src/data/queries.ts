@@ -190,6 +190,7 @@ const TOUCHES: Record<string, string[]> = {
   handoff_plan: ["plans"],
   handoff_run: ["runs"],
   handoff_report: ["runs"],
+  errand: ["errands"],
   hook: ["hook"],
   hook_call: ["hook"],
   show: ["shows", "show", "house", ...PLANNED],

@@ -5,6 +5,7 @@ import { useAct } from "../../data/queries";
 import { Button, fieldLook, Heading, Labelled, Number, Opener, Options } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { inFiles } from "../../ui/words";
+import { ErrandList, useErrands, VerifySheet, type Errands } from "./Errands";
 
 type Package = Schemas["PackageView"];
 type Render = Schemas["RenderView"];
@@ -30,16 +31,22 @@ export function Packages({ showId, renders }: { showId: number; renders: Render[
     queryFn: () => answer(api.GET("/api/shows/{show_id}/packages", { params: { path: { show_id: showId } } })),
   });
   const [open, setOpen] = useState(false);
+  const [looking, setLooking] = useState(false);
+  const errands = useErrands(showId);
   const rows = packages.data ?? [];
   const finished = renders.filter((render) => render.state === "done" && render.clip_id !== null);
-  if (!rows.length && !finished.length) return null;
   return (
     <>
       <Heading
         aside={
-          <Button weight="quiet" disabled={!finished.length} onClick={() => setOpen(true)}>
-            Close a package…
-          </Button>
+          <span className="flex">
+            <Button weight="quiet" className="px-1!" onClick={() => setLooking(true)}>
+              Verify a folder…
+            </Button>
+            <Button weight="quiet" className="px-1!" disabled={!finished.length} onClick={() => setOpen(true)}>
+              Close a package…
+            </Button>
+          </span>
         }
       >
         Packages
@@ -47,16 +54,18 @@ export function Packages({ showId, renders }: { showId: number; renders: Render[
       {rows.length > 0 && (
         <ul className="max-h-[30%] shrink-0 overflow-auto border-b border-hair" aria-label="Packages">
           {rows.map((one) => (
-            <PackageItem key={one.id} showId={showId} one={one} />
+            <PackageItem key={one.id} showId={showId} one={one} errands={errands} />
           ))}
         </ul>
       )}
+      <ErrandList errands={errands} />
+      {looking && <VerifySheet errands={errands} close={() => setLooking(false)} />}
       {open && <CloseSheet showId={showId} finished={finished} number={rows.length + 1} close={() => setOpen(false)} />}
     </>
   );
 }
 
-function PackageItem({ showId, one }: { showId: number; one: Package }) {
+function PackageItem({ showId, one, errands }: { showId: number; one: Package; errands: Errands }) {
   const [open, setOpen] = useState(false);
   const path = { show_id: showId, package_id: one.id };
   const contents = useQuery({
@@ -64,11 +73,6 @@ function PackageItem({ showId, one }: { showId: number; one: Package }) {
     enabled: open && one.state === "closed",
     queryFn: () => answer(api.GET("/api/shows/{show_id}/packages/{package_id}", { params: { path } })),
   }).data;
-  const check = useAct(
-    () => answer(api.POST("/api/shows/{show_id}/packages/{package_id}/verify", { params: { path } })),
-    (found) =>
-      found.ok ? `${one.folder} is what was handed over.` : `${one.folder}: ${found.faults.length} at fault.`,
-  );
   const state = STATES[one.state] ?? { word: one.state, shape: "", tone: "" };
   return (
     <li className="border-b border-hair px-3 py-1.5 last:border-b-0">
@@ -93,31 +97,32 @@ function PackageItem({ showId, one }: { showId: number; one: Package }) {
           )}
         </span>
         {one.state === "closed" && (
-          <Button
-            weight="quiet"
-            className="px-1!"
-            disabled={check.isPending}
-            onClick={() => check.mutate(undefined)}
-            aria-label={`Verify ${one.folder}`}
-          >
-            {check.isPending ? "Verifying…" : "Verify"}
-          </Button>
+          <>
+            <Button
+              weight="quiet"
+              className="px-1!"
+              onClick={() =>
+                errands.verify.mutate({ root: "", folder: one.folder, sources: "", without_hashes: false })
+              }
+              aria-label={`Verify ${one.folder}`}
+            >
+              Verify
+            </Button>
+            {errands.places?.targets.map((target) => (
+              <Button
+                key={target}
+                weight="quiet"
+                className="px-1!"
+                onClick={() => errands.copy.mutate({ package: one.id, target })}
+                aria-label={`Copy ${one.folder} to ${target}`}
+              >
+                Copy to {target}
+              </Button>
+            ))}
+          </>
         )}
       </div>
       {one.fault && <p className="mt-0.5 pl-6 text-[12.5px] text-madder">{one.fault}</p>}
-      {check.data && (
-        <div className="mt-0.5 pl-6 text-[12.5px]" role="status">
-          {check.data.ok ? (
-            <p className="text-patina">✓ Everything is what was handed over.</p>
-          ) : (
-            check.data.faults.map((fault) => (
-              <p key={`${fault.file} ${fault.kind} ${fault.words}`} className="text-madder">
-                ✕ {fault.kind}: {fault.file}. {fault.words}
-              </p>
-            ))
-          )}
-        </div>
-      )}
       {open && contents && (
         <table className="mt-1 w-full text-[12.5px] [&_td]:pr-3 [&_td]:pl-6" aria-label={`Files of ${one.folder}`}>
           <tbody>

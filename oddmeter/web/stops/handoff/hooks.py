@@ -82,7 +82,7 @@ def remove_hook(here: Here, show_id: ShowId) -> ChangedView:
     return ChangedView(title=title)
 
 
-@router.post("/try", status_code=202)
+@router.post("/try", status_code=204)
 def try_hook(here: Here, show_id: ShowId) -> None:
     """Call the address once, to see that calls arrive."""
     with here.database.transaction() as connection:

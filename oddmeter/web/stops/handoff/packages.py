@@ -18,7 +18,6 @@ from oddmeter.web.board import Board
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
 from oddmeter.work.orders import Order, order_of
-from oddmeter.work.package.verifying import verified
 from oddmeter.work.remaking import order_changes
 
 router = APIRouter(prefix="/api/shows/{show_id}/packages", tags=["handoff"])
@@ -67,21 +66,6 @@ class PackageContents(BaseModel):
     files: list[PackageFile]
 
 
-class FaultView(BaseModel):
-    """One thing that is wrong with a package."""
-
-    file: str
-    kind: str
-    words: str
-
-
-class PackageCheck(BaseModel):
-    """What is wrong with a package by now; nothing where ``ok``."""
-
-    ok: bool
-    faults: list[FaultView]
-
-
 @router.get("")
 def list_packages(here: Here, show_id: ShowId) -> list[PackageView]:
     """The packages of a show, the newest first."""
@@ -115,18 +99,6 @@ def contents(here: Here, show_id: ShowId, package_id: int) -> PackageContents:
     by_path = {render.out_path: render for render in made}
     files = (found.sheet or {}).get("files", [])
     return PackageContents(files=[_file(entry, _changed(board, entry, by_path.get(entry["path"]))) for entry in files])
-
-
-@router.post("/{package_id}/verify")
-def verify_package(here: Here, show_id: ShowId, package_id: int) -> PackageCheck:
-    """Check a closed package where it lies: its hashes, then what each file is."""
-    with here.database.transaction() as connection:
-        found = _found(packages.package(connection, package_id), show_id)
-    if found.state != "closed":
-        raise RuleError("This package is not closed yet.", "state")
-    faults = verified(here.config.product(found.folder))
-    views = [FaultView(file=fault.file, kind=fault.kind.value, words=fault.words) for fault in faults]
-    return PackageCheck(ok=not faults, faults=views)
 
 
 def _found(found: packages.Package, show_id: int) -> packages.Package:

@@ -131,7 +131,7 @@ def list_runs(here: Here, show_id: ShowId) -> list[HandoffRunView]:
 _MOST_RUNS = 100
 
 
-@router.post("/runs/{run_id}/report", status_code=202)
+@router.post("/runs/{run_id}/report", status_code=204)
 def ask_report(here: Here, show_id: ShowId, run_id: int) -> None:
     """Ask for the report of a run, anew where there is one: what was compared, with figures and pictures."""
     with here.database.transaction() as connection:
