@@ -156,29 +156,15 @@ def ask(connection: Connection, files: Sequence[Asked], run_id: int | None = Non
     rows = connection.execute(
         "INSERT INTO render (show_id, timeline_id, clip_id, setting, setting_document, out_path, plan, total_frames,"
         " output, made_from, order_digest, tool, run_id)"
-        " SELECT t.show_id, t.id, f.clip_id, f.setting, f.document, f.out_path, f.plan, f.frames, f.output,"
-        " f.made_from, f.digest, f.tool, %s"
-        " FROM unnest(%s::bigint[], %s::bigint[], %s::text[], %s::jsonb[], %s::text[], %s::jsonb[], %s::bigint[],"
-        " %s::integer[], %s::text[], %s::text[], %s::text[])"
-        " WITH ORDINALITY AS f (timeline_id, clip_id, setting, document, out_path, plan, frames, output, made_from,"
-        " digest, tool, place)"
-        " JOIN timeline t ON t.id = f.timeline_id ORDER BY f.place"
+        " SELECT t.show_id, t.id, f.clip_id, f.setting, f.setting_document, f.out_path, f.plan, f.frames, f.output,"
+        " f.made_from, f.digest, f.tool, %s FROM ROWS FROM (jsonb_to_recordset(%s) AS ("
+        " timeline_id bigint, clip_id bigint, setting text, setting_document jsonb, out_path text, plan jsonb,"
+        " frames bigint, output integer, made_from text, digest text, tool text)) WITH ORDINALITY"
+        " AS f (timeline_id, clip_id, setting, setting_document, out_path, plan, frames, output, made_from, digest,"
+        " tool, place) JOIN timeline t ON t.id = f.timeline_id ORDER BY f.place"
         " ON CONFLICT (out_path) WHERE state IN ('waiting', 'rendering', 'proving', 'done') DO NOTHING"
         " RETURNING out_path, id",
-        (
-            run_id,
-            [file.timeline_id for file in files],
-            [file.clip_id for file in files],
-            [file.setting for file in files],
-            [None if file.setting_document is None else Jsonb(file.setting_document) for file in files],
-            [file.out_path for file in files],
-            [Jsonb(file.plan) for file in files],
-            [file.frames for file in files],
-            [file.output for file in files],
-            [file.made_from for file in files],
-            [file.digest for file in files],
-            [file.tool for file in files],
-        ),
+        (run_id, Jsonb([vars(file) for file in files])),
     ).fetchall()
     return {str(path): int(str(number)) for path, number in rows}
 

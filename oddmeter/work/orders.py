@@ -1,7 +1,9 @@
 """Orders: what a stored render holds, so that it can be made later, elsewhere, from the database alone."""
 
+from collections.abc import Callable
 from dataclasses import asdict
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel, model_validator
@@ -181,14 +183,29 @@ def plan_to_make(ordered: Order, clip: Clip, config: Config, setting: Setting, o
     places are not here."""
     if clip.facts is None:
         raise RuleError(f"{clip.name} has not been analysed yet.", "facts")
-    source = config.footage(clip.root, clip.path)
-    cuts = frozenset(clip.picture.cuts if clip.picture else ())
-    music = ordered.treatment.music
+    source, music = config.footage(clip.root, clip.path), ordered.treatment.music
     return ClipPlan(
         source, clip.facts, ordered.conformed(clip.facts.times), setting, config.product(out_path),
-        ordered.drop_frame, ordered.timeline, ordered.sound_rate, cuts,
+        ordered.drop_frame, ordered.timeline, ordered.sound_rate, _cuts_of(clip),
         config.footage(music.root, music.path) if music else None,
     )  # fmt: skip
+
+
+def file_planned(plan: Plan, place: Callable[[str, str], Path], setting: Setting, out: Path) -> ClipPlan:
+    """The plan of a file that is not ordered yet: the same as of its order, without a way there and back through text.
+    ``place`` gives the path of footage by its root and path; raises ``RuleError`` as ``plan_to_make`` does."""
+    clip, settings, music = plan.clip, plan.timeline.settings, plan.conformed.treatment.music
+    if clip.facts is None:
+        raise RuleError(f"{clip.name} has not been analysed yet.", "facts")
+    return ClipPlan(
+        place(clip.root, clip.path), clip.facts, plan.conformed, setting, out, settings.drop_frame,
+        Canvas(settings.width, settings.height, settings.pixel_aspect, settings.scan), settings.sound_rate,
+        _cuts_of(clip), place(music.root, music.path) if music else None,
+    )  # fmt: skip
+
+
+def _cuts_of(clip: Clip) -> frozenset[int]:
+    return frozenset(clip.picture.cuts if clip.picture else ())
 
 
 def _rate(text: str) -> Rate:

@@ -54,12 +54,18 @@ def move(connection: Connection, show_id: int, render_ids: Sequence[int], before
     urgency |= dict.fromkeys(moved, urgency[beside])
     order = [*rest[:place], *moved, *rest[place:]]
     turns = sorted(int(str(turn)) for _, _, turn in rows)
+    before_that = {int(str(number)): (int(str(urgent)), int(str(turn))) for number, urgent, turn in rows}
+    changed = [
+        (number, turn, urgency[number])
+        for number, turn in zip(order, turns, strict=True)
+        if before_that[number] != (urgency[number], turn)
+    ]
     connection.execute(
         "UPDATE render r SET turn = n.turn, urgency = n.urgency"
         " FROM unnest(%s::bigint[], %s::bigint[], %s::smallint[]) AS n (id, turn, urgency) WHERE r.id = n.id",
-        (order, turns, [urgency[number] for number in order]),
+        ([number for number, _, _ in changed], [turn for _, turn, _ in changed], [urgent for _, _, urgent in changed]),
     )
-    give_turns(connection, order)
+    give_turns(connection, [number for number, _, _ in changed])
 
 
 def set_urgency(connection: Connection, render_ids: Sequence[int], urgency: int) -> int:

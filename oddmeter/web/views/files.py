@@ -1,9 +1,11 @@
 """Names of files to make: what stands against one, before anything is queued; and the asking for them."""
 
+import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 
-from oddmeter.config import TOOL
+from oddmeter.config import TOOL, Config
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.filenames import WORDS, filled, safe_name
@@ -20,6 +22,40 @@ from oddmeter.work.remaking import digest_of
 TAKEN_MEANWHILE = "somebody asked for a file of that name meanwhile"
 _LONG = 240
 """Signs of a path, from the folder for made files on, that Windows may refuse in a folder of its own."""
+
+
+class Places:
+    """Where footage and made files are, each folder looked up once: with links followed, never outside its root, for as
+    long as one request lasts."""
+
+    def __init__(self, config: Config) -> None:
+        self._config = config
+        self._footage: dict[tuple[str, str], Path] = {}
+        self._made: dict[str, tuple[Path, set[str]]] = {}
+
+    def footage(self, root: str, path: str) -> Path:
+        """A file of footage; raises ``RuleError`` as ``Config.footage`` does."""
+        folder, _, name = path.rpartition("/")
+        if (root, folder) not in self._footage:
+            self._footage[root, folder] = self._config.footage(root, folder)
+        found = self._footage[root, folder] / name
+        return self._config.footage(root, path) if found.is_symlink() or name in ("", "..") else found
+
+    def product(self, path: str) -> Path:
+        """Where a file to make goes."""
+        folder, _, name = path.rpartition("/")
+        return self._folder(folder)[0] / name
+
+    def is_there(self, path: str) -> bool:
+        """True where something of that name is there already, or its folder leads out."""
+        folder, _, name = path.rpartition("/")
+        return name in self._folder(folder)[1]
+
+    def _folder(self, folder: str) -> tuple[Path, set[str]]:
+        if folder not in self._made:
+            place = self._config.product(folder)
+            self._made[folder] = (place, {entry.name for entry in os.scandir(place)} if place.is_dir() else set())
+        return self._made[folder]
 
 
 def carried_away(name: str) -> dict[str, str]:
@@ -47,7 +83,7 @@ def reel_of(clip: Clip) -> str:
 
 
 def note_taken(
-    here: Context,
+    places: Places,
     connection: Connection,
     files: Sequence[FileLine],
     what: str,
@@ -68,7 +104,7 @@ def note_taken(
             file.problem, file.ways = "already in the queue or made", ["{version}"]
             if file.why:
                 file.problem = f"its earlier file has that name, and stays: {file.why}"
-        elif here.config.product(path).exists():
+        elif places.is_there(path):
             file.problem, file.ways = "a file of that name is there already", ["{version}"]
         elif names[path.casefold()] > 1:
             if path.casefold() in seen:
@@ -103,8 +139,9 @@ def queued(
         run = plans.begin_run(connection, show_id, plan.id if plan else None, name, here.person)
         put_down = renders.ask(connection, list(asked.values()), run)
         here.queue.ask_renders(connection, put_down)
+        meanwhile = asked.keys() - put_down.keys()
         for wanted in files:
-            if wanted.view.out_path in asked.keys() - put_down.keys():
+            if wanted.view.out_path in meanwhile:
                 wanted.view.problem, wanted.view.state = TAKEN_MEANWHILE, LineState.REFUSED
         asked = {path: asked[path] for path in put_down}
     refused = [wanted.view for wanted in files if wanted.view.state is LineState.REFUSED]

@@ -36,7 +36,7 @@ from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import named_path, note_taken, queued, reel_of, timecode_digits
+from oddmeter.web.views.files import Places, named_path, note_taken, queued, reel_of, timecode_digits
 from oddmeter.web.views.handoffs import (
     FileLine,
     HandoffPreview,
@@ -115,7 +115,9 @@ def _wanted(
         out += _Making(here, book, timeline_id, asked, output, Wishes(output, settings), lines).files()
     lines.settle(out)
     ways = ["{setting}"] if len(asked.outputs) > 1 else []
-    note_taken(here, connection, [item.view for item in out], asked.of.value, ways, again=not asked.changed_only)
+    note_taken(
+        Places(here.config), connection, [item.view for item in out], asked.of.value, ways, again=not asked.changed_only
+    )
     return out
 
 

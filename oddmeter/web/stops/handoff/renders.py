@@ -27,7 +27,7 @@ from oddmeter.store.handoff.made import MadeOf
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import named_path, note_taken, queued, reel_of, timecode_digits
+from oddmeter.web.views.files import Places, named_path, note_taken, queued, reel_of, timecode_digits
 from oddmeter.web.views.handoffs import (
     FileLine,
     HandoffPreview,
@@ -42,7 +42,8 @@ from oddmeter.web.views.handoffs import (
     totals_of,
 )
 from oddmeter.web.views.settings import settings_in
-from oddmeter.work.orders import order_of, plan_to_make
+from oddmeter.web.views.values import Json
+from oddmeter.work.orders import file_planned, order_of
 from oddmeter.work.remaking import identities_of
 
 router = APIRouter(prefix="/api", tags=["handoff"])
@@ -125,14 +126,15 @@ def choices(here: Here, show_id: ShowId) -> HandoffChoices:
     )
 
 
-@router.post("/shows/{show_id}/handoff/preview")
-def preview(here: Here, show_id: ShowId, asked: MakeIn) -> HandoffPreview:
+@router.post("/shows/{show_id}/handoff/preview", response_model=HandoffPreview)
+def preview(here: Here, show_id: ShowId, asked: MakeIn) -> Json:
     """The files that would be made, what stands against any of them, and what all of them come to."""
     board = here.boards.open(show_id)
     with here.database.transaction() as connection:
         files = [wanted.view for wanted in _wanted(here, connection, board, asked)]
         known = measured(here, connection, show_id)
-    return HandoffPreview(files=files, totals=totals_of(here, files, known, again=asked.makes_all))
+    totals = totals_of(here, files, known, again=asked.makes_all)
+    return Json(HandoffPreview(files=files, totals=totals).model_dump_json())
 
 
 @router.post("/shows/{show_id}/renders", status_code=201)
@@ -148,12 +150,13 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Queued:
 def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[Wanted]:
     timeline, settings = board.timeline(), settings_in(connection, board.show.id)
     lines, rows = Lines(here, connection, timeline.id, asked.plan), board.some(asked.clip_ids, timeline)
+    places = Places(here.config)
     out: list[Wanted] = []
     ways: dict[str, None] = {}
     for output in asked.outputs:
         wishes = Wishes(output, settings)
         out += [
-            _one(here, row, board, timeline, output, wishes.of(row.clip.id), lines, number)
+            _one(places, row, board, timeline, output, wishes.of(row.clip.id), lines, number)
             for number, row in enumerate(rows, 1)
         ]
         if board.apart.keys() & set(asked.clip_ids) and "{folder}" not in output.pattern:
@@ -161,12 +164,12 @@ def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) 
     if len(asked.outputs) > 1 and any("{setting}" not in output.pattern for output in asked.outputs):
         ways["{setting}"] = None
     lines.settle(out)
-    note_taken(here, connection, [item.view for item in out], "files", list(ways), again=asked.makes_all)
+    note_taken(places, connection, [item.view for item in out], "files", list(ways), again=asked.makes_all)
     return out
 
 
 def _one(
-    here: Context, row: Row, board: Board, timeline: Timeline, output: OutputIn, wished: Wished, lines: Lines,
+    places: Places, row: Row, board: Board, timeline: Timeline, output: OutputIn, wished: Wished, lines: Lines,
     number: int,
 ) -> Wanted:  # fmt: skip
     settings, clip, plan, setting = timeline.settings, row.clip, row.plan, wished.setting
@@ -194,7 +197,7 @@ def _one(
         order = row.once(order_of)
         assert order is not None
         try:
-            made = plan_to_make(order, clip, here.config, setting, path)
+            made = file_planned(plan, places.footage, setting, places.product(path))
             insist_on_holding(made)
             if not is_as_known(made.source, made.facts.identity, quickly=True):
                 problem = CHANGED
