@@ -126,6 +126,24 @@ def take_intake(page: Page) -> None:
     shoot(page, "intake-times-paper")
 
 
+def take_handoff(page: Page) -> None:
+    """A plan with two outputs of which one is made, and the proof of a file."""
+    page.goto(f"{URL}/shows/1/handoff")
+    page.get_by_label("Makes files of").select_option("decided")
+    page.get_by_label("Name pattern of output 1").fill("{clip}_{rate}_{version}")
+    page.get_by_role("button", name="Keep as a plan…").click()
+    page.get_by_role("dialog").get_by_role("textbox").fill("Friday to the grade")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name=re.compile("Make .* files")).click()
+    page.get_by_text(re.compile("^4 of .* proven")).wait_for(timeout=120_000)
+    proof = page.get_by_role("button", name=re.compile("Proof of FD1_A02"))
+    proof.click()
+    page.get_by_role("button", name="Add an output").click()
+    page.get_by_label("Setting of output 2").select_option("view")
+    proof.evaluate("row => row.scrollIntoView()")
+    shoot(page, "handoff-paper")
+
+
 def take_all(browser: Browser) -> None:
     dim = page_in(browser, "dim")
     paper = page_in(browser, "paper")
@@ -151,16 +169,7 @@ def take_all(browser: Browser) -> None:
     take_intake(page)
     page.goto(f"{URL}/shows/1/brief")
     shoot(page, "brief-paper")
-    page.goto(f"{URL}/shows/1/handoff")
-    page.get_by_role("button", name=re.compile("Decided")).click()
-    page.get_by_role("button", name=re.compile("Make .* files")).click()
-    page.get_by_text(re.compile("^4 of .* proven")).wait_for(timeout=120_000)
-    proof = page.get_by_role("button", name=re.compile("Proof of FD1_A02"))
-    proof.click()
-    page.get_by_role("button", name=re.compile("All")).click()
-    page.get_by_label("Setting of output 1").select_option("view")
-    proof.evaluate("row => row.scrollIntoView()")
-    shoot(page, "handoff-paper")
+    take_handoff(page)
     dim.goto(f"{URL}/shows/1/intake?look=measure&find=attic")
     dim.get_by_role("grid").get_by_text("AT_S8_18_garden.mov").click()
     dim.get_by_label("Seconds between them").fill("8")
@@ -168,6 +177,8 @@ def take_all(browser: Browser) -> None:
     dim.get_by_role("button", name="Work out the shot rate").click()
     shoot(dim, "intake-duration-dim")
     dim.goto(f"{URL}/shows/1/handoff")
+    dim.get_by_role("combobox", name="Handoff plan").select_option(label="Friday to the grade")
+    dim.get_by_text("is there, and would be the same").first.wait_for()
     shoot(dim, "handoff-dim")
     dim.goto(f"{URL}/shows/1/plan")
     dim.get_by_role("row", name="VR_clock").click()

@@ -29,7 +29,7 @@ def test_calls_that_follow_from_each_other(app: FastAPI, config: Config) -> None
     config.make_folders()
     work_on(app, config)
     answers, wrong = walked(app, 6)
-    assert answers[200] > 10
+    assert sum(count for status, count in answers.items() if status in range(200, 300)) > 10
     assert wrong == {}
 
 

@@ -157,7 +157,27 @@ def test_names_in_each_others_way_come_with_the_words_that_part_them(browser: Br
     assert (first["problem"], first["ways"]) == ("already in the queue or made", ["{version}"])
     long = {**body, "outputs": [{"pattern": "x" * 190, "folder": "y" * 100, "setting": "view"}]}
     files = browser.send("POST", f"/api/shows/{show}/handoff/preview", long)["files"]
-    assert "longer than 240 signs" in files[0]["remark"]
+    assert "longer than 240 signs" in files[0]["remark"] and "cut off" not in files[0]["remark"]
+    long["outputs"][0]["pattern"] = "x" * 250 + "{number}"
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", long)["files"]
+    assert "Its name was longer than 200 bytes and is cut off." in files[0]["remark"]
+    assert "gets the same name" in files[1]["problem"], "cut off before what would tell them apart"
+
+
+def test_folders_are_patterns_too(browser: Browser, show: int) -> None:
+    ids = [browser.ledger(show)[name]["id"] for name in (GULLS, QUAY)]
+    folder = "{delivery}/{reel}/{folders}/{rate} {setting}"
+    body = {"clip_ids": ids, "outputs": [{"setting": "view", "folder": folder, "pattern": "{clip}"}]}
+    files = browser.send("POST", f"/api/shows/{show}/handoff/preview", body)["files"]
+    assert files[0]["out_path"] == f"Card/{HARBOUR}/25 view/HB_gulls_30.mp4", "an empty word is no level"
+    for wrong in ("{colour}", "{clip", "{delivery}/../.."):
+        body["outputs"][0]["folder"] = wrong
+        assert browser.refused("POST", f"/api/shows/{show}/handoff/preview", body)[0] == 422
+
+
+def test_outputs_of_a_plan_have_numbers_of_their_own(browser: Browser, show: int) -> None:
+    twice = {"name": "Twice", "document": {"of": "decided", "outputs": [OUTPUTS[0], {**OUTPUTS[1], "id": 1}]}}
+    assert browser.refused("POST", f"/api/shows/{show}/handoff/plans", twice)[0] == 422
 
 
 def test_what_a_handoff_comes_to_is_measured_on_what_was_made_last(browser: Browser, show: int, tmp_path: Path) -> None:

@@ -3839,8 +3839,9 @@ export interface components {
     /**
      * FileLine
      * @description One file of a handoff: of which output and line, a clip or an event, None for a whole timeline. ``why`` says what
-     *     changed since it was ``made`` last, ``problem`` why it cannot be made, and ``ways`` what in the name would help;
-     *     ``remark`` is what will be in it that somebody might not expect. ``head`` and ``tail`` are handles, in frames.
+     *     changed since it was ``made`` last, or that it is only in the queue so far, ``problem`` why it cannot be made, and
+     *     ``ways`` what in the name would help; ``remark`` is what will be in it that somebody might not expect. ``head`` and
+     *     ``tail`` are handles, in frames.
      */
     FileLine: {
       /** Output */

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Mapping
+from functools import lru_cache
 from unicodedata import normalize
 
 from oddmeter.core.numbers.errors import RuleError
@@ -9,6 +10,7 @@ from oddmeter.core.numbers.errors import RuleError
 WORDS = {
     "clip": "the clip's name without its ending",
     "folder": "the folder that distinguishes the clip from others of its name, else the one it lies in",
+    "folders": "all folders that the clip lies in; in a folder, one below the other",
     "delivery": "the delivery's name",
     "timeline": "the timeline's name",
     "rate": "the timeline's rate",
@@ -39,17 +41,31 @@ _NOT_IN_NAMES = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*]')
 def filled(pattern: str, values: Mapping[str, str]) -> str:
     """The pattern with each ``{word}`` replaced, fit to be a file name anywhere.
 
-    Raises ``RuleError`` for a word that is not in ``WORDS``, an unmatched brace, or an empty or too long name.
+    Raises ``RuleError`` for a word that is not in ``WORDS``, an unmatched brace, or an empty name.
     """
+    name = safe_name(_filled(pattern, values))
+    if not name:
+        raise RuleError("This name pattern produces an empty name.", "name")
+    return name
+
+
+def filled_folder(pattern: str, values: Mapping[str, str]) -> str:
+    """The folder that a pattern gives, in its one normal form: of all words only ``folders`` leads more than one level
+    down, and what is empty is no level. Raises ``RuleError`` as ``filled`` does, and for ``..``."""
+    if "{" not in pattern and "}" not in pattern:
+        return safe_folder(pattern)
+    return safe_folder(
+        _filled(pattern, {word: text if word == "folders" else safe_name(text) for word, text in values.items()})
+    )
+
+
+def _filled(pattern: str, values: Mapping[str, str]) -> str:
     for word in re.findall(r"\{([^{}]*)\}", pattern):
         if word not in WORDS:
             raise RuleError(f"“{word}” is not a field of a name pattern. Use {', '.join(WORDS)}.", "name")
     if re.search(r"[{}]", re.sub(r"\{[^{}]*\}", "", pattern)):
         raise RuleError("A brace in the name pattern is not closed.", "name")
-    name = safe_name(re.sub(r"\{([^{}]*)\}", lambda match: values[match[1]], pattern))
-    if not name:
-        raise RuleError("This name pattern produces an empty name.", "name")
-    return name
+    return re.sub(r"\{([^{}]*)\}", lambda match: values[match[1]], pattern)
 
 
 def safe_name(text: str) -> str:
@@ -62,6 +78,7 @@ def safe_name(text: str) -> str:
     return f"{name}_" if name.partition(".")[0].strip().upper() in _DEVICES else name
 
 
+@lru_cache(maxsize=256)
 def safe_folder(text: str) -> str:
     """A folder below another, of safe names, in its one normal form: every spelling of it gives the same text. Empty
     for the folder itself. Raises ``RuleError`` for ``..``."""

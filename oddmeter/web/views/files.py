@@ -8,7 +8,7 @@ from pathlib import Path
 from oddmeter.config import TOOL, Config
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.planning.clips import Clip
-from oddmeter.core.planning.filenames import WORDS, filled, safe_name
+from oddmeter.core.planning.filenames import LONGEST, WORDS, filled, filled_folder, safe_name
 from oddmeter.media.settings.setting import Setting
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
@@ -20,6 +20,7 @@ from oddmeter.web.views.settings import document_of
 from oddmeter.work.remaking import digest_of
 
 TAKEN_MEANWHILE = "somebody asked for a file of that name meanwhile"
+_NOTHING = dict.fromkeys(WORDS, "")
 _LONG = 240
 """Signs of a path, from the folder for made files on, that Windows may refuse in a folder of its own."""
 
@@ -65,10 +66,11 @@ def carried_away(name: str) -> dict[str, str]:
 
 
 def named_path(folder: str, pattern: str, setting: Setting, words: Mapping[str, str]) -> str:
-    """The path below the folder for made files of a file that is named by a pattern; a word that means nothing here is
-    empty. Raises ``RuleError`` where the pattern gives no name."""
-    name = filled(pattern, {**dict.fromkeys(WORDS, ""), "setting": setting.name, **words}) + setting.suffix
-    return f"{folder}/{name}" if folder else name
+    """The path below the folder for made files of a file whose folder and name are patterns; a word that means nothing
+    here is empty. Raises ``RuleError`` where the pattern gives no name, or the folder leads out."""
+    values = {**_NOTHING, "setting": setting.name, **words}
+    name, below = filled(pattern, values) + setting.suffix, filled_folder(folder, values)
+    return f"{below}/{name}" if below else name
 
 
 def timecode_digits(facts: Facts, frame: int) -> str:
@@ -113,6 +115,8 @@ def note_taken(
             seen.add(path.casefold())
         if len(path) > _LONG:
             file.remark = f"{file.remark or ''} Its path is longer than {_LONG} signs; Windows may refuse it.".strip()
+        if len(path.rpartition("/")[2].rpartition(".")[0].encode()) > LONGEST - 4:
+            file.remark = f"{file.remark or ''} Its name was longer than {LONGEST} bytes and is cut off.".strip()
     for file in files:
         if file.problem is not None:
             file.state = LineState.REFUSED
@@ -141,7 +145,7 @@ def queued(
         here.queue.ask_renders(connection, put_down)
         meanwhile = asked.keys() - put_down.keys()
         for wanted in files:
-            if wanted.view.out_path in meanwhile:
+            if wanted.view.out_path in meanwhile and is_made(wanted.view, again=again):
                 wanted.view.problem, wanted.view.state = TAKEN_MEANWHILE, LineState.REFUSED
         asked = {path: asked[path] for path in put_down}
     refused = [wanted.view for wanted in files if wanted.view.state is LineState.REFUSED]

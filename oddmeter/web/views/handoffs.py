@@ -11,7 +11,6 @@ from typing import Annotated, Any
 from pydantic import BaseModel, Field
 
 from oddmeter.core.numbers.errors import RuleError
-from oddmeter.core.planning.filenames import safe_folder
 from oddmeter.core.planning.marks import MARKS, Mark
 from oddmeter.core.planning.remaking import Change, words_of
 from oddmeter.media.settings.setting import Setting
@@ -26,6 +25,7 @@ from oddmeter.work.orders import Order
 from oddmeter.work.ranges import RangeOrder
 from oddmeter.work.remaking import MadeBy, changes_between, digest_of, stored_order
 
+IN_THE_QUEUE = "it is in the queue, and would be the same"
 _MEASURED = 20
 """Files of a setting that size and time are measured on."""
 
@@ -50,6 +50,13 @@ class OutputIn(BaseModel):
     changes: Annotated[list[LineChange], Field(max_length=1000)] = []
 
 
+def numbered_apart(outputs: list[OutputIn]) -> list[OutputIn]:
+    """Outputs as they are; raises ``ValueError`` where two of them have one number, which files are known by."""
+    if len({output.id for output in outputs}) != len(outputs):
+        raise ValueError("Each output of a plan needs a number of its own.")
+    return outputs
+
+
 def one_output(asked: Any, pattern: str | None = None) -> Any:
     """What is asked for, with an output that stands by itself put into a list, named by that pattern where it has
     none."""
@@ -62,7 +69,7 @@ def one_output(asked: Any, pattern: str | None = None) -> Any:
 
 @dataclass(frozen=True)
 class Wished:
-    """How the file of one line is made: its setting, its folder in its one normal form, and its name's pattern."""
+    """How the file of one line is made: its setting, and the patterns of its folder and its name."""
 
     setting: Setting
     folder: str
@@ -70,8 +77,7 @@ class Wished:
 
 
 class Wishes:
-    """How the file of each line of an output is made. Raises ``RuleError`` where a setting is not there, or a folder
-    leads out."""
+    """How the file of each line of an output is made. Raises ``RuleError`` where a setting is not there."""
 
     def __init__(self, output: OutputIn, settings: Mapping[str, Setting]) -> None:
         changed: dict[int, dict[str, str]] = {}
@@ -92,7 +98,7 @@ def _wished(texts: Mapping[str, str], settings: Mapping[str, Setting]) -> Wished
     setting = settings.get(texts["setting"])
     if setting is None:
         raise RuleError(f"There is no setting “{texts['setting']}” in this show.", "setting")
-    return Wished(setting, safe_folder(texts["folder"]), texts["pattern"])
+    return Wished(setting, texts["folder"], texts["pattern"])
 
 
 class LineState(StrEnum):
@@ -106,8 +112,9 @@ class LineState(StrEnum):
 
 class FileLine(BaseModel):
     """One file of a handoff: of which output and line, a clip or an event, None for a whole timeline. ``why`` says what
-    changed since it was ``made`` last, ``problem`` why it cannot be made, and ``ways`` what in the name would help;
-    ``remark`` is what will be in it that somebody might not expect. ``head`` and ``tail`` are handles, in frames."""
+    changed since it was ``made`` last, or that it is only in the queue so far, ``problem`` why it cannot be made, and
+    ``ways`` what in the name would help; ``remark`` is what will be in it that somebody might not expect. ``head`` and
+    ``tail`` are handles, in frames."""
 
     output: int
     line: int | None
@@ -279,7 +286,7 @@ class Lines:
         if before.state == "done" and not self.here.config.product(before.out_path).exists():
             changes = (*changes, Change.GONE)
         view.state = LineState.CHANGED if changes else LineState.UNCHANGED
-        view.why = words_of(changes) or None
+        view.why = words_of(changes) or (None if before.state == "done" else IN_THE_QUEUE)
 
 
 def is_made(file: FileLine, *, again: bool) -> bool:

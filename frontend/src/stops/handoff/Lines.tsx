@@ -23,7 +23,7 @@ interface Row {
 const STATES: Record<Schemas["LineState"], { shape: string; tone: string; words: (line: Line) => string }> = {
   new: { shape: "○", tone: "text-soft", words: () => "new" },
   changed: { shape: "↻", tone: "text-brass", words: (line) => line.why ?? "changed" },
-  unchanged: { shape: "✓", tone: "text-patina", words: () => "is there, and would be the same" },
+  unchanged: { shape: "✓", tone: "text-patina", words: (line) => line.why ?? "is there, and would be the same" },
   refused: { shape: "✕", tone: "text-madder", words: (line) => line.problem ?? "" },
 };
 

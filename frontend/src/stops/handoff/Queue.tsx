@@ -30,7 +30,7 @@ export function Queue({ showId }: { showId: number }) {
       <SheetLine showId={showId} />
       <Packages showId={showId} renders={rows} />
       <Runs showId={showId} />
-      <Heading aside={<Notify underWay={all ? all.under_way - all.paused : null} failed={all?.failed ?? 0} />}>
+      <Heading aside={<Notify underWay={all?.under_way ?? null} failed={all?.failed ?? 0} />}>
         Queue and proof
         {all && all.files > 0 && (
           <span className="ml-2 font-normal text-soft">

@@ -270,6 +270,7 @@ class _Making:
         return {
             **words, "clip": self._stem(event), "delivery": delivery.name if delivery else "",
             "folder": self.book.board.folder(known.clip) if known else "",
+            "folders": known.clip.folder if known else "",
             "intent": intent_text(decided) if decided else "", "event": f"{number:03}", "track": event.track.name,
             "speed": f"{decimal_text(use.window.conformed.speed * 100, 2)}pc" if use.window else "",
             "in": str(first), "number": f"{number:03}",

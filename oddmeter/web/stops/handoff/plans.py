@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import AfterValidator, BaseModel, Field, StringConstraints
 
 from oddmeter.interchange.paper import policy
 from oddmeter.store.changes import MissingError, change
@@ -14,7 +14,7 @@ from oddmeter.store.handoff.plans import HandoffPlan
 from oddmeter.web.http.context import Here
 from oddmeter.web.views.asked import ShowId
 from oddmeter.web.views.changes import ChangedView
-from oddmeter.web.views.handoffs import OutputIn
+from oddmeter.web.views.handoffs import OutputIn, numbered_apart
 from oddmeter.work.proof_page import SHARES
 
 router = APIRouter(prefix="/api/shows/{show_id}/handoff", tags=["handoff"])
@@ -30,7 +30,7 @@ class PlanDocument(BaseModel):
     clips: Annotated[list[int], Field(max_length=100_000)] = []
     timeline: int | None = None
     handles: Annotated[int, Field(ge=0, le=1000)] = 0
-    outputs: Annotated[list[OutputIn], Field(min_length=1, max_length=100)]
+    outputs: Annotated[list[OutputIn], Field(min_length=1, max_length=100), AfterValidator(numbered_apart)]
 
 
 class PlanIn(BaseModel):

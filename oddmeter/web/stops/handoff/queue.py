@@ -146,7 +146,7 @@ def queue(here: Here, show_id: ShowId) -> QueueView:
         paused=sum(file.paused for file in going),
         done_frames=sum(_done(file) for file in going),
         total_frames=sum(_whole(file) for file in going),
-        left=_queue_left(going, begun),
+        left=_queue_left([file for file in going if not (file.paused and file.state == "waiting")], begun),
         failed=sum(file.failed for file in again),
         again=len(again),
     )

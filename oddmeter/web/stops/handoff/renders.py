@@ -178,6 +178,7 @@ def _one(
     values = {
         "clip": PurePosixPath(clip.name).stem,
         "folder": board.folder(clip),
+        "folders": clip.folder,
         "delivery": delivery.name if delivery else "",
         "timeline": settings.name,
         "rate": settings.rate.spoken,
