@@ -92,7 +92,7 @@ def run_again(page: Page, show: Show) -> None:
     page.get_by_role("button", name="Keep changes").click()
     page.get_by_role("button", name="Make 3 files").click()
     expect(page.get_by_text("6 of 6 proven")).to_be_visible()
-    expect(totals).to_contain_text("3 files exist unchanged")
+    expect(totals).to_contain_text("3 files would be the same")
     expect(page.get_by_role("button", name="Nothing to make")).to_be_disabled()
     expect(page.get_by_role("list", name="Runs").get_by_role("listitem").first).to_contain_text("✓ 3 files proven")
 

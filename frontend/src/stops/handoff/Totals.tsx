@@ -31,7 +31,7 @@ export function Totals({ showId, totals }: { showId: number; totals: Schemas["Ha
         </tr>
         <tr className="[&_th]:pr-2 [&_th]:text-left [&_th]:font-normal [&_th]:text-soft">
           <th scope="row">As they are</th>
-          <td>{totals.unchanged ? `✓ ${inFiles(totals.unchanged)} exist unchanged` : "none made so far"}</td>
+          <td>{totals.unchanged ? `✓ ${inFiles(totals.unchanged)} would be the same` : "none made so far"}</td>
           <th scope="row">Refused</th>
           <td className={`text-right ${totals.refused ? "text-madder" : ""}`}>
             {totals.refused > 0 && <span aria-hidden>✕ </span>}
