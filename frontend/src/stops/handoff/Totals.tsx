@@ -23,7 +23,7 @@ export function Totals({ showId, totals }: { showId: number; totals: Schemas["Ha
             Size
           </th>
           <td className={totals.fits ? "" : "text-madder"}>
-            {totals.megabytes === null ? "not measured yet" : `about ${inBytes(totals.megabytes)}`}
+            {estimate(totals, totals.megabytes === null ? null : inBytes(totals.megabytes))}
             {totals.fits
               ? `, ${inBytes(totals.free_megabytes)} free`
               : `: ✕ only ${inBytes(totals.free_megabytes)} free`}
@@ -40,7 +40,7 @@ export function Totals({ showId, totals }: { showId: number; totals: Schemas["Ha
           <th scope="row" className="pl-4">
             Time
           </th>
-          <td>{totals.time === null ? "not measured yet" : `about ${totals.time}`}</td>
+          <td>{estimate(totals, totals.time)}</td>
         </tr>
         {totals.marks.length > 0 && (
           <tr className="[&_th]:pr-2 [&_th]:text-left [&_th]:font-normal [&_th]:text-soft">
@@ -60,6 +60,12 @@ export function Totals({ showId, totals }: { showId: number; totals: Schemas["Ha
       </tbody>
     </table>
   );
+}
+
+/** What is estimated, in words; nothing where nothing is to make. */
+function estimate(totals: Schemas["HandoffTotals"], measured: string | null): string {
+  if (totals.files === 0) return "none";
+  return measured === null ? "not measured yet" : `about ${measured}`;
 }
 
 /** Megabytes as people say them. */
