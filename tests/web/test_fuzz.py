@@ -28,7 +28,7 @@ def test_calls_that_follow_from_each_other(app: FastAPI, config: Config) -> None
     config.roots["Footage"] = config.data / "own"
     config.make_folders()
     work_on(app, config)
-    answers, wrong = walked(app, 6)
+    answers, wrong = walked(app, 9)
     assert sum(count for status, count in answers.items() if status in range(200, 300)) > 10
     assert wrong == {}
 

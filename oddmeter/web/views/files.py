@@ -104,7 +104,7 @@ def note_taken(
         path = file.out_path
         if path in taken:
             file.problem, file.ways = "already in the queue or made", ["{version}"]
-            if file.why:
+            if file.state is LineState.CHANGED:
                 file.problem = f"its earlier file has that name, and stays: {file.why}"
         elif places.is_there(path):
             file.problem, file.ways = "a file of that name is there already", ["{version}"]
