@@ -1,6 +1,6 @@
 """What a handoff of many files costs: planned, named and checked for collisions; queued; shown; and a plan run again.
 
-.venv/bin/python -m bench.handoffs [CLIPS, default 10000]
+Run: .venv/bin/python -m bench.handoffs [CLIPS, default 10000]
 """
 
 import sys

@@ -1,12 +1,8 @@
 """Shows, their timelines, and their own settings for made files, as documents: what can be in one is not known here."""
 
-from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
 
-import psycopg
-from psycopg.rows import class_row, dict_row
-from psycopg.types.json import Jsonb
+from psycopg.rows import dict_row
 
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.core.numbers.numerals import fraction_text
@@ -116,63 +112,3 @@ def _values(settings: TimelineSettings) -> dict[str, object]:
         "pixel_aspect": fraction_text(settings.pixel_aspect), "scan": settings.scan,
         "drop_frame": settings.drop_frame, "sound_rate": settings.sound_rate, "start": settings.start,
     }  # fmt: skip
-
-
-@dataclass(frozen=True)
-class StoredSetting:
-    """A setting of a show: its document, and the revision that rises with each change."""
-
-    id: int
-    name: str
-    document: dict[str, Any]
-    revision: int
-
-
-def settings_of_show(connection: Connection, show_id: int) -> list[StoredSetting]:
-    """The settings of a show by name."""
-    with connection.cursor(row_factory=class_row(StoredSetting)) as cursor:
-        return cursor.execute(
-            "SELECT id, name, document, revision FROM output_setting WHERE show_id = %s ORDER BY lower(name)",
-            (show_id,),
-        ).fetchall()
-
-
-def add_setting(connection: Connection, show_id: int, name: str, document: dict[str, Any]) -> None:
-    """Add a setting; raises ``RuleError`` where its name is taken."""
-    try:
-        connection.execute(
-            "INSERT INTO output_setting (show_id, name, document) VALUES (%s, %s, %s)", (show_id, name, Jsonb(document))
-        )
-    except psycopg.errors.UniqueViolation as error:
-        raise _taken(name) from error
-
-
-def change_setting(
-    connection: Connection, show_id: int, setting_id: int, name: str, document: dict[str, Any], revision: int
-) -> None:
-    """Change a setting that was seen at a revision. Raises ``ConflictError`` where somebody changed it since,
-    ``MissingError`` where it is gone, and ``RuleError`` where the name is taken."""
-    try:
-        row = connection.execute(
-            "UPDATE output_setting SET name = %s, document = %s WHERE id = %s AND show_id = %s AND revision = %s"
-            " RETURNING id",
-            (name, Jsonb(document), setting_id, show_id, revision),
-        ).fetchone()
-    except psycopg.errors.UniqueViolation as error:
-        raise _taken(name) from error
-    if row is not None:
-        return
-    if any(setting.id == setting_id for setting in settings_of_show(connection, show_id)):
-        raise ConflictError("Somebody changed this setting first. Look at it as it is now, then change it again.")
-    raise MissingError("This setting")
-
-
-def remove_setting(connection: Connection, show_id: int, setting_id: int) -> None:
-    """Remove a setting; files that were made with it keep it. Raises ``MissingError`` where there is none."""
-    done = connection.execute("DELETE FROM output_setting WHERE id = %s AND show_id = %s", (setting_id, show_id))
-    if done.rowcount != 1:
-        raise MissingError("This setting")
-
-
-def _taken(name: str) -> RuleError:
-    return RuleError(f"There is already a setting “{name}”. Choose another name.", "exists")

@@ -18,7 +18,7 @@ from oddmeter.config import TOOL
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.store import renders, shows
 from oddmeter.store.database import Connection, Database
-from oddmeter.store.handoff import hooks, plans
+from oddmeter.store.handoff import hooks, runs
 
 MOST_TRIES = 6
 _TIMEOUT_SECONDS = 10
@@ -46,7 +46,7 @@ def note_ends(connection: Connection, render_ids: Sequence[int]) -> None:
     """Ask for a call for each run that has come to its end with one of these renders."""
     for run_id in hooks.end_runs(connection, render_ids):
         files = renders.renders_of_run(connection, run_id)
-        run = plans.run(connection, files[0].show_id, run_id)
+        run = runs.run(connection, files[0].show_id, run_id)
         states = [file.state for file in files]
         said = {
             "event": "run finished", "run": run.id, "plan": run.name, "person": run.person,

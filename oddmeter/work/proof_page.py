@@ -16,8 +16,8 @@ from oddmeter.media.settings.samples import samples
 from oddmeter.media.writing.losses import Losses
 from oddmeter.store import renders
 from oddmeter.store.database import Database
-from oddmeter.store.handoff import plans
-from oddmeter.store.handoff.plans import Run
+from oddmeter.store.handoff import runs
+from oddmeter.store.handoff.runs import Run
 from oddmeter.store.renders import Render
 from oddmeter.work.plans import file_plan
 
@@ -39,13 +39,13 @@ class Pictured:
 def write(config: Config, database: Database, run_id: int) -> None:
     """Write the report of a run that was asked for; what goes wrong is written down as a sentence."""
     with database.transaction() as connection:
-        if run_id not in plans.unwritten_reports(connection):
+        if run_id not in runs.unwritten_reports(connection):
             return
-        run = plans.run(connection, None, run_id)
+        run = runs.run(connection, None, run_id)
 
     def progress(done: int) -> None:
         with database.transaction() as noting:
-            plans.note_report(noting, run_id, done)
+            runs.note_report(noting, run_id, done)
 
     text, fault = None, None
     try:
@@ -53,7 +53,7 @@ def write(config: Config, database: Database, run_id: int) -> None:
     except (RuleError, OSError) as error:
         fault = str(error)
     with database.transaction() as connection:
-        plans.end_report(connection, run_id, text, fault)
+        runs.end_report(connection, run_id, text, fault)
 
 
 def page_of(database: Database, config: Config, run: Run, progress: Callable[[int], None] = lambda done: None) -> str:

@@ -16,7 +16,7 @@ from procrastinate.exceptions import ProcrastinateException
 from oddmeter.config import Beat, Config
 from oddmeter.store import clips, looks, renders
 from oddmeter.store.database import Database
-from oddmeter.store.handoff import errands, hooks, packages, plans
+from oddmeter.store.handoff import errands, hooks, packages, runs
 from oddmeter.work.tasks import Queue, queue
 
 log = logging.getLogger("oddmeter.worker")
@@ -107,15 +107,12 @@ def requeue_lost(orders: Queue, database: Database) -> None:
         for render_id in renders.waiting(connection):
             if ("make_file", render_id) not in queued:
                 orders.ask_renders(connection, {renders.render(connection, render_id).out_path: render_id})
-        for package_id in packages.unfinished(connection):
-            if ("close_package", package_id) not in queued:
-                orders.ask_package(connection, package_id)
-        for call_id in hooks.unanswered(connection):
-            if ("call_hook", call_id) not in queued:
-                orders.ask_call(connection, call_id)
-        for run_id in plans.unwritten_reports(connection):
-            if ("write_report", run_id) not in queued:
-                orders.ask_report(connection, run_id)
-        for errand_id in errands.unfinished(connection):
-            if ("do_errand", errand_id) not in queued:
-                orders.ask_errand(connection, errand_id)
+        for name, unfinished, ask in (
+            ("close_package", packages.unfinished, orders.ask_package),
+            ("call_hook", hooks.unanswered, orders.ask_call),
+            ("write_report", runs.unwritten_reports, orders.ask_report),
+            ("do_errand", errands.unfinished, orders.ask_errand),
+        ):
+            for number in unfinished(connection):
+                if (name, number) not in queued:
+                    ask(connection, number)

@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 from oddmeter.config import Config
 from oddmeter.store import clips, renders
 from oddmeter.store.database import Database
-from oddmeter.store.handoff import errands, packages, plans
+from oddmeter.store.handoff import errands, packages, runs
 from oddmeter.web.app import create_app, work_on
 from oddmeter.work import proof_page
 from oddmeter.work.package.errands import do_errand
@@ -48,7 +48,7 @@ class Browser:
             make(self.config, self.database, render_id)
         with self.database.transaction() as connection:
             errands_to_do = errands.unfinished(connection)
-            to_close, to_write = packages.unfinished(connection), plans.unwritten_reports(connection)
+            to_close, to_write = packages.unfinished(connection), runs.unwritten_reports(connection)
         for package_id in to_close:
             close(self.config, self.database, package_id)
         for errand_id in errands_to_do:

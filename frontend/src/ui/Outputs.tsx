@@ -5,6 +5,39 @@ import { Button, fieldLook } from "./parts";
 /** An output: files of every line with one setting, in one folder, under names of one pattern. */
 export type Output = Required<Schemas["OutputIn"]>;
 
+type Of = Schemas["PlanDocument"]["of"];
+
+const PATTERNS: Partial<Record<Of, string>> = {
+  events: "{timeline}_{event}_{clip}",
+  transitions: "{timeline}_{event}_{clip}",
+  timeline: "{timeline}",
+};
+
+/** The usual names of files, by what they are made of. */
+export const patternOf = (of: Of) => PATTERNS[of] ?? "{clip}_{rate}";
+
+/** Whether files are made of a timeline, not of clips. */
+export const isOfTimeline = (of: Of) => PATTERNS[of] !== undefined;
+
+/** The output that somebody begins with. */
+export const firstOutput = (of: Of): Output => ({
+  id: 1,
+  setting: "edit",
+  folder: "",
+  pattern: patternOf(of),
+  changes: [],
+});
+
+/** Outputs of another kind of lines: names that nobody typed go with it, and what was another for some lines goes. */
+export function madeOf(outputs: Output[], was: Of, now: Of): Output[] {
+  if (patternOf(was) === patternOf(now)) return outputs;
+  return outputs.map((output) => ({
+    ...output,
+    changes: [],
+    pattern: output.pattern === patternOf(was) ? patternOf(now) : output.pattern,
+  }));
+}
+
 /** The outputs to make of every line: one row each, with its setting, folder and names. */
 export function Outputs(props: {
   outputs: Output[];

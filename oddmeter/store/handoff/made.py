@@ -1,6 +1,6 @@
 """Files that were made, by what they were made of: the newest of each, what it was made by, and how long that took."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -27,20 +27,19 @@ class MadeLately:
     finished: float
 
 
-def made_lately(connection: Connection, show_id: int, most: int) -> list[MadeLately]:
-    """The files of clips that a show finished last, at most so many of each setting."""
+def made_lately(connection: Connection, show_id: int, settings: Iterable[str], most: int) -> list[MadeLately]:
+    """The files of clips that a show finished last, at most so many of each of these settings."""
     with connection.cursor(row_factory=class_row(MadeLately)) as cursor:
         return cursor.execute(
-            "SELECT setting, out_path, seconds, total_frames AS frames, samples, begun, finished FROM ("
-            " SELECT setting, out_path, total_frames, total_frames"
+            "SELECT f.* FROM unnest(%s::text[]) AS wanted (setting), LATERAL ("
+            " SELECT setting, out_path, total_frames AS frames, total_frames"
             " * split_part(plan->>'timeline_rate', '/', 2)::float8 / split_part(plan->>'timeline_rate', '/', 1)::float8"
             " AS seconds, coalesce((plan->'canvas'->>'width')::bigint * (plan->'canvas'->>'height')::bigint, 0)"
             " AS samples, extract(epoch FROM begun_at)::float8 AS begun,"
-            " extract(epoch FROM finished_at)::float8 AS finished,"
-            " row_number() OVER (PARTITION BY setting ORDER BY id DESC) AS place FROM render"
-            " WHERE show_id = %s AND state = 'done' AND plan ? 'timeline_rate' AND begun_at IS NOT NULL"
-            ") AS rows WHERE place <= %s",
-            (show_id, most),
+            " extract(epoch FROM finished_at)::float8 AS finished FROM render r"
+            " WHERE show_id = %s AND r.setting = wanted.setting AND state = 'done' AND plan ? 'timeline_rate'"
+            " AND begun_at IS NOT NULL ORDER BY id DESC LIMIT %s) AS f",
+            (list(settings), show_id, most),
         ).fetchall()
 
 

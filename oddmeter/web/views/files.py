@@ -1,21 +1,20 @@
 """Names of files to make: what stands against one, before anything is queued; and the asking for them."""
 
-import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 
-from oddmeter.config import TOOL, Config
+from oddmeter.config import TOOL
 from oddmeter.core.evidence.facts import Facts
 from oddmeter.core.planning.clips import Clip
 from oddmeter.core.planning.filenames import LONGEST, WORDS, filled, filled_folder, safe_name
 from oddmeter.media.settings.setting import Setting
 from oddmeter.store import renders
 from oddmeter.store.database import Connection
-from oddmeter.store.handoff import plans
-from oddmeter.store.handoff.plans import HandoffPlan
+from oddmeter.store.handoff import runs
+from oddmeter.store.handoff.documents import Stored
 from oddmeter.web.http.context import Context
 from oddmeter.web.views.handoffs import FileLine, LineState, Queued, Wanted, is_made
+from oddmeter.web.views.places import Places
 from oddmeter.web.views.settings import document_of
 from oddmeter.work.remaking import digest_of
 
@@ -23,40 +22,6 @@ TAKEN_MEANWHILE = "somebody asked for a file of that name meanwhile"
 _NOTHING = dict.fromkeys(WORDS, "")
 _LONG = 240
 """Signs of a path, from the folder for made files on, that Windows may refuse in a folder of its own."""
-
-
-class Places:
-    """Where footage and made files are, each folder looked up once: with links followed, never outside its root, for as
-    long as one request lasts."""
-
-    def __init__(self, config: Config) -> None:
-        self._config = config
-        self._footage: dict[tuple[str, str], Path] = {}
-        self._made: dict[str, tuple[Path, set[str]]] = {}
-
-    def footage(self, root: str, path: str) -> Path:
-        """A file of footage; raises ``RuleError`` as ``Config.footage`` does."""
-        folder, _, name = path.rpartition("/")
-        if (root, folder) not in self._footage:
-            self._footage[root, folder] = self._config.footage(root, folder)
-        found = self._footage[root, folder] / name
-        return self._config.footage(root, path) if found.is_symlink() or name in ("", "..") else found
-
-    def product(self, path: str) -> Path:
-        """Where a file to make goes."""
-        folder, _, name = path.rpartition("/")
-        return self._folder(folder)[0] / name
-
-    def is_there(self, path: str) -> bool:
-        """True where something of that name is there already, or its folder leads out."""
-        folder, _, name = path.rpartition("/")
-        return name in self._folder(folder)[1]
-
-    def _folder(self, folder: str) -> tuple[Path, set[str]]:
-        if folder not in self._made:
-            place = self._config.product(folder)
-            self._made[folder] = (place, {entry.name for entry in os.scandir(place)} if place.is_dir() else set())
-        return self._made[folder]
 
 
 def carried_away(name: str) -> dict[str, str]:
@@ -123,7 +88,7 @@ def note_taken(
 
 
 def queued(
-    here: Context, connection: Connection, show_id: int, timeline_id: int, plan: HandoffPlan | None,
+    here: Context, connection: Connection, show_id: int, timeline_id: int, plan: Stored | None,
     files: Sequence[Wanted], *, again: bool,
 ) -> Queued:  # fmt: skip
     """Ask for all files that can be made, in a run of their own, and queue them. What cannot be made, and a name that
@@ -140,7 +105,7 @@ def queued(
     run = None
     if asked:
         name = plan.name if plan else ""
-        run = plans.begin_run(connection, show_id, plan.id if plan else None, name, here.person)
+        run = runs.begin_run(connection, show_id, plan.id if plan else None, name, here.person)
         put_down = renders.ask(connection, list(asked.values()), run)
         here.queue.ask_renders(connection, put_down)
         meanwhile = asked.keys() - put_down.keys()
@@ -152,5 +117,5 @@ def queued(
     unchanged = 0 if again else sum(wanted.view.state is LineState.UNCHANGED for wanted in files)
     if run is not None:
         told = [{"file": view.out_path, "name": view.name, "problem": view.problem or ""} for view in refused]
-        plans.note_run(connection, run, unchanged, told)
+        runs.note_run(connection, run, unchanged, told)
     return Queued(queued=len(asked), run=run, unchanged=unchanged, refused=refused)

@@ -19,8 +19,9 @@ from oddmeter.store.database import Connection
 from oddmeter.store.handoff import made
 from oddmeter.store.handoff.made import Earlier, LineOf
 from oddmeter.web.http.context import Context
+from oddmeter.web.views.places import Places
 from oddmeter.web.views.settings import document_of
-from oddmeter.web.views.values import duration_words
+from oddmeter.web.views.values import duration_words, seconds_covered
 from oddmeter.work.orders import Order
 from oddmeter.work.ranges import RangeOrder
 from oddmeter.work.remaking import MadeBy, changes_between, digest_of, stored_order
@@ -196,9 +197,9 @@ class Measured:
         return sum((pace or 0) * file.frames * file.samples / 1e6 for pace, file in paces) / self.at_once
 
 
-def measured(here: Context, connection: Connection, show_id: int) -> Measured:
-    """What the files of a show came to that were made last."""
-    lately = made.made_lately(connection, show_id, _MEASURED)
+def measured(here: Context, connection: Connection, show_id: int, settings: Iterable[str]) -> Measured:
+    """What the files of a show came to that were made last with these settings."""
+    lately = made.made_lately(connection, show_id, settings, _MEASURED)
     sizes: dict[str, list[tuple[int, float]]] = {}
     times: dict[str, list[tuple[float, float]]] = {}
     for file in lately:
@@ -218,10 +219,7 @@ def measured(here: Context, connection: Connection, show_id: int) -> Measured:
 
 def _at_once(spans: Sequence[tuple[float, float]]) -> float:
     """How many of these spans of time lie over each other, on average; 1 at the least."""
-    busy, until = 0.0, float("-inf")
-    for begun, finished in sorted(spans):
-        busy += max(0.0, finished - max(begun, until))
-        until = max(until, finished)
+    busy = seconds_covered(spans)
     return max(1.0, sum(finished - begun for begun, finished in spans) / busy) if busy else 1.0
 
 
@@ -241,7 +239,7 @@ class Wanted:
 class Lines:
     """The lines of a handoff for one timeline, each held against the file that was made of it last."""
 
-    here: Context
+    places: Places
     connection: Connection
     timeline_id: int
     plan_id: int | None
@@ -283,7 +281,7 @@ class Lines:
             MadeBy(before_order, before.setting, before.document, before.made_from, before.tool),
             MadeBy(order, setting.name, document_of(setting), wanted.made_from),
         )
-        if before.state == "done" and not self.here.config.product(before.out_path).exists():
+        if before.state == "done" and not self.places.is_there(before.out_path):
             changes = (*changes, Change.GONE)
         view.state = LineState.CHANGED if changes else LineState.UNCHANGED
         view.why = words_of(changes) or (None if before.state == "done" else IN_THE_QUEUE)

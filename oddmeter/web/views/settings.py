@@ -6,8 +6,8 @@ from typing import Any
 from oddmeter.core.numbers.errors import RuleError
 from oddmeter.media.settings.setting import Setting
 from oddmeter.media.settings.shipped import SHIPPED
-from oddmeter.store import shows
 from oddmeter.store.database import Connection
+from oddmeter.store.handoff.documents import SETTINGS
 
 log = logging.getLogger("oddmeter.web")
 
@@ -15,7 +15,7 @@ log = logging.getLogger("oddmeter.web")
 def settings_in(connection: Connection, show_id: int) -> dict[str, Setting]:
     """The settings of a show by name. One whose codec is not written on this machine is left out."""
     out = {setting.name: setting for setting in SHIPPED}
-    for stored in shows.settings_of_show(connection, show_id):
+    for stored in SETTINGS.of_show(connection, show_id):
         try:
             out[stored.name] = Setting.parse(stored.document)
         except RuleError as error:

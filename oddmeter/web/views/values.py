@@ -1,5 +1,6 @@
 """Values as the page shows them: said as people say them, with the exact fraction beside."""
 
+from collections.abc import Iterable
 from fractions import Fraction
 
 from fastapi.responses import Response
@@ -74,6 +75,15 @@ class Wav(Response):
     """Sound as a WAV file."""
 
     media_type = "audio/wav"
+
+
+def seconds_covered(spans: Iterable[tuple[float, float]]) -> float:
+    """Seconds that any of these spans covers, each its begin and its end; they may lie over each other."""
+    covered, until = 0.0, float("-inf")
+    for begins, ends in sorted(spans):
+        covered += max(0.0, ends - max(begins, until))
+        until = max(until, ends)
+    return covered
 
 
 def duration_words(seconds: float) -> str:

@@ -3,21 +3,17 @@ import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct, useHandoffChoices } from "../../data/queries";
 import { Sheet } from "../../ui/Sheet";
-import { Outputs, type Output } from "../../ui/Outputs";
+import { firstOutput, madeOf, Outputs } from "../../ui/Outputs";
 import { Button, Labelled, Number, fieldLook } from "../../ui/parts";
 import type { Cut } from "./data";
 import { inFiles } from "../../ui/words";
 
 type Of = Schemas["FilesOf"];
 
-const OF: Record<Of, { word: string; pattern: string; none: string }> = {
-  timeline: { word: "the whole timeline, as one file", pattern: "{timeline}", none: "Nothing to make" },
-  events: { word: "events, a file each", pattern: "{timeline}_{event}_{clip}", none: "Nothing to make" },
-  transitions: {
-    word: "transitions, a file each",
-    pattern: "{timeline}_{event}_{clip}",
-    none: "No transition leads into these events",
-  },
+const OF: Record<Of, { word: string; none: string }> = {
+  timeline: { word: "the whole timeline, as one file", none: "Nothing to make" },
+  events: { word: "events, a file each", none: "Nothing to make" },
+  transitions: { word: "transitions, a file each", none: "No transition leads into these events" },
 };
 
 /** Files of a timeline: what each would be called, what stands against it, and which are there already. */
@@ -34,15 +30,10 @@ export function FilesSheet({
 }) {
   const choices = useHandoffChoices(showId);
   const [of, setOf] = useState<Of>("events");
-  const [outputs, setOutputs] = useState<Output[]>([
-    { id: 1, setting: "edit", folder: "", pattern: OF.events.pattern, changes: [] },
-  ]);
-  /** Names that nobody typed go with what files are made of. */
+  const [outputs, setOutputs] = useState([firstOutput("events")]);
   const makeOf = (next: Of) => {
     setOf(next);
-    setOutputs(
-      outputs.map((output) => (output.pattern === OF[of].pattern ? { ...output, pattern: OF[next].pattern } : output)),
-    );
+    setOutputs(madeOf(outputs, of, next));
   };
   const [handles, setHandles] = useState("12");
   const [changedOnly, setChangedOnly] = useState(true);

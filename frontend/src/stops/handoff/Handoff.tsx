@@ -1,13 +1,13 @@
 import { useAct, useHandoffChoices, useLedger, useShowId } from "../../data/queries";
 import { useSelection } from "../../data/selection";
 import { useKeysEverywhere } from "../../ui/keys";
-import { Outputs, withWord } from "../../ui/Outputs";
+import { isOfTimeline, Outputs, withWord } from "../../ui/Outputs";
 import { Button, Empty, Heading, Waiting } from "../../ui/parts";
 import { inFiles } from "../../ui/words";
 import { Lines } from "./Lines";
 import { PlanLine } from "./PlanLine";
 import { Queue } from "./Queue";
-import { isOfTimeline, makeFiles, useHandoff, useHandoffPreview, type Handoff as State, type Line } from "./state";
+import { makeFiles, useHandoff, useHandoffPreview, type Handoff as State, type Line } from "./state";
 import { Totals } from "./Totals";
 
 /** Handoff: choose what to make, outputs, folders and names, or a plan that has them; make the files; see them proven. */

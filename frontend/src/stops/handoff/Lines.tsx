@@ -4,6 +4,7 @@ import { useRows } from "../../data/queries";
 import { Glimpse } from "../../ui/Glimpse";
 import { SettingSelect } from "../../ui/Outputs";
 import { Button, fieldLook, Number } from "../../ui/parts";
+import { usePicked } from "../../ui/usePicked";
 import { useVirtual } from "../../ui/useVirtual";
 import { inBytes } from "./Totals";
 import type { Handoff, Line } from "./state";
@@ -39,11 +40,10 @@ export function Lines(props: {
   choose: (ids: Iterable<number>) => void;
 }) {
   const { handoff, files, all } = props;
-  const [picked, setPicked] = useState<Set<string>>(new Set());
-  const last = useRef(0);
   const scroller = useRef<HTMLDivElement>(null);
   const chosen = new Set(handoff.chosen);
   const rows = rowsOf(all, files, chosen, handoff.document.timeline !== null);
+  const { picked, pick, pickAll, pickNone } = usePicked(rows.flatMap((row) => (row.file ? [row.key] : [])));
   const height = (row: Row) => 30 + notesOf(row).length * 17;
   const view = useVirtual({
     count: rows.length,
@@ -62,18 +62,6 @@ export function Lines(props: {
     handoff.makeOf("clips");
     props.choose(next);
   };
-  /** One line picked alone or beside others; with Shift, all from the last one to it. */
-  const pick = (index: number, shift: boolean) => {
-    const next = new Set(picked);
-    const from = shift ? Math.min(last.current, index) : index;
-    const to = shift ? Math.max(last.current, index) : index;
-    for (let at = from; at <= to; at++) {
-      const key = rows[at]?.file ? rows[at]?.key : undefined;
-      if (key && (shift || !next.delete(key))) next.add(key);
-    }
-    last.current = index;
-    setPicked(next);
-  };
   const lines = rows.flatMap((row) => (row.file && picked.has(row.key) ? [row.file] : []));
   return (
     <>
@@ -83,8 +71,8 @@ export function Lines(props: {
           all={files.length}
           handoff={handoff}
           choices={props.choices}
-          pickAll={() => setPicked(new Set(rows.filter((row) => row.file).map((row) => row.key)))}
-          pickNone={() => setPicked(new Set())}
+          pickAll={pickAll}
+          pickNone={pickNone}
         />
       )}
       <div className={`${GRID} h-6 border-b border-hair px-3 text-[12px] text-soft`} aria-hidden>
@@ -135,7 +123,7 @@ export function Lines(props: {
                       aria-pressed={on}
                       className="truncate text-left font-medium"
                       title={`${nameOf(row.file)}: pick it, to change its setting, folder or name alone`}
-                      onClick={(event) => pick(item.index, event.shiftKey)}
+                      onClick={(event) => pick(row.key, event.shiftKey)}
                     >
                       {nameOf(row.file)}
                     </button>

@@ -4,7 +4,8 @@ import { answer, api, type Schemas } from "../../data/client";
 import { useAct } from "../../data/queries";
 import { Button, fieldLook, Labelled, Options } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
-import { isOfTimeline, type Handoff, type Of } from "./state";
+import { isOfTimeline } from "../../ui/Outputs";
+import type { Handoff, Of } from "./state";
 
 const OF: readonly (readonly [Of, string])[] = [
   ["clips", "ticked clips"],

@@ -1,50 +1,53 @@
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { answer, api, type Schemas } from "../../data/client";
 import { useAct } from "../../data/queries";
+import { usePicked } from "../../ui/usePicked";
 import { inFiles } from "../../ui/words";
 
 type Render = Schemas["RenderView"];
-type Does = "pause" | "go-on" | "cancel" | "retry" | "urgent" | "normal" | "idle";
 
-const DONE: Record<Does, string> = {
-  pause: "paused; what is being made is finished",
-  "go-on": "go on",
-  cancel: "being stopped",
-  retry: "queued again",
-  urgent: "urgent now",
-  normal: "of normal urgency",
-  idle: "made when nothing else waits",
+type Path = { params: { path: { show_id: number } } };
+type Body = { ids: number[] | null };
+
+const urgency = (value: number) => (path: Path, body: Body) =>
+  answer(api.POST("/api/shows/{show_id}/renders/urgency", { ...path, body: { ...body, urgency: value } }));
+
+/** What each asks of the server, and what is said of the files it was done to. */
+const DOES = {
+  pause: {
+    ask: (path: Path, body: Body) => answer(api.POST("/api/shows/{show_id}/renders/pause", { ...path, body })),
+    said: "paused; what is being made is finished",
+  },
+  "go-on": {
+    ask: (path: Path, body: Body) => answer(api.POST("/api/shows/{show_id}/renders/go-on", { ...path, body })),
+    said: "go on",
+  },
+  cancel: {
+    ask: (path: Path, body: Body) => answer(api.POST("/api/shows/{show_id}/renders/cancel", { ...path, body })),
+    said: "being stopped",
+  },
+  retry: {
+    ask: (path: Path, body: Body) => answer(api.POST("/api/shows/{show_id}/renders/retry", { ...path, body })),
+    said: "queued again",
+  },
+  urgent: { ask: urgency(1), said: "urgent now" },
+  normal: { ask: urgency(0), said: "of normal urgency" },
+  idle: { ask: urgency(-1), said: "made when nothing else waits" },
 };
-const URGENCY = { urgent: 1, normal: 0, idle: -1 };
+type Does = keyof typeof DOES;
 
 /** What can be done by hand with the files of a queue: picked, moved by dragging or keys, paused, stopped, tried again. */
 export function useHands(showId: number, rows: Render[]) {
-  const [picked, setPicked] = useState<Set<number>>(new Set());
+  const { picked, pick, pickNone } = usePicked(rows.map((row) => row.id));
   const [dragged, drag] = useState<number | null>(null);
   const [over, hover] = useState<number | null>(null);
-  const last = useRef<number | null>(null);
   const params = { params: { path: { show_id: showId } } };
   const act = useAct(
     async ({ does, ids }: { does: Does; ids: number[] | null }) => {
-      const body = { ids };
-      const made =
-        does === "pause"
-          ? await answer(api.POST("/api/shows/{show_id}/renders/pause", { ...params, body }))
-          : does === "go-on"
-            ? await answer(api.POST("/api/shows/{show_id}/renders/go-on", { ...params, body }))
-            : does === "cancel"
-              ? await answer(api.POST("/api/shows/{show_id}/renders/cancel", { ...params, body }))
-              : does === "retry"
-                ? await answer(api.POST("/api/shows/{show_id}/renders/retry", { ...params, body }))
-                : await answer(
-                    api.POST("/api/shows/{show_id}/renders/urgency", {
-                      ...params,
-                      body: { ...body, urgency: URGENCY[does] },
-                    }),
-                  );
-      return { does, files: made.files };
+      const { files } = await DOES[does].ask(params, { ids });
+      return { does, files };
     },
-    ({ does, files }) => `${inFiles(files)} ${DONE[does]}.`,
+    ({ does, files }) => `${inFiles(files)} ${DOES[does].said}.`,
   );
   const move = useAct(
     async (body: Schemas["MoveIn"]) => {
@@ -55,16 +58,6 @@ export function useHands(showId: number, rows: Render[]) {
   );
   const waiting = rows.filter((row) => row.state === "waiting").map((row) => row.id);
   const withPicked = (id: number) => (picked.has(id) ? waiting.filter((one) => picked.has(one)) : [id]);
-  const pick = (id: number, shift: boolean) => {
-    const ids = rows.map((row) => row.id);
-    const next = new Set(picked);
-    const from = shift && last.current !== null ? ids.indexOf(last.current) : ids.indexOf(id);
-    const to = ids.indexOf(id);
-    for (const one of ids.slice(Math.min(from, to), Math.max(from, to) + 1))
-      if (shift || !next.delete(one)) next.add(one);
-    last.current = id;
-    setPicked(next);
-  };
   /** One place on or back in the order, together with what is picked beside it. */
   const step = (id: number, by: number) => {
     const ids = withPicked(id);
@@ -91,7 +84,7 @@ export function useHands(showId: number, rows: Render[]) {
     drag,
     hover,
     drop,
-    clear: () => setPicked(new Set()),
+    clear: pickNone,
     does: (does: Does, ids: number[] | null = some) => act.mutate({ does, ids }),
     first: () => move.mutate({ ids: withPicked(some[0] ?? 0), before: waiting.find((id) => !picked.has(id)) ?? null }),
     chosen: rows.filter((row) => picked.has(row.id)),

@@ -4,24 +4,14 @@ import { answer, api } from "../../data/client";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useLedger, useShow } from "../../data/queries";
 import { useSelection } from "../../data/selection";
-import type { Output } from "../../ui/Outputs";
+import { firstOutput, isOfTimeline, madeOf, type Output } from "../../ui/Outputs";
 
 export type Line = Schemas["FileLine"];
 export type Of = Schemas["PlanDocument"]["of"];
 type Change = Required<Omit<Schemas["LineChange"], "lines">>;
 
-const PATTERNS: Partial<Record<Of, string>> = {
-  events: "{timeline}_{event}_{clip}",
-  transitions: "{timeline}_{event}_{clip}",
-  timeline: "{timeline}",
-};
 const USABLE = { mark: "usable" };
 const DECIDED = { mark: "decided" };
-
-export const patternOf = (of: Of) => PATTERNS[of] ?? "{clip}_{rate}";
-export const isOfTimeline = (of: Of) => PATTERNS[of] !== undefined;
-
-const firstOutput = (of: Of): Output => ({ id: 1, setting: "edit", folder: "", pattern: patternOf(of), changes: [] });
 
 /** What is to be made: which plan is open, of what, which outputs; and what of it is typed but not kept yet. */
 export function useHandoff(showId: number) {
@@ -58,14 +48,7 @@ export function useHandoff(showId: number) {
     );
   const makeOf = (next: Of) => {
     setOf(next);
-    if (patternOf(next) !== patternOf(of))
-      setOutputs(
-        outputs.map((output) => ({
-          ...output,
-          changes: [],
-          pattern: output.pattern === patternOf(of) ? patternOf(next) : output.pattern,
-        })),
-      );
+    setOutputs(madeOf(outputs, of, next));
   };
   const open = (next: Schemas["HandoffPlanView"] | null) => {
     setPlan(next);

@@ -30,13 +30,13 @@ from oddmeter.media.plans import FilePlan
 from oddmeter.media.settings.setting import Setting
 from oddmeter.media.writing.holding import insist_on_holding
 from oddmeter.store.database import Connection
-from oddmeter.store.handoff import plans
+from oddmeter.store.handoff.documents import PLANS
 from oddmeter.store.handoff.made import MadeOf
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.stops.assembly.cuts import source_name
 from oddmeter.web.stops.assembly.timelines import ShowTimelines, open_timelines
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import Places, named_path, note_taken, queued, reel_of, timecode_digits
+from oddmeter.web.views.files import named_path, note_taken, queued, reel_of, timecode_digits
 from oddmeter.web.views.handoffs import (
     FileLine,
     HandoffPreview,
@@ -49,6 +49,7 @@ from oddmeter.web.views.handoffs import (
     one_output,
     totals_of,
 )
+from oddmeter.web.views.places import Places
 from oddmeter.web.views.settings import settings_in
 from oddmeter.work.orders import Order, order_of_event, plan_to_make
 from oddmeter.work.ranges import OrderedPart, RangeOrder, order_of_range, timeline_plan
@@ -92,7 +93,7 @@ def preview(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> H
     book = open_timelines(here, show_id)
     with here.database.transaction() as connection:
         files = [wanted.view for wanted in _wanted(here, connection, book, timeline_id, asked)]
-        known = measured(here, connection, show_id)
+        known = measured(here, connection, show_id, {file.setting for file in files})
     return HandoffPreview(files=files, totals=totals_of(here, files, known, again=not asked.changed_only))
 
 
@@ -101,7 +102,7 @@ def make(here: Here, show_id: ShowId, timeline_id: int, asked: EventsIn) -> Queu
     """Queue files of a timeline. What cannot be made is refused by name; the rest is queued."""
     book = open_timelines(here, show_id)
     with here.database.transaction() as connection:
-        plan = plans.plan_of_show(connection, show_id, asked.plan) if asked.plan is not None else None
+        plan = PLANS.one(connection, show_id, asked.plan) if asked.plan is not None else None
         wanted = _wanted(here, connection, book, timeline_id, asked)
         return queued(here, connection, show_id, timeline_id, plan, wanted, again=not asked.changed_only)
 
@@ -110,14 +111,13 @@ def _wanted(
     here: Context, connection: Connection, book: ShowTimelines, timeline_id: int, asked: EventsIn
 ) -> list[Wanted]:
     settings, out = settings_in(connection, book.board.show.id), list[Wanted]()
-    lines = Lines(here, connection, timeline_id, asked.plan)
+    places = Places(here.config)
+    lines = Lines(places, connection, timeline_id, asked.plan)
     for output in asked.outputs:
         out += _Making(here, book, timeline_id, asked, output, Wishes(output, settings), lines).files()
     lines.settle(out)
     ways = ["{setting}"] if len(asked.outputs) > 1 else []
-    note_taken(
-        Places(here.config), connection, [item.view for item in out], asked.of.value, ways, again=not asked.changed_only
-    )
+    note_taken(places, connection, [item.view for item in out], asked.of.value, ways, again=not asked.changed_only)
     return out
 
 

@@ -12,8 +12,8 @@ from oddmeter.media.settings.samples import samples
 from oddmeter.media.settings.setting import Setting
 from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.settings.sounds import SOUND_CODECS, WAV
-from oddmeter.store import shows
 from oddmeter.store.changes import change
+from oddmeter.store.handoff.documents import SETTINGS, Stored
 from oddmeter.web.http.context import Here
 from oddmeter.web.views.asked import ShowId
 from oddmeter.web.views.changes import ChangedView
@@ -136,7 +136,7 @@ def check_setting(asked: SettingIn) -> CheckedSetting:
 def list_settings(here: Here, show_id: ShowId) -> list[OwnSettingView]:
     """The settings of a show: those that every show has, and its own by name."""
     with here.database.transaction() as connection:
-        own = shows.settings_of_show(connection, show_id)
+        own = SETTINGS.of_show(connection, show_id)
     every = [
         OwnSettingView(
             id=None, name=setting.name, words=setting_words(setting), document=setting.document(), problem=None,
@@ -153,7 +153,7 @@ def add_setting(here: Here, show_id: ShowId, asked: SettingIn) -> ChangedView:
     setting = _own(asked)
     title = f"Setting “{setting.name}” added"
     with change(here.database, show_id, title, here.person) as connection:
-        shows.add_setting(connection, show_id, setting.name, setting.document())
+        SETTINGS.add(connection, show_id, setting.name, setting.document())
     return ChangedView(title=title)
 
 
@@ -163,7 +163,7 @@ def set_setting(here: Here, show_id: ShowId, setting_id: int, asked: SettingChan
     setting = _own(asked)
     title = f"Setting “{setting.name}” changed"
     with change(here.database, show_id, title, here.person) as connection:
-        shows.change_setting(connection, show_id, setting_id, setting.name, setting.document(), asked.revision)
+        SETTINGS.change(connection, show_id, setting_id, setting.name, setting.document(), asked.revision)
     return ChangedView(title=title)
 
 
@@ -171,10 +171,10 @@ def set_setting(here: Here, show_id: ShowId, setting_id: int, asked: SettingChan
 def remove_setting(here: Here, show_id: ShowId, setting_id: int) -> ChangedView:
     """Remove a setting of the show's own."""
     with here.database.transaction() as connection:
-        known = {stored.id: stored.name for stored in shows.settings_of_show(connection, show_id)}
+        known = {stored.id: stored.name for stored in SETTINGS.of_show(connection, show_id)}
     title = f"Setting “{known.get(setting_id, '')}” removed"
     with change(here.database, show_id, title, here.person) as connection:
-        shows.remove_setting(connection, show_id, setting_id)
+        SETTINGS.remove(connection, show_id, setting_id)
     return ChangedView(title=title)
 
 
@@ -185,7 +185,7 @@ def _own(asked: SettingIn) -> Setting:
     return setting
 
 
-def _view(stored: shows.StoredSetting) -> OwnSettingView:
+def _view(stored: Stored) -> OwnSettingView:
     checked = check_setting(SettingIn(document=stored.document))
     return OwnSettingView(
         id=stored.id, name=stored.name, words=checked.words, document=stored.document, problem=checked.problem,

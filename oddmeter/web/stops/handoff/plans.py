@@ -9,8 +9,8 @@ from pydantic import AfterValidator, BaseModel, Field, StringConstraints
 
 from oddmeter.interchange.paper import policy
 from oddmeter.store.changes import MissingError, change
-from oddmeter.store.handoff import plans
-from oddmeter.store.handoff.plans import HandoffPlan
+from oddmeter.store.handoff import runs
+from oddmeter.store.handoff.documents import PLANS, Stored
 from oddmeter.web.http.context import Here
 from oddmeter.web.views.asked import ShowId
 from oddmeter.web.views.changes import ChangedView
@@ -82,7 +82,7 @@ class HandoffRunView(BaseModel):
 def list_plans(here: Here, show_id: ShowId) -> list[HandoffPlanView]:
     """The handoff plans of a show by name."""
     with here.database.transaction() as connection:
-        return [_view(plan) for plan in plans.plans_of_show(connection, show_id)]
+        return [_view(plan) for plan in PLANS.of_show(connection, show_id)]
 
 
 @router.post("/plans", status_code=201)
@@ -90,7 +90,7 @@ def add_plan(here: Here, show_id: ShowId, asked: PlanIn) -> PlanMade:
     """Keep a handoff plan."""
     title = f"Handoff plan “{asked.name}” added"
     with change(here.database, show_id, title, here.person) as connection:
-        made = plans.add_plan(connection, show_id, asked.name, _document(asked))
+        made = PLANS.add(connection, show_id, asked.name, _document(asked))
     return PlanMade(title=title, id=made)
 
 
@@ -99,7 +99,7 @@ def set_plan(here: Here, show_id: ShowId, plan_id: int, asked: PlanChangeIn) -> 
     """Change a handoff plan; files it made before keep what they were made with."""
     title = f"Handoff plan “{asked.name}” changed"
     with change(here.database, show_id, title, here.person) as connection:
-        plans.change_plan(connection, show_id, plan_id, asked.name, _document(asked), asked.revision)
+        PLANS.change(connection, show_id, plan_id, asked.name, _document(asked), asked.revision)
     return ChangedView(title=title)
 
 
@@ -107,10 +107,10 @@ def set_plan(here: Here, show_id: ShowId, plan_id: int, asked: PlanChangeIn) -> 
 def remove_plan(here: Here, show_id: ShowId, plan_id: int) -> ChangedView:
     """Remove a handoff plan; its files stay."""
     with here.database.transaction() as connection:
-        name = plans.plan_of_show(connection, show_id, plan_id).name
+        name = PLANS.one(connection, show_id, plan_id).name
     title = f"Handoff plan “{name}” removed"
     with change(here.database, show_id, title, here.person) as connection:
-        plans.remove_plan(connection, show_id, plan_id)
+        PLANS.remove(connection, show_id, plan_id)
     return ChangedView(title=title)
 
 
@@ -124,7 +124,7 @@ def list_runs(here: Here, show_id: ShowId) -> list[HandoffRunView]:
                 unchanged=run.unchanged, refused=len(run.refused), report=run.report, reported=run.reported,
                 report_fault=run.report_fault, asked_at=run.asked_at,
             )
-            for run in plans.runs_of_show(connection, show_id, _MOST_RUNS)
+            for run in runs.runs_of_show(connection, show_id, _MOST_RUNS)
         ]  # fmt: skip
 
 
@@ -135,8 +135,8 @@ _MOST_RUNS = 100
 def ask_report(here: Here, show_id: ShowId, run_id: int) -> None:
     """Ask for the report of a run, anew where there is one: what was compared, with figures and pictures."""
     with here.database.transaction() as connection:
-        plans.run(connection, show_id, run_id)
-        plans.ask_report(connection, run_id)
+        runs.run(connection, show_id, run_id)
+        runs.ask_report(connection, run_id)
         here.queue.ask_report(connection, run_id)
 
 
@@ -144,8 +144,8 @@ def ask_report(here: Here, show_id: ShowId, run_id: int) -> None:
 def report(here: Here, show_id: ShowId, run_id: int) -> HTMLResponse:
     """The report of a run, as one page to print or send."""
     with here.database.transaction() as connection:
-        plans.run(connection, show_id, run_id)
-        page = plans.report(connection, run_id)
+        runs.run(connection, show_id, run_id)
+        page = runs.report(connection, run_id)
     if page is None:
         raise MissingError("This report")
     return HTMLResponse(page, headers={"Content-Security-Policy": policy(SHARES)})
@@ -155,6 +155,6 @@ def _document(asked: PlanIn) -> dict[str, Any]:
     return asked.document.model_dump(mode="json", exclude_none=True)
 
 
-def _view(plan: HandoffPlan) -> HandoffPlanView:
+def _view(plan: Stored) -> HandoffPlanView:
     document = PlanDocument.model_validate(plan.document)
     return HandoffPlanView(id=plan.id, name=plan.name, document=document, revision=plan.revision)

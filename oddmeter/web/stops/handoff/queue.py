@@ -1,7 +1,7 @@
 """The queue: files asked for, how far each is, its proof; stopped and tried again, one by one or all of them."""
 
 from collections.abc import Iterable
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -14,7 +14,7 @@ from oddmeter.store.handoff import turns
 from oddmeter.store.renders import Render
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.values import duration_words
+from oddmeter.web.views.values import duration_words, seconds_covered
 from oddmeter.work.hooks import note_ends
 
 router = APIRouter(prefix="/api", tags=["handoff"])
@@ -265,19 +265,15 @@ def _queue_left(going: list[Render], begun_last: list[Render]) -> str | None:
     """How long it takes until all that is under way is made and proven, at the pace of the files begun last; their
     times may overlap."""
     now = datetime.now(UTC)
-    begun = sorted(
-        (file.begun_at, file.finished_at or now, _done(file)) for file in begun_last
+    begun = [
+        (file.begun_at.timestamp(), (file.finished_at or now).timestamp(), _done(file)) for file in begun_last
         if file.begun_at and file.state in ("rendering", "proving", "done")
-    )  # fmt: skip
+    ]  # fmt: skip
     left = sum(_whole(file) - _done(file) for file in going)
     done = sum(done for _, _, done in begun)
     if not left or done < _FRAMES_TO_TELL:
         return None
-    busy, until = timedelta(), begun[0][0]
-    for begins, ends, _ in begun:
-        busy += max(timedelta(), ends - max(begins, until))
-        until = max(until, ends)
-    return duration_words(busy.total_seconds() * left / done)
+    return duration_words(seconds_covered((begins, ends) for begins, ends, _ in begun) * left / done)
 
 
 def _done(file: Render) -> int:

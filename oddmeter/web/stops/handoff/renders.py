@@ -22,12 +22,12 @@ from oddmeter.media.settings.encoding import Encoding, encoding_of
 from oddmeter.media.settings.shipped import SHIPPED
 from oddmeter.media.writing.holding import insist_on_holding
 from oddmeter.store.database import Connection
-from oddmeter.store.handoff import plans
+from oddmeter.store.handoff.documents import PLANS
 from oddmeter.store.handoff.made import MadeOf
 from oddmeter.web.board import Board, Row
 from oddmeter.web.http.context import Context, Here
 from oddmeter.web.views.asked import ShowId
-from oddmeter.web.views.files import Places, named_path, note_taken, queued, reel_of, timecode_digits
+from oddmeter.web.views.files import named_path, note_taken, queued, reel_of, timecode_digits
 from oddmeter.web.views.handoffs import (
     FileLine,
     HandoffPreview,
@@ -41,8 +41,8 @@ from oddmeter.web.views.handoffs import (
     one_output,
     totals_of,
 )
+from oddmeter.web.views.places import Places
 from oddmeter.web.views.settings import settings_in
-from oddmeter.web.views.values import Json
 from oddmeter.work.orders import file_planned, order_of
 from oddmeter.work.remaking import identities_of
 
@@ -108,7 +108,7 @@ def choices(here: Here, show_id: ShowId) -> HandoffChoices:
     """The settings of a show, the words for names, and the folder for made files."""
     with here.database.transaction() as connection:
         known = settings_in(connection, show_id)
-        sizes = measured(here, connection, show_id).megabytes
+        sizes = measured(here, connection, show_id, known).megabytes
     return HandoffChoices(
         settings=[
             SettingView(
@@ -126,15 +126,14 @@ def choices(here: Here, show_id: ShowId) -> HandoffChoices:
     )
 
 
-@router.post("/shows/{show_id}/handoff/preview", response_model=HandoffPreview)
-def preview(here: Here, show_id: ShowId, asked: MakeIn) -> Json:
+@router.post("/shows/{show_id}/handoff/preview")
+def preview(here: Here, show_id: ShowId, asked: MakeIn) -> HandoffPreview:
     """The files that would be made, what stands against any of them, and what all of them come to."""
     board = here.boards.open(show_id)
     with here.database.transaction() as connection:
         files = [wanted.view for wanted in _wanted(here, connection, board, asked)]
-        known = measured(here, connection, show_id)
-    totals = totals_of(here, files, known, again=asked.makes_all)
-    return Json(HandoffPreview(files=files, totals=totals).model_dump_json())
+        known = measured(here, connection, show_id, {file.setting for file in files})
+    return HandoffPreview(files=files, totals=totals_of(here, files, known, again=asked.makes_all))
 
 
 @router.post("/shows/{show_id}/renders", status_code=201)
@@ -142,15 +141,15 @@ def make(here: Here, show_id: ShowId, asked: MakeIn) -> Queued:
     """Queue files. What cannot be made is refused by name; the rest is queued."""
     board = here.boards.open(show_id)
     with here.database.transaction() as connection:
-        plan = plans.plan_of_show(connection, show_id, asked.plan) if asked.plan is not None else None
+        plan = PLANS.one(connection, show_id, asked.plan) if asked.plan is not None else None
         wanted = _wanted(here, connection, board, asked)
         return queued(here, connection, show_id, board.timeline().id, plan, wanted, again=asked.makes_all)
 
 
 def _wanted(here: Context, connection: Connection, board: Board, asked: MakeIn) -> list[Wanted]:
     timeline, settings = board.timeline(), settings_in(connection, board.show.id)
-    lines, rows = Lines(here, connection, timeline.id, asked.plan), board.some(asked.clip_ids, timeline)
-    places = Places(here.config)
+    places, rows = Places(here.config), board.some(asked.clip_ids, timeline)
+    lines = Lines(places, connection, timeline.id, asked.plan)
     out: list[Wanted] = []
     ways: dict[str, None] = {}
     for output in asked.outputs:

@@ -1,27 +1,15 @@
-"""Handoff plans: outputs that a show makes again and again, and the runs in which files were asked for."""
+"""Runs: files that were asked for together, by a handoff plan or without one, and their reports."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
-import psycopg
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
-from oddmeter.core.numbers.errors import RuleError
-from oddmeter.store.changes import ConflictError, MissingError
+from oddmeter.store.changes import MissingError
 from oddmeter.store.database import Connection
-
-
-@dataclass(frozen=True)
-class HandoffPlan:
-    """A plan: its name, its document, and the revision that rises with each change."""
-
-    id: int
-    name: str
-    document: dict[str, Any]
-    revision: int
 
 
 @dataclass(frozen=True)
@@ -54,60 +42,6 @@ _RUNS = """
         SELECT count(*) AS files, count(*) FILTER (WHERE state = 'done') AS proven,
                count(*) FILTER (WHERE state = 'failed') AS failed FROM render WHERE run_id = u.id) f
 """
-
-
-def plans_of_show(connection: Connection, show_id: int) -> list[HandoffPlan]:
-    """The plans of a show by name."""
-    with connection.cursor(row_factory=class_row(HandoffPlan)) as cursor:
-        return cursor.execute(
-            "SELECT id, name, document, revision FROM handoff_plan WHERE show_id = %s ORDER BY lower(name)", (show_id,)
-        ).fetchall()
-
-
-def plan_of_show(connection: Connection, show_id: int, plan_id: int) -> HandoffPlan:
-    """One plan; raises ``MissingError`` where the show has none of that number."""
-    found = next((plan for plan in plans_of_show(connection, show_id) if plan.id == plan_id), None)
-    if found is None:
-        raise MissingError("This handoff plan")
-    return found
-
-
-def add_plan(connection: Connection, show_id: int, name: str, document: dict[str, Any]) -> int:
-    """Add a plan; returns its id. Raises ``RuleError`` where its name is taken."""
-    try:
-        row = connection.execute(
-            "INSERT INTO handoff_plan (show_id, name, document) VALUES (%s, %s, %s) RETURNING id",
-            (show_id, name, Jsonb(document)),
-        ).fetchone()
-    except psycopg.errors.UniqueViolation as error:
-        raise _taken(name) from error
-    assert row is not None
-    return int(str(row[0]))
-
-
-def change_plan(
-    connection: Connection, show_id: int, plan_id: int, name: str, document: dict[str, Any], revision: int
-) -> None:
-    """Change a plan that was seen at a revision. Raises ``ConflictError`` where somebody changed it since,
-    ``MissingError`` where it is gone, and ``RuleError`` where the name is taken."""
-    try:
-        row = connection.execute(
-            "UPDATE handoff_plan SET name = %s, document = %s WHERE id = %s AND show_id = %s AND revision = %s"
-            " RETURNING id",
-            (name, Jsonb(document), plan_id, show_id, revision),
-        ).fetchone()
-    except psycopg.errors.UniqueViolation as error:
-        raise _taken(name) from error
-    if row is None:
-        plan_of_show(connection, show_id, plan_id)
-        raise ConflictError("Somebody changed this handoff plan first. Open it again, then change it.")
-
-
-def remove_plan(connection: Connection, show_id: int, plan_id: int) -> None:
-    """Remove a plan; its files and runs stay. Raises ``MissingError`` where there is none."""
-    done = connection.execute("DELETE FROM handoff_plan WHERE id = %s AND show_id = %s", (plan_id, show_id))
-    if done.rowcount != 1:
-        raise MissingError("This handoff plan")
 
 
 def begin_run(connection: Connection, show_id: int, plan_id: int | None, name: str, person: str) -> int:
@@ -176,7 +110,3 @@ def report(connection: Connection, run_id: int) -> bytes | None:
     """The report of a run as a page; None where it is not written."""
     row = connection.execute("SELECT page FROM handoff_report WHERE run_id = %s", (run_id,)).fetchone()
     return bytes(row[0]) if row and isinstance(row[0], bytes | memoryview) else None
-
-
-def _taken(name: str) -> RuleError:
-    return RuleError(f"There is already a handoff plan “{name}”. Choose another name.", "exists")
